@@ -1,0 +1,153 @@
+// Command bench makes workloads, runs the built program on them and a yardstick
+// beside it, in turn and in one run, and prints the ratios of the medians.
+// Absolute times depend on the machine; the ratios are what is kept.
+//
+//	go run ./bench            all workloads
+//	go run ./bench rollup     those whose name contains a word
+//
+// It needs find, xargs, cat, wc and mawk, and about 2 GB in the folder that
+// --dir names; workloads that lie there already are used again.
+package main
+
+import (
+	"bytes"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+)
+
+// work is one line of the table: a command, and the shell command it is
+// measured against.
+type work struct {
+	name      string
+	make      func(dir string) error
+	command   []string // arguments of lastblock; DIR stands for the folder
+	yardstick string
+	wanted    float64 // ratio, at most
+	memory    int     // wanted peak in MB, 0 for none
+}
+
+var works = []work{
+	{
+		name: "tieout, 10,000 files of 1,000 rows", make: makeBranches,
+		command:   []string{"tieout", "DIR/branches", "--total", "debit", "--json"},
+		yardstick: "find DIR/branches -name '*.csv' -print0 | xargs -0 cat | wc -l",
+		wanted:    1.5,
+	},
+	{
+		name: "collate, 100,000 files of 10 rows", make: makeSlips,
+		command:   []string{"collate", "DIR/slips", "--out", "DIR/out/slips.csv", "--replace"},
+		yardstick: "find DIR/slips -name '*.csv' -print0 | xargs -0 cat > DIR/out/cat.csv",
+		wanted:    2,
+	},
+	{
+		name: "rollup, a journal of 10 million rows", make: makeJournal,
+		command:   []string{"rollup", "DIR/journal/journal.csv", "--by", "account,currency", "--sum", "debit", "--json"},
+		yardstick: `mawk -F, 'NR>1{s[$5","$10]+=$8} END{for(k in s) printf "%s,%.2f\n", k, s[k]}' DIR/journal/journal.csv`,
+		wanted:    0.2, memory: 256,
+	},
+	{
+		name: "collate, the same journal", make: makeJournal,
+		command:   []string{"collate", "DIR/journal/journal.csv", "--out", "DIR/out/journal.csv", "--replace"},
+		yardstick: "cat DIR/journal/journal.csv > DIR/out/cat.csv",
+		memory:    256,
+	},
+}
+
+func main() {
+	dir := flag.String("dir", filepath.Join(os.TempDir(), "lastblock-bench"), "folder for the workloads")
+	runs := flag.Int("runs", 5, "counted runs of each command, after one that is not")
+	flag.Parse()
+	if err := run(*dir, *runs, flag.Arg(0)); err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
+
+func run(dir string, runs int, only string) error {
+	if err := os.MkdirAll(filepath.Join(dir, "out"), 0o755); err != nil {
+		return err
+	}
+	program := filepath.Join(dir, "lastblock")
+	build := exec.Command("go", "build", "-o", program, ".")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		return fmt.Errorf("building: %w\n%s", err, out)
+	}
+	fmt.Printf("%-40s %9s %9s %7s %7s %9s %9s\n", "work", "lastblock", "yardstick", "ratio", "wanted", "peak MB", "wanted MB")
+	for _, w := range works {
+		if !strings.Contains(w.name, only) {
+			continue
+		}
+		if err := w.make(dir); err != nil {
+			return fmt.Errorf("making %s: %w", w.name, err)
+		}
+		if err := w.measure(dir, program, runs); err != nil {
+			return fmt.Errorf("%s: %w", w.name, err)
+		}
+	}
+	return nil
+}
+
+// measure runs the two commands in turn and prints their medians.
+func (w *work) measure(dir, program string, runs int) error {
+	var ours, theirs []time.Duration
+	peak := 0
+	for i := range runs + 1 {
+		args := make([]string, len(w.command))
+		for k, arg := range w.command {
+			args[k] = strings.ReplaceAll(arg, "DIR", dir)
+		}
+		took, used, err := once(exec.Command(program, args...))
+		if err != nil {
+			return err
+		}
+		other, _, err := once(exec.Command("sh", "-c", strings.ReplaceAll(w.yardstick, "DIR", dir)))
+		if err != nil {
+			return err
+		}
+		peak = max(peak, used)
+		if i > 0 {
+			ours, theirs = append(ours, took), append(theirs, other)
+		}
+	}
+	ratios := make([]float64, runs)
+	for i := range ratios {
+		ratios[i] = ours[i].Seconds() / theirs[i].Seconds()
+	}
+	fmt.Printf("%-40s %8.2fs %8.2fs %7.2f %7s %9d %9s\n", w.name,
+		median(ours).Seconds(), median(theirs).Seconds(), median(ratios), orBlank("%.2f", w.wanted), peak, orBlank("%d", w.memory))
+	return nil
+}
+
+func orBlank[T comparable](format string, v T) string {
+	var none T
+	if v == none {
+		return ""
+	}
+	return fmt.Sprintf(format, v)
+}
+
+func median[T time.Duration | float64](values []T) T {
+	sorted := slices.Sorted(slices.Values(values))
+	return sorted[len(sorted)/2]
+}
+
+// once runs a command and returns its time and its peak memory in MB.
+func once(cmd *exec.Cmd) (time.Duration, int, error) {
+	var complaint bytes.Buffer
+	cmd.Stdout, cmd.Stderr = io.Discard, &complaint
+	start := time.Now()
+	err := cmd.Run()
+	took := time.Since(start)
+	if err != nil {
+		return 0, 0, fmt.Errorf("%v: %w\n%s", cmd.Args, err, complaint.String())
+	}
+	return took, peakMB(cmd.ProcessState), nil
+}

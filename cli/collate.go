@@ -1,0 +1,256 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+
+	"lastblock/core/collate"
+	"lastblock/core/finding"
+	"lastblock/core/source"
+	"lastblock/show"
+
+	"github.com/spf13/cobra"
+)
+
+type collateFlags struct {
+	reading reading
+	writing writing
+	bare    bool
+	totals  []string
+}
+
+func (a *app) collate() *cobra.Command {
+	f := new(collateFlags)
+	cmd := &cobra.Command{
+		Use:   "collate PATH…",
+		Short: "One set of records, each with its source",
+		Long: `One set of records, each with its source.
+
+Puts all records one under another, matched by the names of their columns in
+whatever order these stand. Every column of any source is kept, and blank where
+a source has none. Texts stay exactly as they were sent. Behind the data come
+the words of --name, then source and source_line.`,
+		Example: `  lastblock collate lastblock-demo/journals --name '{entity}_{period}' --out lastblock-demo/results/all.csv --replace
+  lastblock collate lastblock-demo/journals --total debit,credit --suspense lastblock-demo/results/suspense.csv --out lastblock-demo/results/all.csv --replace
+  lastblock collate lastblock-demo/journals/corvane_2031-01.csv --bare`,
+		Args: needPaths,
+		RunE: func(cmd *cobra.Command, paths []string) error { return a.runCollate(cmd, f, paths) },
+	}
+	flags := cmd.Flags()
+	flags.BoolVar(&f.bare, "bare", false, "leave out the words of --name, source and source_line")
+	flags.StringSliceVar(&f.totals, "total", nil, "amount columns to prove as well; a record without a proper amount there goes into suspense")
+	f.writing.addOut(cmd)
+	f.writing.addSuspense(cmd)
+	f.reading.addTo(cmd)
+	f.reading.completeColumns(cmd, false, "total")
+	return cmd
+}
+
+func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (err error) {
+	ctx := cmd.Context()
+	in, err := f.reading.open(ctx, paths)
+	if err != nil {
+		return err
+	}
+	if err := in.needSources(); err != nil {
+		return err
+	}
+	format := csvFormat
+	if f.writing.out != "" {
+		if format, err = f.writing.format(); err != nil {
+			return err
+		}
+	} else if f.reading.json {
+		format = jsonFormat
+	}
+	options := collate.Options{Bare: f.bare, Totals: f.totals, Decimal: in.decimal, Delimiter: ','}
+	if format == tsvFormat {
+		options.Delimiter = '\t'
+	}
+	var kept *show.Output
+	if options.Suspense, kept, err = a.openSuspense(ctx, in, &f.writing); err != nil {
+		return err
+	}
+	result, spool, err := a.openResult(in, f)
+	if err != nil {
+		return err
+	}
+	stop := a.progress(&f.reading, in)
+	done, err := writeCollation(cmd, in, &options, format, result)
+	stop()
+	if err != nil {
+		return err
+	}
+	if kept != nil {
+		if err := a.outputs.Commit(kept); err != nil {
+			return err
+		}
+	}
+	return a.finishCollate(in.set, f, done, result, spool)
+}
+
+// openResult starts the result: the file of --out, or a spool that is passed
+// on to standard output once the proof holds.
+func (a *app) openResult(in *input, f *collateFlags) (result, spool *show.Output, err error) {
+	if f.writing.out != "" {
+		result, err = a.create(in, &f.writing, f.writing.out)
+		return result, nil, err
+	}
+	spool, err = a.outputs.Spool()
+	return spool, spool, err
+}
+
+// writeCollation writes the records in a format.
+func writeCollation(cmd *cobra.Command, in *input, options *collate.Options, format outFormat, w io.Writer) (*collate.Result, error) {
+	ctx := cmd.Context()
+	plan, err := collate.Prepare(ctx, in.set, in.reading, *options)
+	if err != nil {
+		return nil, err
+	}
+	if format != jsonFormat {
+		if _, err := w.Write(plan.Header()); err != nil {
+			return nil, err
+		}
+		return plan.Write(ctx, w)
+	}
+	list := &jsonList{w: w}
+	plan.Encode(jsonRecord(plan.Columns))
+	result, err := plan.Write(ctx, list)
+	if err != nil {
+		return nil, err
+	}
+	return result, list.close()
+}
+
+// finishCollate puts the result in its place, unless a finding stops it, and
+// says what was done: beside records on standard output that goes to standard
+// error.
+func (a *app) finishCollate(set *source.Set, f *collateFlags, r *collate.Result, result, spool *show.Output) error {
+	stopped := finding.Stops(r.Findings) && !f.writing.anyway
+	if spool == nil && !stopped {
+		if err := a.outputs.Commit(result); err != nil {
+			return err
+		}
+	}
+	switch {
+	case f.reading.json:
+		if err := a.printCollateDocument(set, f, r, spool, stopped); err != nil {
+			return err
+		}
+	default:
+		report := a.stdout
+		if spool != nil {
+			if !stopped {
+				if err := a.printRecords(spool); err != nil {
+					return err
+				}
+			}
+			if !a.stdout.Terminal {
+				report = a.stderr
+			}
+		}
+		a.reportCollate(report, f, set, r, stopped)
+	}
+	if finding.Stops(r.Findings) {
+		return errStop
+	}
+	return nil
+}
+
+func (a *app) reportCollate(s *show.Screen, f *collateFlags, set *source.Set, r *collate.Result, stopped bool) {
+	if f.writing.out != "" && !stopped {
+		fmt.Fprintf(s, "%s: %s records of %s sources, %d columns\n", f.writing.out, show.Number(r.Records), show.Number(len(set.Sources)), len(r.Columns))
+	}
+	if stopped {
+		fmt.Fprintln(s, "nothing was written, because of the findings of weight stop; --anyway writes all the same")
+	}
+	show.Findings(s, r.Findings)
+	show.Proof(s, &r.Proof)
+}
+
+// printRecords passes records on: all of them into a pipe, the first ones as a
+// table to a terminal.
+func (a *app) printRecords(spool *show.Output) error {
+	reader, err := spool.Reader()
+	if err != nil {
+		return err
+	}
+	if !a.stdout.Terminal {
+		_, err := io.Copy(a.stdout, reader)
+		return err
+	}
+	return show.FirstRecords(a.stdout, reader)
+}
+
+func (a *app) printCollateDocument(set *source.Set, f *collateFlags, r *collate.Result, spool *show.Output, stopped bool) error {
+	doc := show.NewDocument("collate")
+	sources := []show.Object{}
+	for i := range set.Sources {
+		sources = append(sources, sourceObject(set, i))
+	}
+	doc.Add("sources", sources)
+	doc.Add("columns", r.Columns)
+	doc.Add("rows", r.Records)
+	if f.writing.out != "" && !stopped {
+		doc.Add("out", f.writing.out)
+	}
+	doc.Add("passed_over", passedOver(set))
+	doc.Add("findings", r.Findings)
+	doc.Add("proof", show.ProofObject(&r.Proof))
+	if spool == nil || stopped {
+		return show.Document(a.stdout, doc)
+	}
+	records, err := spool.Reader()
+	if err != nil {
+		return err
+	}
+	return show.DocumentWith(a.stdout, doc, "records", records)
+}
+
+// jsonRecord encodes a record as an object of texts.
+func jsonRecord(columns []string) collate.Encoder {
+	names := make([][]byte, len(columns))
+	for i, name := range columns {
+		names[i] = show.JSONText(name)
+	}
+	return func(dst []byte, texts [][]byte) []byte {
+		dst = append(dst, ',', '\n', '{')
+		for i, text := range texts {
+			if i > 0 {
+				dst = append(dst, ',')
+			}
+			dst = append(append(dst, names[i]...), ':')
+			dst = append(dst, show.JSONText(string(text))...)
+		}
+		return append(dst, '}')
+	}
+}
+
+// jsonList makes a list of what is written to it, each part of which begins
+// with the comma that only the first one must not have.
+type jsonList struct {
+	w       io.Writer
+	started bool
+}
+
+func (l *jsonList) Write(p []byte) (int, error) {
+	n := len(p)
+	if !l.started && n > 0 {
+		l.started = true
+		if _, err := l.w.Write([]byte{'['}); err != nil {
+			return 0, err
+		}
+		p = p[1:]
+	}
+	_, err := l.w.Write(p)
+	return n, err
+}
+
+func (l *jsonList) close() error {
+	end := "\n]\n"
+	if !l.started {
+		end = "[]\n"
+	}
+	_, err := io.WriteString(l.w, end)
+	return err
+}

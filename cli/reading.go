@@ -1,0 +1,285 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"runtime"
+	"runtime/debug"
+	"slices"
+	"strings"
+
+	"lastblock/core/delimited"
+	"lastblock/core/source"
+	"lastblock/core/suspense"
+	"lastblock/show"
+
+	"github.com/pbnjay/memory"
+	"github.com/spf13/cobra"
+)
+
+// reading are the flags that commands which read sources share.
+type reading struct {
+	name      string
+	only      []string
+	skip      []string
+	recurse   bool
+	delimiter string
+	decimal   string
+	noHeader  bool
+	memory    string
+	jobs      int
+	quiet     bool
+	json      bool
+}
+
+func (r *reading) addTo(cmd *cobra.Command) {
+	f := cmd.Flags()
+	f.StringVar(&r.name, "name", "", "what the files' names tell, as '{entity}_{period}*'; each word becomes a column")
+	f.StringSliceVar(&r.only, "only", nil, "of what is found, read only files whose name matches a pattern")
+	f.StringSliceVar(&r.skip, "skip", nil, "of what is found, leave out files whose name matches a pattern")
+	f.BoolVar(&r.recurse, "recurse", false, "read what lies below a folder, too")
+	f.StringVar(&r.delimiter, "delimiter", "", "what stands between fields, a character or tab (found by itself)")
+	f.StringVar(&r.decimal, "decimal", ".", "the decimal mark of amounts, '.' or ','")
+	f.BoolVar(&r.noHeader, "no-header", false, "the first line is a record; columns are called #1, #2, …")
+	f.StringVar(&r.memory, "memory", "", "how much memory may be used, as 512MB (a quarter of the machine's)")
+	f.IntVar(&r.jobs, "jobs", 0, "how many cores to use (all)")
+	f.BoolVar(&r.quiet, "quiet", false, "no progress")
+	f.BoolVar(&r.json, "json", false, "print one JSON document instead")
+	cmd.ValidArgsFunction = func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+		return nil, cobra.ShellCompDirectiveDefault
+	}
+}
+
+// input is what a command reads, and how.
+type input struct {
+	set     *source.Set
+	reading source.Reading
+	decimal byte
+	paths   []string
+	recurse bool
+}
+
+// open finds the sources that paths name.
+func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
+	in := &input{paths: paths, recurse: r.recurse}
+	in.reading = source.Reading{Jobs: r.jobs, Progress: new(source.Progress)}
+	if r.jobs < 0 {
+		return nil, fmt.Errorf("--jobs %d: at least 1 is needed", r.jobs)
+	}
+	if r.jobs == 0 {
+		in.reading.Jobs = runtime.GOMAXPROCS(0)
+	}
+	in.reading.Memory = int64(memory.TotalMemory() / 4)
+	if r.memory != "" {
+		size, err := parseSize(r.memory)
+		if err != nil {
+			return nil, err
+		}
+		in.reading.Memory = size
+	}
+	limitMemory(in.reading.Memory)
+	var err error
+	in.decimal, err = oneCharacter("decimal", r.decimal)
+	if err != nil || in.decimal != '.' && in.decimal != ',' {
+		return nil, fmt.Errorf("--decimal %q: the decimal mark is '.' or ','", r.decimal)
+	}
+	in.reading.Request = delimited.Request{NoHeader: r.noHeader}
+	if r.delimiter != "" {
+		if in.reading.Request.Delimiter, err = oneCharacter("delimiter", r.delimiter); err != nil {
+			return nil, err
+		}
+	}
+	search := source.Search{Paths: paths, Recurse: r.recurse, Only: r.only, Skip: r.skip, Jobs: in.reading.Jobs}
+	if r.name != "" {
+		if search.Pattern, err = source.ParseNamePattern(r.name); err != nil {
+			return nil, err
+		}
+	}
+	if in.set, err = source.Find(ctx, search); err != nil {
+		return nil, err
+	}
+	return in, nil
+}
+
+// limitMemory lets garbage grow while memory is plenty, and hardly where it is
+// not.
+func limitMemory(bytes int64) {
+	debug.SetMemoryLimit(bytes)
+	debug.SetGCPercent(200)
+}
+
+// needSources wants at least one source to be read.
+func (in *input) needSources() error {
+	if len(in.set.Sources) > 0 {
+		return nil
+	}
+	text := fmt.Sprintf("%s: there is no source to read", strings.Join(in.paths, ", "))
+	const most = 5
+	for i, p := range in.set.PassedOver {
+		if i == most {
+			text += fmt.Sprintf("\npassed over: %d more", len(in.set.PassedOver)-most)
+			break
+		}
+		text += fmt.Sprintf("\npassed over: %s (%s)", p.Source, p.Reason)
+	}
+	return fmt.Errorf("%s", text)
+}
+
+// progress shows how far reading has come, until the function it returns is
+// called.
+func (a *app) progress(r *reading, in *input) (stop func()) {
+	if r.quiet {
+		return func() {}
+	}
+	return show.Progress(a.stderr, in.reading.Progress, len(in.set.Sources), in.set.Bytes())
+}
+
+// writing are the flags of commands that write files.
+type writing struct {
+	out      string
+	suspense string
+	replace  bool
+	anyway   bool
+}
+
+func (w *writing) addOut(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&w.out, "out", "", "write the result to a file, .csv, .tsv or .json")
+	cmd.Flags().BoolVar(&w.anyway, "anyway", false, "write the result although there is a finding of weight stop")
+}
+
+func (w *writing) addSuspense(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&w.suspense, "suspense", "", "write the records that were set aside to a CSV file, each with its reason")
+	cmd.Flags().BoolVar(&w.replace, "replace", false, "write over files that are there already")
+}
+
+// outFormat is the format of --out, by its ending.
+type outFormat string
+
+const (
+	csvFormat  outFormat = "csv"
+	tsvFormat  outFormat = "tsv"
+	jsonFormat outFormat = "json"
+)
+
+func (w *writing) format() (outFormat, error) {
+	switch ending := strings.ToLower(filepath.Ext(w.out)); ending {
+	case ".csv":
+		return csvFormat, nil
+	case ".tsv":
+		return tsvFormat, nil
+	case ".json":
+		return jsonFormat, nil
+	default:
+		return "", fmt.Errorf("--out %s: the ending tells the format, and %q is none of .csv, .tsv, .json", w.out, ending)
+	}
+}
+
+// create starts an output file, after making sure that it is not placed among
+// the sources.
+func (a *app) create(in *input, w *writing, path string) (*show.Output, error) {
+	if err := in.keepApart(path); err != nil {
+		return nil, err
+	}
+	return a.outputs.Create(path, w.replace)
+}
+
+// openSuspense starts the suspense file; without --suspense both are nil.
+func (a *app) openSuspense(ctx context.Context, in *input, w *writing) (*suspense.File, *show.Output, error) {
+	if w.suspense == "" {
+		return nil, nil, nil
+	}
+	output, err := a.create(in, w, w.suspense)
+	if err != nil {
+		return nil, nil, err
+	}
+	file, err := suspense.New(ctx, output)
+	return file, output, err
+}
+
+// AmongSourcesError is an output that would be read as a source the next time.
+type AmongSourcesError struct {
+	Output string
+	Folder string
+}
+
+func (e *AmongSourcesError) Error() string {
+	return fmt.Sprintf("%s would lie among the sources in %s, and be read as one more of them next time; write it to another folder", e.Output, e.Folder)
+}
+
+// keepApart refuses an output that is a source, that lies in a folder which
+// was named or which a pattern reads from, or that lies beside several files
+// which were named one by one, as a shell does for a pattern.
+func (in *input) keepApart(output string) error {
+	folder, err := filepath.Abs(filepath.Dir(output))
+	if err != nil {
+		return err
+	}
+	if in.isSource(output) {
+		return fmt.Errorf("%s is one of the sources, and those are never changed; choose another file", output)
+	}
+	beside := in.countIn(folder)
+	for _, p := range in.paths {
+		info, err := os.Stat(p)
+		switch {
+		case err == nil && !info.IsDir() && beside < 2:
+			continue // a file that was named by itself
+		case err == nil && info.IsDir() && in.covers(p, folder):
+			return &AmongSourcesError{output, p}
+		}
+	}
+	if beside > 1 || beside == 1 && !in.isNamed() {
+		return &AmongSourcesError{output, filepath.Dir(output)}
+	}
+	return nil
+}
+
+// isSource tells whether a file is one of the sources, under whatever path.
+func (in *input) isSource(file string) bool {
+	info, err := os.Stat(file)
+	if err != nil {
+		return false
+	}
+	return slices.ContainsFunc(in.set.Sources, func(s source.Source) bool {
+		if s.Size != info.Size() {
+			return false
+		}
+		other, err := os.Stat(s.Path)
+		return err == nil && os.SameFile(info, other)
+	})
+}
+
+// countIn counts the sources that lie in a folder, given its absolute path.
+func (in *input) countIn(folder string) int {
+	byFolder := make(map[string]int)
+	for i := range in.set.Sources {
+		if path := in.set.Sources[i].Path; path != "-" {
+			byFolder[filepath.Dir(path)]++
+		}
+	}
+	count := 0
+	for of, n := range byFolder {
+		if absolute, err := filepath.Abs(of); err == nil && absolute == folder {
+			count += n
+		}
+	}
+	return count
+}
+
+// isNamed tells whether all paths name files.
+func (in *input) isNamed() bool {
+	return !slices.ContainsFunc(in.paths, func(p string) bool {
+		info, err := os.Stat(p)
+		return p != "-" && (err != nil || info.IsDir())
+	})
+}
+
+// covers tells whether reading a folder would find what lies in another.
+func (in *input) covers(root, folder string) bool {
+	absolute, err := filepath.Abs(root)
+	if err != nil {
+		return false
+	}
+	return folder == absolute || in.recurse && strings.HasPrefix(folder, absolute+string(filepath.Separator))
+}

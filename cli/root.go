@@ -1,0 +1,124 @@
+// Package cli is the command line: each command takes flags in, makes a core
+// call, and gives the result out. What is computed is in core, how it looks is
+// in show.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"syscall"
+	"time"
+
+	"lastblock/show"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+)
+
+// The exit codes.
+const (
+	ExitDone    = 0 // done, and nothing of weight stop
+	ExitStop    = 1 // done, and there is a finding of weight stop
+	ExitNotDone = 2 // bad usage, or a file that cannot be read or written
+)
+
+// errStop ends a command that is done and has a finding of weight stop.
+var errStop = errors.New("there is a finding of weight stop")
+
+// Main runs the command line as a process: with its standard streams, and
+// stopped at once by an interrupt.
+func Main(args []string) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	outputs := new(show.Outputs)
+	ended := make(chan int, 1)
+	go func() { ended <- run(ctx, args, os.Stdin, os.Stdout, os.Stderr, outputs) }()
+	select {
+	case code := <-ended:
+		return code
+	case <-ctx.Done():
+	}
+	// The command ends by itself, unless it waits for bytes that do not come.
+	const patience = 300 * time.Millisecond
+	select {
+	case <-ended:
+	case <-time.After(patience):
+		outputs.Discard()
+	}
+	fmt.Fprintln(os.Stderr, "\nlastblock: interrupted; nothing was written")
+	return ExitNotDone
+}
+
+// Run runs the command line with the streams given and returns the exit code.
+func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer) int {
+	return run(ctx, args, stdin, stdout, stderr, new(show.Outputs))
+}
+
+func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer, outputs *show.Outputs) int {
+	app := &app{stdin: stdin, stdout: show.NewScreen(stdout), stderr: show.NewScreen(stderr), outputs: outputs}
+	root := app.root()
+	root.SetArgs(args)
+	root.SetIn(stdin)
+	root.SetOut(stdout)
+	root.SetErr(stderr)
+	err := root.ExecuteContext(ctx)
+	outputs.Discard()
+	switch {
+	case err == nil:
+		return ExitDone
+	case errors.Is(err, errStop):
+		return ExitStop
+	case errors.Is(err, context.Canceled):
+		return ExitNotDone // Main says why
+	case errors.Is(err, syscall.EPIPE):
+		return ExitNotDone // the reader of a pipe has gone, and does not want to be told
+	}
+	fmt.Fprintf(stderr, "lastblock: %v\n", err)
+	return ExitNotDone
+}
+
+// app is what the commands of one run share.
+type app struct {
+	stdin          io.Reader
+	stdout, stderr *show.Screen
+	outputs        *show.Outputs
+}
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "lastblock",
+		Short: "Turns the files that branches send into one trusted summary, and proves it",
+		Long: `Lastblock turns the files that branches send every month into one trusted
+summary, and proves it: everything arrived, everything was counted, and it
+agrees with what was declared.
+
+Exit codes: 0 done; 1 done, with a finding of weight stop; 2 not done.`,
+		Example: `  lastblock demo
+  lastblock intake lastblock-demo/journals --name '{entity}_{period}'`,
+		SilenceUsage:               true,
+		SilenceErrors:              true,
+		SuggestionsMinimumDistance: 2,
+		CompletionOptions:          cobra.CompletionOptions{HiddenDefaultCmd: true},
+		Args:                       cobra.NoArgs,
+		RunE:                       func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	cobra.EnableCommandSorting = false // commands stand in the order of the work
+	root.SetFlagErrorFunc(explainFlag)
+	root.AddCommand(a.demo(), a.intake(), a.tieout(), a.collate(), a.rollup(), a.version())
+	return root
+}
+
+// explainFlag names the flag that was probably meant.
+func explainFlag(cmd *cobra.Command, err error) error {
+	var unknown *pflag.NotExistError
+	if !errors.As(err, &unknown) {
+		return err
+	}
+	var names []string
+	cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
+	return unknownName("flag", "--", unknown.GetSpecifiedName(), names)
+}

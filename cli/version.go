@@ -1,0 +1,50 @@
+package cli
+
+import (
+	"fmt"
+	"runtime"
+	"runtime/debug"
+
+	"github.com/spf13/cobra"
+)
+
+// Version and Commit are set when a release is built, with
+// -ldflags "-X lastblock/cli.Version=1.0.0 -X lastblock/cli.Commit=abc123".
+var (
+	Version = "0.1.0"
+	Commit  = ""
+)
+
+func (a *app) version() *cobra.Command {
+	return &cobra.Command{
+		Use:     "version",
+		Short:   "Which Lastblock is this?",
+		Example: "  lastblock version",
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			_, err := fmt.Fprintf(a.stdout, "lastblock %s\ncommit %s\n%s %s/%s\n", Version, commit(), runtime.Version(), runtime.GOOS, runtime.GOARCH)
+			return err
+		},
+	}
+}
+
+// commit is what was set at the build, or what Go noted itself.
+func commit() string {
+	if Commit != "" {
+		return Commit
+	}
+	info, ok := debug.ReadBuildInfo()
+	if !ok {
+		return "unknown"
+	}
+	revision, changed := "unknown", ""
+	for _, s := range info.Settings {
+		switch {
+		case s.Key == "vcs.revision":
+			revision = s.Value
+		case s.Key == "vcs.modified" && s.Value == "true":
+			changed = " (changed since)"
+		}
+	}
+	return revision + changed
+}

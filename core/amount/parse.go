@@ -1,0 +1,333 @@
+package amount
+
+import (
+	"bytes"
+	"errors"
+	"math/big"
+	"unicode"
+	"unicode/utf8"
+)
+
+// ErrBlank is returned for a text that holds nothing but blanks. A blank
+// amount is not nought; the caller counts it as blank.
+var ErrBlank = errors.New("blank")
+
+// ErrNotAmount is returned for a text that is no amount.
+var ErrNotAmount = errors.New("not an amount")
+
+// maxDigits bounds the work one text can cause; no ledger comes near it.
+const maxDigits = 4096
+
+// Parse reads an amount as branches write it, exactly:
+//
+//	1234.5   1,234.50   (1,234.50)   1,234.50-   -1 234.50   +5
+//	€ 1,234.50   EUR 12   12 EUR   1,234.50 CR   12 DR
+//
+// decimal is the decimal mark, '.' or ','; the other one is then a thousands
+// mark, beside blanks and apostrophes. Thousands stand in groups of three, all
+// with the same mark, or the text is refused: with the decimal mark '.' the
+// text 12,50 is not twelve hundred and fifty. Parentheses, a minus on either
+// side and CR make an amount negative; only one of them may stand. A currency
+// is a sign (Unicode class Sc), three capital letters as in ISO 4217, or one
+// of a few usual abbreviations.
+//
+// The error is ErrBlank or ErrNotAmount.
+func Parse(text []byte, decimal byte) (Amount, error) {
+	if coef, scale, ok := parsePlain(text, decimal); ok {
+		return Amount{coef: coef, scale: scale}, nil
+	}
+	return parseMarked(text, decimal)
+}
+
+// parsePlain reads [-]digits[mark digits] of at most 18 digits, which is what
+// nearly every amount of a large file looks like.
+func parsePlain(text []byte, decimal byte) (coef int64, scale int32, ok bool) {
+	n := len(text)
+	if n == 0 || n > 18 {
+		return 0, 0, false
+	}
+	i := 0
+	if text[0] == '-' {
+		i = 1
+	}
+	withoutDigit := i // the length a text of marks alone would have
+	for i < n {
+		digit := text[i] - '0'
+		if digit > 9 {
+			break
+		}
+		coef = coef*10 + int64(digit)
+		i++
+	}
+	if i < n {
+		if text[i] != decimal {
+			return 0, 0, false
+		}
+		i++
+		scale = int32(n - i)
+		for i < n {
+			digit := text[i] - '0'
+			if digit > 9 {
+				return 0, 0, false
+			}
+			coef = coef*10 + int64(digit)
+			i++
+		}
+		withoutDigit++
+	}
+	if n == withoutDigit {
+		return 0, 0, false
+	}
+	if text[0] == '-' {
+		coef = -coef
+	}
+	return coef, scale, true
+}
+
+// parseMarked strips what stands around the figure, then reads the figure.
+func parseMarked(text []byte, decimal byte) (Amount, error) {
+	p := around{rest: text}
+	p.trimBlanks()
+	if len(p.rest) == 0 {
+		return Amount{}, ErrBlank
+	}
+	for p.stripFront() || p.stripBack() {
+		p.trimBlanks()
+	}
+	if p.opened != p.closed {
+		return Amount{}, ErrNotAmount
+	}
+	a, ok := parseFigure(p.rest, decimal)
+	if !ok {
+		return Amount{}, ErrNotAmount
+	}
+	if p.negative || p.opened {
+		a = a.Neg()
+	}
+	return a, nil
+}
+
+// around is what may stand before and behind a figure, each thing once.
+type around struct {
+	rest           []byte
+	signed         bool // a sign, a parenthesis, CR or DR was seen
+	negative       bool
+	opened, closed bool
+	currency       bool
+}
+
+func (p *around) stripFront() bool {
+	r, size := utf8.DecodeRune(p.rest)
+	switch {
+	case size == 0:
+		return false
+	case r == '(':
+		if p.opened || p.signed {
+			return false
+		}
+		p.opened, p.signed = true, true
+	case r == '-' || r == '−' || r == '+':
+		if !p.sign(r != '+') {
+			return false
+		}
+	case !p.currency && unicode.Is(unicode.Sc, r):
+		p.currency = true
+	default:
+		return p.letters(letterPrefix(p.rest), bytes.TrimPrefix)
+	}
+	p.rest = p.rest[size:]
+	return true
+}
+
+func (p *around) stripBack() bool {
+	r, size := utf8.DecodeLastRune(p.rest)
+	switch {
+	case size == 0:
+		return false
+	case r == ')':
+		if p.closed {
+			return false
+		}
+		p.closed = true
+	case r == '-' || r == '−' || r == '+':
+		if !p.sign(r != '+') {
+			return false
+		}
+	case !p.currency && unicode.Is(unicode.Sc, r):
+		p.currency = true
+	default:
+		word := letterSuffix(p.rest)
+		switch string(word) {
+		case "CR", "Cr", "cr", "DR", "Dr", "dr":
+			if !p.sign(word[0] == 'C' || word[0] == 'c') {
+				return false
+			}
+			p.rest = bytes.TrimSuffix(p.rest, word)
+			return true
+		}
+		return p.letters(word, bytes.TrimSuffix)
+	}
+	p.rest = p.rest[:len(p.rest)-size]
+	return true
+}
+
+// sign notes a sign, unless there was one before.
+func (p *around) sign(negative bool) bool {
+	if p.signed {
+		return false
+	}
+	p.signed, p.negative = true, negative
+	return true
+}
+
+// letters takes a currency's letters off one end.
+func (p *around) letters(word []byte, trim func(s, cutset []byte) []byte) bool {
+	if p.currency || !isCurrency(word) {
+		return false
+	}
+	p.currency = true
+	p.rest = trim(p.rest, word)
+	return true
+}
+
+func isCurrency(word []byte) bool {
+	switch string(word) {
+	case "kr", "kr.", "Kr", "Fr", "Fr.", "SFr", "SFr.", "zł", "Kč", "Ft", "lei", "Rs", "Rs.":
+		return true
+	}
+	if len(word) != 3 {
+		return false
+	}
+	for _, c := range word {
+		if c < 'A' || c > 'Z' {
+			return false
+		}
+	}
+	return true
+}
+
+// letterPrefix returns the letters, and a full stop right behind them, that
+// text begins with.
+func letterPrefix(text []byte) []byte {
+	i := 0
+	for i < len(text) {
+		r, size := utf8.DecodeRune(text[i:])
+		if !unicode.IsLetter(r) {
+			break
+		}
+		i += size
+	}
+	if 0 < i && i < len(text) && text[i] == '.' {
+		i++
+	}
+	return text[:i]
+}
+
+// letterSuffix is letterPrefix for the other end.
+func letterSuffix(text []byte) []byte {
+	end := len(text)
+	i := end
+	if i > 0 && text[i-1] == '.' {
+		i--
+	}
+	letters := i
+	for i > 0 {
+		r, size := utf8.DecodeLastRune(text[:i])
+		if !unicode.IsLetter(r) {
+			break
+		}
+		i -= size
+	}
+	if i == letters {
+		return nil
+	}
+	return text[i:end]
+}
+
+func (p *around) trimBlanks() {
+	for {
+		r, size := utf8.DecodeRune(p.rest)
+		if size == 0 || !isBlank(r) {
+			break
+		}
+		p.rest = p.rest[size:]
+	}
+	for {
+		r, size := utf8.DecodeLastRune(p.rest)
+		if size == 0 || !isBlank(r) {
+			break
+		}
+		p.rest = p.rest[:len(p.rest)-size]
+	}
+}
+
+// isBlank knows the blanks that stand in and around figures: the plain ones,
+// the no-break space, the figure space, and the thin spaces that some systems
+// set between thousands.
+func isBlank(r rune) bool {
+	switch r {
+	case ' ', '\t', '\r', '\n', 0xA0, 0x2007, 0x2009, 0x202F:
+		return true
+	}
+	return false
+}
+
+// parseFigure reads digits with thousands marks and a decimal mark.
+func parseFigure(text []byte, decimal byte) (Amount, bool) {
+	if len(text) > 2*maxDigits {
+		return Amount{}, false
+	}
+	var (
+		digits  = make([]byte, 0, len(text))
+		mark    rune // the thousands mark in use
+		group   int  // digits since the last thousands mark
+		pointed bool
+		scale   int32
+	)
+	for i := 0; i < len(text); {
+		r, size := utf8.DecodeRune(text[i:])
+		i += size
+		switch {
+		case '0' <= r && r <= '9':
+			digits = append(digits, byte(r))
+			group++
+			if pointed {
+				scale++
+			}
+		case r == rune(decimal):
+			if pointed || mark != 0 && group != 3 {
+				return Amount{}, false
+			}
+			pointed = true
+		case isThousandsMark(r, decimal):
+			firstGroup := mark == 0 && 1 <= group && group <= 3
+			nextGroup := mark == r && group == 3
+			if pointed || !firstGroup && !nextGroup {
+				return Amount{}, false
+			}
+			mark, group = r, 0
+		default:
+			return Amount{}, false
+		}
+	}
+	if len(digits) == 0 || len(digits) > maxDigits || mark != 0 && !pointed && group != 3 {
+		return Amount{}, false
+	}
+	coefficient, ok := new(big.Int).SetString(string(digits), 10)
+	if !ok {
+		return Amount{}, false
+	}
+	return fromBig(coefficient, scale), true
+}
+
+func isThousandsMark(r rune, decimal byte) bool {
+	switch r {
+	case '.', ',':
+		return r != rune(decimal)
+	case '\'', '’':
+		return true
+	case '\r', '\n', '\t':
+		return false
+	}
+	return isBlank(r)
+}

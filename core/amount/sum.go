@@ -1,0 +1,110 @@
+package amount
+
+import (
+	"math"
+	"math/big"
+)
+
+// Sum adds amounts exactly. It works in 64 bits and spills into a big integer
+// when they are full, so that the usual addition is a handful of machine
+// instructions and no total can overflow. The zero value is an empty sum.
+//
+// The total is (spill + coef) × 10^-scale; its scale is the largest scale
+// that was added, as in General Decimal Arithmetic.
+type Sum struct {
+	coef  int64
+	spill *big.Int // nil until 64 bits were full once
+	scale int32
+}
+
+// pow10 holds the powers of ten that fit into 64 bits.
+var pow10 = func() (table [19]int64) {
+	table[0] = 1
+	for i := 1; i < len(table); i++ {
+		table[i] = table[i-1] * 10
+	}
+	return table
+}()
+
+// Add adds a.
+func (s *Sum) Add(a Amount) {
+	if a.wide == nil && a.scale == s.scale {
+		if sum, ok := add64(s.coef, a.coef); ok {
+			s.coef = sum
+			return
+		}
+	}
+	s.addSlow(a)
+}
+
+func (s *Sum) addSlow(a Amount) {
+	if a.scale > s.scale {
+		s.rescale(a.scale)
+	}
+	if a.wide == nil {
+		if coef, ok := shift64(a.coef, s.scale-a.scale); ok {
+			if sum, ok := add64(s.coef, coef); ok {
+				s.coef = sum
+				return
+			}
+		}
+	}
+	if s.spill == nil {
+		s.spill = new(big.Int)
+	}
+	s.spill.Add(s.spill, shiftBig(a.big(), s.scale-a.scale))
+}
+
+// Merge adds the total of another sum.
+func (s *Sum) Merge(o *Sum) { s.Add(o.Amount()) }
+
+// Amount returns the total so far.
+func (s *Sum) Amount() Amount {
+	if s.spill == nil {
+		return Amount{coef: s.coef, scale: s.scale}
+	}
+	return fromBig(new(big.Int).Add(s.spill, big.NewInt(s.coef)), s.scale)
+}
+
+// rescale raises the scale without changing the total.
+func (s *Sum) rescale(scale int32) {
+	by := scale - s.scale
+	s.scale = scale
+	if s.spill != nil {
+		s.spill = shiftBig(s.spill, by)
+	}
+	if coef, ok := shift64(s.coef, by); ok {
+		s.coef = coef
+		return
+	}
+	if s.spill == nil {
+		s.spill = new(big.Int)
+	}
+	s.spill.Add(s.spill, shiftBig(big.NewInt(s.coef), by))
+	s.coef = 0
+}
+
+func add64(a, b int64) (int64, bool) {
+	sum := a + b
+	return sum, (a^sum)&(b^sum) >= 0
+}
+
+// shift64 returns v × 10^by, and whether it fits.
+func shift64(v int64, by int32) (int64, bool) {
+	if by == 0 || v == 0 {
+		return v, true
+	}
+	if int(by) >= len(pow10) {
+		return 0, false
+	}
+	factor := pow10[by]
+	if v > math.MaxInt64/factor || v < math.MinInt64/factor {
+		return 0, false
+	}
+	return v * factor, true
+}
+
+func shiftBig(v *big.Int, by int32) *big.Int {
+	factor := new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(by)), nil)
+	return factor.Mul(factor, v)
+}

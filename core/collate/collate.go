@@ -1,0 +1,254 @@
+// Package collate puts all records one under another, matched by the names of
+// their columns, each with the source and the line it came from. Texts stay as
+// they were sent.
+package collate
+
+import (
+	"bytes"
+	"context"
+	"io"
+	"slices"
+	"strconv"
+
+	"lastblock/core/amount"
+	"lastblock/core/delimited"
+	"lastblock/core/finding"
+	"lastblock/core/proof"
+	"lastblock/core/record"
+	"lastblock/core/source"
+	"lastblock/core/suspense"
+	"lastblock/core/tally"
+)
+
+// Options say how records are put together.
+type Options struct {
+	Bare      bool     // leave out the words of --name, the source and the line
+	Totals    []string // amount columns to be proven as well
+	Decimal   byte
+	Suspense  *suspense.File
+	Delimiter byte    // of the delimited text that is written
+	Encode    Encoder // another format than delimited text; nil for that
+}
+
+// Encoder appends a record in some format. It is called by several goroutines.
+type Encoder func(dst []byte, texts [][]byte) []byte
+
+// Result says what was put together.
+type Result struct {
+	Columns  []string // in the order in which they were written
+	Records  int
+	Findings []finding.Finding
+	Proof    proof.Proof
+}
+
+// Plan is a collation whose columns are known and whose records are not read.
+type Plan struct {
+	Columns  []string
+	set      *source.Set
+	reading  source.Reading
+	options  Options
+	resolver *tally.Resolver
+}
+
+// Prepare looks at all sources and works out the columns of the result.
+func Prepare(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Plan, error) {
+	if err := set.Look(ctx, reading); err != nil {
+		return nil, err
+	}
+	p := &Plan{set: set, reading: reading, options: options, resolver: tally.NewResolver(set)}
+	p.Columns = slices.Clone(p.resolver.Data())
+	if !options.Bare {
+		for _, ours := range p.resolver.Ours {
+			p.Columns = append(p.Columns, ours.Name)
+		}
+	}
+	for _, name := range options.Totals {
+		if _, err := p.resolver.ResolveData(name); err != nil {
+			return nil, err
+		}
+	}
+	return p, nil
+}
+
+// Header returns the header line of delimited text.
+func (p *Plan) Header() []byte {
+	texts := make([][]byte, len(p.Columns))
+	for i, name := range p.Columns {
+		texts[i] = []byte(name)
+	}
+	return p.appendDelimited(nil, texts)
+}
+
+// Write reads all records and writes them to w, without a header, in the order
+// of the sources and lines. The error is what reading or writing returned, or
+// a *proof.FailedError.
+func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Decimal: p.options.Decimal, Suspense: p.options.Suspense})
+	ordered := source.NewOrdered(ctx, w, 4*max(1, p.reading.Jobs))
+	var visitors []*visitor
+	err := p.set.Scan(ctx, p.reading, func() source.Visitor {
+		v := &visitor{plan: p, tally: t.Visitor(), ordered: ordered, used: make([]amount.Sum, len(p.options.Totals))}
+		visitors = append(visitors, v)
+		return v
+	})
+	if err != nil {
+		return nil, err
+	}
+	if err := t.Finish(); err != nil {
+		return nil, err
+	}
+	t.TellDiffering()
+	if !p.options.Bare {
+		p.resolver.TellRenamed(&t.Findings)
+	}
+	result := &Result{Columns: p.Columns, Findings: t.Findings.All(), Proof: t.Proof}
+	used := make([]amount.Sum, len(p.options.Totals))
+	for _, v := range visitors {
+		result.Records += v.records
+		for k := range used {
+			used[k].Merge(&v.used[k])
+		}
+	}
+	result.Proof.Used = result.Records
+	for k := range used {
+		result.Proof.Totals[k].Used = used[k].Amount()
+	}
+	return result, result.Proof.Check()
+}
+
+// visitor writes what one goroutine reads.
+type visitor struct {
+	plan    *Plan
+	tally   *tally.Visitor
+	ordered *source.Ordered
+	out     []byte
+	records int
+	used    []amount.Sum
+
+	layout    *record.Layout
+	columns   []int // of the source, by column of the result; -1 where it has none
+	straight  bool  // the source has exactly the data columns, in their order
+	texts     [][]byte
+	scratches [][]byte
+	index     int
+	ours      [][]byte // what stands in our columns, but for the line
+	tail      []byte   // the same, ready to be written behind a record
+	line      []byte
+}
+
+func (v *visitor) Batch(b *source.Batch) error {
+	if err := v.tally.Batch(b); err != nil {
+		return err
+	}
+	if b.First || v.layout == nil || v.index != b.Index {
+		v.enter(b)
+	}
+	n := v.tally.Usable(b)
+	v.records += n
+	for i, value := range v.tally.Values {
+		v.used[i%len(v.used)].Add(value)
+	}
+	options := &v.plan.options
+	if options.Encode == nil && b.Plain && v.straight && b.Head.Dialect.Delimiter == options.Delimiter {
+		v.copyRecords(b, n)
+		return nil
+	}
+	for i := range n {
+		texts := v.record(b, v.tally.Row(i))
+		if options.Encode != nil {
+			v.out = options.Encode(v.out, texts)
+		} else {
+			v.out = v.plan.appendDelimited(v.out, texts)
+		}
+	}
+	return nil
+}
+
+func (v *visitor) Flush(task int) (err error) {
+	if err := v.tally.Flush(task); err != nil {
+		return err
+	}
+	v.out, err = v.ordered.Deliver(task, v.out)
+	return err
+}
+
+// enter works out how the records of the next source are written.
+func (v *visitor) enter(b *source.Batch) {
+	v.index = b.Index
+	data := v.plan.resolver.Data()
+	if v.layout != b.Head.Layout {
+		v.layout = b.Head.Layout
+		v.straight = slices.Equal(v.layout.Columns, data)
+		v.columns = v.columns[:0]
+		for _, name := range data {
+			column, ok := v.layout.Find(name)
+			if !ok {
+				column = -1
+			}
+			v.columns = append(v.columns, column)
+		}
+		v.texts = make([][]byte, len(v.plan.Columns))
+		v.scratches = make([][]byte, len(data))
+	}
+	v.tail = append(v.tail[:0], '\n')
+	if v.plan.options.Bare {
+		return
+	}
+	v.ours = v.plan.resolver.Texts(b.Index)
+	v.tail = v.tail[:0]
+	for _, text := range v.ours {
+		v.tail = append(v.tail, v.plan.options.Delimiter)
+		v.tail = delimited.AppendField(v.tail, text, v.plan.options.Delimiter)
+	}
+	v.tail = append(v.tail, v.plan.options.Delimiter)
+}
+
+// copyRecords writes records whose bytes can stay as they are.
+func (v *visitor) copyRecords(b *source.Batch, n int) {
+	out := v.out
+	for i := range n {
+		row := v.tally.Row(i)
+		out = append(out, b.Raw(row)...)
+		out = append(out, v.tail...)
+		if !v.plan.options.Bare {
+			out = append(strconv.AppendInt(out, int64(b.Line(row)), 10), '\n')
+		}
+	}
+	v.out = out
+}
+
+// record returns the texts of a record, by column of the result.
+func (v *visitor) record(b *source.Batch, row int) [][]byte {
+	for i, column := range v.columns {
+		v.texts[i] = nil
+		if column >= 0 {
+			v.texts[i] = b.Text(row, column, &v.scratches[i])
+		}
+	}
+	if !v.plan.options.Bare {
+		at := len(v.columns) + copy(v.texts[len(v.columns):], v.ours)
+		v.line = strconv.AppendInt(v.line[:0], int64(b.Line(row)), 10)
+		v.texts[at] = v.line
+	}
+	return v.texts
+}
+
+// appendDelimited appends a line of delimited text. A record of one blank
+// field is written in quotes, since a blank line would be no record.
+func (p *Plan) appendDelimited(dst []byte, texts [][]byte) []byte {
+	if len(texts) == 1 && len(bytes.TrimRight(texts[0], "\r")) == 0 {
+		return append(append(append(dst, '"'), texts[0]...), '"', '\n')
+	}
+	for i, text := range texts {
+		if i > 0 {
+			dst = append(dst, p.options.Delimiter)
+		}
+		dst = delimited.AppendField(dst, text, p.options.Delimiter)
+	}
+	return append(dst, '\n')
+}
+
+// Encode sets the format in which Write writes records.
+func (p *Plan) Encode(encoder Encoder) { p.options.Encode = encoder }

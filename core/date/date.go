@@ -1,0 +1,164 @@
+// Package date reads calendar dates as branches write them into days since
+// 1970-01-01, and prints them as ISO 8601.
+package date
+
+import (
+	"strconv"
+	"time"
+)
+
+// Order is the order in which a date's parts stand.
+type Order uint8
+
+// The orders that are read. Unclear is a date such as 03/04/2031, which could
+// be both; its column has to tell.
+const (
+	YearMonthDay Order = iota
+	DayMonthYear
+	MonthDayYear
+	Unclear
+)
+
+// Date is one calendar date: its reading in days since 1970-01-01, and for an
+// Unclear one the other reading, month first, as well.
+type Date struct {
+	Days       int
+	MonthFirst int
+	Order      Order
+}
+
+// Parse reads 2031-01-31, 2031/1/31, 31.01.2031, 31/01/2031, 1/31/2031 and
+// 31-01-2031; the year has four digits, and a time of day may stand behind a
+// 'T' or a blank. Digits without marks are no date.
+func Parse(text []byte) (Date, bool) {
+	if len(text) < 8 {
+		return Date{}, false
+	}
+	parts, mark, rest, ok := split(text)
+	if !ok || len(rest) > 0 && rest[0] != 'T' && rest[0] != ' ' {
+		return Date{}, false
+	}
+	if parts[0] > 31 {
+		days, ok := days(parts[0], parts[1], parts[2])
+		return Date{Days: days, Order: YearMonthDay}, ok
+	}
+	dayFirst, dayOK := days(parts[2], parts[1], parts[0])
+	monthFirst, monthOK := days(parts[2], parts[0], parts[1])
+	switch {
+	case dayOK && (!monthOK || mark == '.' || dayFirst == monthFirst):
+		return Date{Days: dayFirst, Order: DayMonthYear}, true
+	case monthOK && !dayOK:
+		return Date{Days: monthFirst, Order: MonthDayYear}, true
+	}
+	return Date{Days: dayFirst, MonthFirst: monthFirst, Order: Unclear}, dayOK
+}
+
+// split reads three numbers with the same mark between them, one of them with
+// four digits at the front or at the back.
+func split(text []byte) (parts [3]int, mark byte, rest []byte, ok bool) {
+	var lengths [3]int
+	part := 0
+	i := 0
+	for ; i < len(text); i++ {
+		c := text[i]
+		if '0' <= c && c <= '9' {
+			if lengths[part]++; lengths[part] > 4 {
+				return parts, 0, nil, false
+			}
+			parts[part] = parts[part]*10 + int(c-'0')
+			continue
+		}
+		if part == 2 {
+			break
+		}
+		if c != '-' && c != '/' && c != '.' || part == 1 && c != mark {
+			return parts, 0, nil, false
+		}
+		mark = c
+		part++
+	}
+	yearFirst := lengths[0] == 4 && lengths[2] >= 1 && lengths[2] <= 2
+	yearLast := lengths[2] == 4 && lengths[0] >= 1 && lengths[0] <= 2
+	if part != 2 || lengths[1] < 1 || lengths[1] > 2 || !yearFirst && !yearLast {
+		return parts, 0, nil, false
+	}
+	return parts, mark, text[i:], true
+}
+
+// days counts from 1970-01-01 in the proleptic Gregorian calendar of ISO 8601.
+func days(year, month, day int) (int, bool) {
+	if month < 1 || month > 12 || day < 1 || day > 31 || year < 1 {
+		return 0, false
+	}
+	t := time.Date(year, time.Month(month), day, 0, 0, 0, 0, time.UTC)
+	if t.Day() != day {
+		return 0, false
+	}
+	return int(t.Unix() / 86400), true
+}
+
+// String prints days since 1970-01-01 as ISO 8601, "2031-01-31".
+func String(days int) string {
+	return time.Unix(int64(days)*86400, 0).UTC().Format(time.DateOnly)
+}
+
+// Month returns 1 to 12 for an English month name or its first three letters,
+// whatever the case, and 0 for anything else.
+func Month(name string) int {
+	for m := time.January; m <= time.December; m++ {
+		if full := m.String(); equalFold(name, full) || equalFold(name, full[:3]) {
+			return int(m)
+		}
+	}
+	return 0
+}
+
+func equalFold(a, b string) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for i := range len(a) {
+		if a[i]|0x20 != b[i]|0x20 {
+			return false
+		}
+	}
+	return true
+}
+
+// IsPeriod tells whether text is a period as a file's name or a column's
+// header bears it: a year, a month 2031-01, a quarter 2031Q1, an ISO week
+// 2031-W05 or a day 2031-01-31.
+func IsPeriod(text string) bool {
+	if len(text) < 4 {
+		return false
+	}
+	year, err := strconv.Atoi(text[:4])
+	if err != nil || year < 1000 {
+		return false
+	}
+	rest := text[4:]
+	if rest == "" {
+		return true
+	}
+	if rest[0] == '-' {
+		rest = rest[1:]
+	}
+	switch {
+	case len(rest) == 2 && rest[0] == 'Q':
+		return '1' <= rest[1] && rest[1] <= '4'
+	case len(rest) == 3 && rest[0] == 'W':
+		return between(rest[1:], 1, 53)
+	case len(rest) == 2:
+		return between(rest, 1, 12)
+	case len(rest) == 5 && rest[2] == '-':
+		return between(rest[:2], 1, 12) && between(rest[3:], 1, 31)
+	case len(rest) == 4:
+		return between(rest[:2], 1, 12) && between(rest[2:], 1, 31)
+	}
+	return false
+}
+
+func between(digits string, low, high int) bool {
+	n, err := strconv.Atoi(digits)
+	return err == nil && digits[0] != '-' && digits[0] != '+' && low <= n && n <= high
+}

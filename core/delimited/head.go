@@ -1,0 +1,363 @@
+package delimited
+
+import (
+	"bytes"
+	"strings"
+	"sync"
+	"unicode/utf8"
+
+	"lastblock/core/amount"
+	"lastblock/core/date"
+	"lastblock/core/record"
+)
+
+// Head tells how a source is written, found out from its start.
+type Head struct {
+	Dialect  Dialect
+	Layout   *record.Layout
+	Header   []byte // the header as it was sent, nil without one
+	Mark     bool   // a byte-order mark stands in front
+	Encoding string // "utf-8", or "not utf-8" where bytes are no UTF-8
+	Empty    bool   // no bytes, or nothing but blank lines
+
+	// Twice are names that stood in the header before, under the names that
+	// were given to them; Unnamed are the columns without a name.
+	Twice   []Renamed
+	Unnamed []int
+
+	size  int // bytes from the start of the source to its first record
+	lines int // lines in them
+}
+
+// Renamed is a column that could not keep its name.
+type Renamed struct{ Name, As string }
+
+// HasHeader tells whether the first line names the columns.
+func (h *Head) HasHeader() bool { return h.Header != nil }
+
+// Request is what the user has said about how sources are written.
+type Request struct {
+	Delimiter byte // 0: found by itself
+	NoHeader  bool
+}
+
+// Heads finds heads, and keeps those that the first line alone decides, since
+// the thousand files of a month begin with the same line.
+type Heads struct {
+	request Request
+	mutex   sync.RWMutex
+	known   map[string]*Head
+}
+
+// NewHeads makes a Heads for one run.
+func NewHeads(request Request) *Heads {
+	return &Heads{request: request, known: make(map[string]*Head)}
+}
+
+const (
+	sampleSize  = 64 << 10
+	sampleLines = 50
+)
+
+// delimiters are tried in this order; the comma comes last since it is a
+// decimal mark as well.
+var delimiters = []byte{'\t', ';', '|', ','}
+
+// Find returns the head of a source that begins with sample.
+func (f *Heads) Find(sample []byte) *Head {
+	line := firstLine(sample)
+	if line == nil || !decides(line) {
+		return find(sample, f.request)
+	}
+	f.mutex.RLock()
+	head := f.known[string(line)]
+	f.mutex.RUnlock()
+	if head != nil {
+		return head
+	}
+	f.mutex.Lock()
+	defer f.mutex.Unlock()
+	if head = f.known[string(line)]; head == nil {
+		head = find(line, f.request)
+		f.known[string(line)] = head
+	}
+	return head
+}
+
+// firstLine returns the first line with its line end, nil where there is none.
+func firstLine(sample []byte) []byte {
+	if i := bytes.IndexByte(sample, '\n'); i >= 0 {
+		return sample[:i+1]
+	}
+	return nil
+}
+
+// decides tells whether a first line is a header beyond doubt: words only,
+// with one kind of delimiter between them. The head then follows from the line
+// alone, so that it does not matter which of several sources was read first.
+func decides(line []byte) bool {
+	var delimiter byte
+	wordStart := true
+	for _, c := range line[:len(line)-1] {
+		if wordStart && !('a' <= c|0x20 && c|0x20 <= 'z') {
+			return false
+		}
+		wordStart = false
+		switch c {
+		case '\t', ';', '|', ',':
+			if delimiter != 0 && delimiter != c {
+				return false
+			}
+			delimiter, wordStart = c, true
+		case '"':
+			return false
+		case '\r':
+		default:
+			if c >= utf8.RuneSelf {
+				return false
+			}
+		}
+	}
+	return delimiter != 0 && !wordStart
+}
+
+// find works out a head from a sample.
+func find(sample []byte, request Request) *Head {
+	h := &Head{Encoding: "utf-8"}
+	rest := sample
+	if mark := []byte("\ufeff"); bytes.HasPrefix(rest, mark) {
+		h.Mark = true
+		rest = rest[len(mark):]
+	}
+	h.Dialect.LineEnd = '\n'
+	if bytes.IndexByte(rest, '\n') < 0 && bytes.IndexByte(bytes.TrimSuffix(rest, carriageReturn), '\r') >= 0 {
+		h.Dialect.LineEnd = '\r'
+	}
+	for { // blank lines in front belong to nothing
+		end := bytes.IndexByte(rest, h.Dialect.LineEnd)
+		if end < 0 || len(bytes.Trim(rest[:end], "\r")) > 0 {
+			break
+		}
+		rest = rest[end+1:]
+		h.lines++
+	}
+	h.size = len(sample) - len(rest)
+	h.Empty = len(bytes.Trim(rest, "\r\n")) == 0
+	// The lines that are looked at; the first one always whole.
+	look := rest[:min(len(rest), max(sampleSize, bytes.IndexByte(rest, h.Dialect.LineEnd)+1))]
+	if !utf8.Valid(look[:validEnd(look)]) {
+		h.Encoding = "not utf-8"
+	}
+	h.Dialect.Delimiter = request.Delimiter
+	if request.Delimiter == 0 {
+		h.Dialect.Delimiter = findDelimiter(look, h.Dialect.LineEnd)
+	}
+	table := sampleTable(look, h.Dialect)
+	if len(table) == 0 {
+		h.Layout = record.NewLayout(nil)
+		return h
+	}
+	if request.NoHeader || !looksLikeHeader(table) {
+		h.Layout = positions(usualWidth(table))
+		return h
+	}
+	end := headerEnd(rest, h.Dialect)
+	h.Header = bytes.Clone(trimLineEnd(rest[:end]))
+	h.size += end
+	h.lines += bytes.Count(rest[:end], []byte{h.Dialect.LineEnd})
+	h.nameColumns(table[0])
+	return h
+}
+
+// headerEnd returns where the first record ends; a last line may have no line
+// end.
+func headerEnd(rest []byte, d Dialect) int {
+	if end := d.firstRecordEnd(rest); end > 0 {
+		return end
+	}
+	return len(rest)
+}
+
+func trimLineEnd(line []byte) []byte { return bytes.TrimRight(line, "\r\n") }
+
+// validEnd leaves out a character that the end of the sample may have cut.
+func validEnd(text []byte) int {
+	for i := 1; i <= min(utf8.UTFMax-1, len(text)); i++ {
+		if c := text[len(text)-i]; c >= utf8.RuneSelf {
+			if utf8.RuneStart(c) && !utf8.FullRune(text[len(text)-i:]) {
+				return len(text) - i
+			}
+		} else {
+			break
+		}
+	}
+	return len(text)
+}
+
+// findDelimiter takes the delimiter by which most lines have as many fields as
+// the first one, and more than one.
+func findDelimiter(look []byte, lineEnd byte) byte {
+	best, bestShare := byte(0), 0.0
+	alone, aloneShare := byte(','), -1.0
+	for _, delimiter := range delimiters {
+		table := sampleTable(look, Dialect{delimiter, lineEnd})
+		if len(table) == 0 {
+			continue
+		}
+		same := 0
+		for _, row := range table {
+			if len(row) == len(table[0]) {
+				same++
+			}
+		}
+		share := float64(same) / float64(len(table))
+		switch {
+		case len(table[0]) > 1 && share > bestShare:
+			best, bestShare = delimiter, share
+		case len(table[0]) == 1 && share >= aloneShare:
+			alone, aloneShare = delimiter, share
+		}
+	}
+	if best != 0 {
+		return best
+	}
+	return alone
+}
+
+// sampleTable reads the first records of a sample, the texts without quotes.
+func sampleTable(look []byte, d Dialect) [][]string {
+	whole := bytes.LastIndexByte(look, d.LineEnd) + 1
+	if whole == 0 || len(look) < sampleSize {
+		whole = len(look)
+	}
+	data := look[:whole]
+	if n := len(data); n > 0 && data[n-1] != d.LineEnd {
+		data = append(bytes.Clone(data), d.LineEnd)
+	}
+	var (
+		table   [][]string
+		batch   record.Batch
+		scratch []byte
+	)
+	for start := 0; start < len(data) && len(table) < sampleLines; {
+		batch.Reset(0)
+		batch.Data, batch.Quoted = data, true
+		batch.Bounds = append(batch.Bounds, uint32(start)-1)
+		end, _, ok := d.fields(data, start, &batch)
+		if !ok && len(table) == 0 { // names, if this is a header, quotes and all
+			table = append(table, strings.Split(string(trimLineEnd(data[start:end])), string(d.Delimiter)))
+		}
+		if ok && len(trimLineEnd(data[start:end])) > 0 {
+			batch.Width = len(batch.Bounds) - 1
+			row := make([]string, batch.Width)
+			for i := range row {
+				text := string(batch.Text(0, i, &scratch))
+				if i == len(row)-1 && d.LineEnd == '\n' {
+					text = strings.TrimSuffix(text, "\r")
+				}
+				row[i] = text
+			}
+			table = append(table, row)
+		}
+		start = end
+	}
+	return table
+}
+
+// usualWidth is the number of fields that most lines have.
+func usualWidth(table [][]string) int {
+	counts := make(map[int]int)
+	width := 0
+	for _, row := range table {
+		counts[len(row)]++
+		if n := counts[len(row)]; n > counts[width] {
+			width = len(row)
+		}
+	}
+	return width
+}
+
+// looksLikeHeader tells names from values: a first line that holds figures
+// where the lines below hold figures too is a record. Years and months may
+// stand in a header, beside words.
+func looksLikeHeader(table [][]string) bool {
+	first, below := table[0], table[1:]
+	words, values, asName, asValue := 0, 0, 0, 0
+	for column, text := range first {
+		value := isValue(text)
+		if !value && strings.TrimSpace(text) != "" {
+			words++
+		}
+		if value && !date.IsPeriod(text) {
+			values++
+		}
+		switch figures := mostlyValues(below, column); {
+		case figures && value && !date.IsPeriod(text):
+			asValue++
+		case figures && !value && strings.TrimSpace(text) != "":
+			asName++
+		}
+	}
+	switch {
+	case words == 0:
+		return false
+	case len(below) == 0:
+		return values == 0
+	}
+	return asValue == 0 || asName > asValue
+}
+
+func isValue(text string) bool {
+	trimmed := []byte(strings.TrimSpace(text))
+	if _, ok := date.Parse(trimmed); ok {
+		return true
+	}
+	if _, err := amount.Parse(trimmed, '.'); err == nil {
+		return true
+	}
+	_, err := amount.Parse(trimmed, ',')
+	return err == nil
+}
+
+func mostlyValues(rows [][]string, column int) bool {
+	values, filled := 0, 0
+	for _, row := range rows {
+		if column >= len(row) || strings.TrimSpace(row[column]) == "" {
+			continue
+		}
+		filled++
+		if isValue(row[column]) {
+			values++
+		}
+	}
+	return filled > 0 && 2*values > filled
+}
+
+func positions(width int) *record.Layout {
+	columns := make([]string, width)
+	for i := range columns {
+		columns[i] = record.PositionName(i + 1)
+	}
+	return record.NewLayout(columns)
+}
+
+// nameColumns takes the names of a header. A name that stood before, and a
+// column without one, get the next free form.
+func (h *Head) nameColumns(header []string) {
+	taken := make(map[string]bool, len(header))
+	columns := make([]string, len(header))
+	for i, name := range header {
+		name = strings.TrimSpace(name)
+		if name == "" {
+			name = record.PositionName(i + 1)
+			h.Unnamed = append(h.Unnamed, i+1)
+		}
+		free := record.FreeName(name, func(s string) bool { return taken[s] })
+		if free != name {
+			h.Twice = append(h.Twice, Renamed{Name: name, As: free})
+		}
+		taken[free] = true
+		columns[i] = free
+	}
+	h.Layout = record.NewLayout(columns)
+}

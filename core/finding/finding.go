@@ -1,0 +1,185 @@
+// Package finding holds what checks noticed: the kinds of findings there are
+// with their weights, and lists that stay small however much is found. The
+// paragraph on each kind stands in docs/findings.md.
+package finding
+
+import (
+	"cmp"
+	"math"
+	"slices"
+)
+
+// Weight is how much a finding matters.
+type Weight string
+
+// The weights: a Stop keeps results from being written and makes the exit code
+// 1; a Review wants somebody to look; a Note is to be known.
+const (
+	Stop   Weight = "stop"
+	Review Weight = "review"
+	Note   Weight = "note"
+)
+
+// Kind names what was noticed.
+type Kind string
+
+// The kinds of findings.
+const (
+	RowCount      Kind = "row-count"      // rows differ from what was declared
+	ControlTotal  Kind = "control-total"  // a total differs from what was declared
+	NoDeclaration Kind = "no-declaration" // a source that the control sheet does not name
+	NoSource      Kind = "no-source"      // declared, and not here
+	DeclaredTwice Kind = "declared-twice" // two lines of the control sheet for one source
+
+	BadValue    Kind = "bad-value"    // a text that is not the amount it should be
+	BlankAmount Kind = "blank-amount" // an amount that is missing
+	FieldCount  Kind = "field-count"  // a record with more or fewer fields than the header
+	OpenQuote   Kind = "open-quote"   // a quote that is never closed
+	StrayQuote  Kind = "stray-quote"  // text behind a closing quote
+
+	EmptyFile      Kind = "empty-file"      // no bytes
+	NoRows         Kind = "no-rows"         // a header and no records
+	RepeatedHeader Kind = "repeated-header" // the header once more among the records
+	RepeatedColumn Kind = "repeated-column" // a name that stands twice in a header
+	UnnamedColumn  Kind = "unnamed-column"  // a column without a name
+	BlankLine      Kind = "blank-line"      // lines with nothing on them
+	MissingColumn  Kind = "missing-column"  // a column that is needed and that a source lacks
+	ColumnsDiffer  Kind = "columns-differ"  // a source with other columns, or in another order
+	RenamedColumn  Kind = "renamed-column"  // a column of ours whose name a branch has taken
+	UnmatchedName  Kind = "unmatched-name"  // a file whose name does not match --name
+	NotUTF8        Kind = "not-utf8"        // bytes that are no UTF-8
+)
+
+var weights = map[Kind]Weight{
+	RowCount: Stop, ControlTotal: Stop, NoDeclaration: Review, NoSource: Stop, DeclaredTwice: Stop,
+	BadValue: Review, BlankAmount: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
+	EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
+	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
+	NotUTF8: Note,
+}
+
+// Weight returns the weight of a kind.
+func (k Kind) Weight() Weight { return weights[k] }
+
+// Kinds returns all kinds, sorted.
+func Kinds() []Kind {
+	kinds := make([]Kind, 0, len(weights))
+	for k := range weights {
+		kinds = append(kinds, k)
+	}
+	slices.Sort(kinds)
+	return kinds
+}
+
+// Finding is one thing that was noticed, with its place. Amounts are exact
+// decimals in plain form.
+type Finding struct {
+	Kind       Kind   `json:"kind"`
+	Weight     Weight `json:"weight"`
+	Source     string `json:"source,omitempty"`
+	Sheet      string `json:"sheet,omitempty"`
+	Line       int    `json:"line,omitempty"`
+	Column     string `json:"column,omitempty"`
+	Expected   string `json:"expected,omitempty"`
+	Found      string `json:"found,omitempty"`
+	Difference string `json:"difference,omitempty"`
+	Count      int    `json:"count,omitempty"` // how many lines or records it speaks of, where not one
+	Message    string `json:"message"`
+
+	Order int `json:"-"` // where its source stands in the run
+}
+
+// Kept is how many findings of one kind are kept one by one. Beyond it, the
+// first ones stay and the others are counted by source and column.
+const Kept = 100_000
+
+// List collects findings. The zero value is ready. A List is not for
+// concurrent use; several are merged at the end, and the outcome does not
+// depend on which of them a finding went into.
+type List struct {
+	kept  map[Kind][]Finding
+	count map[group]int
+}
+
+type group struct {
+	kind   Kind
+	order  int
+	source string
+	column string
+}
+
+// Add takes a finding in; its weight follows from its kind.
+func (l *List) Add(f Finding) {
+	f.Weight = f.Kind.Weight()
+	l.add(f)
+	l.count[groupOf(f)]++
+}
+
+func (l *List) add(f Finding) {
+	if l.kept == nil {
+		l.kept = make(map[Kind][]Finding)
+		l.count = make(map[group]int)
+	}
+	kept := append(l.kept[f.Kind], f)
+	if len(kept) >= 2*Kept {
+		kept = first(kept)
+	}
+	l.kept[f.Kind] = kept
+}
+
+func groupOf(f Finding) group { return group{f.Kind, f.Order, f.Source, f.Column} }
+
+func first(findings []Finding) []Finding {
+	slices.SortFunc(findings, compare)
+	return findings[:min(len(findings), Kept)]
+}
+
+// compare orders by source, then line, then kind and column.
+func compare(a, b Finding) int {
+	return cmp.Or(
+		cmp.Compare(a.Order, b.Order), cmp.Compare(a.Line, b.Line),
+		cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Column, b.Column), cmp.Compare(a.Source, b.Source),
+	)
+}
+
+// Merge takes in all findings of o, which must not be used any more.
+func (l *List) Merge(o *List) {
+	for _, kept := range o.kept {
+		for _, f := range kept {
+			l.add(f)
+		}
+	}
+	for g, n := range o.count {
+		l.count[g] += n
+	}
+}
+
+// All returns the findings in the order of sources and lines. Where more than
+// Kept of a kind were found, one finding per source and column counts the rest.
+func (l *List) All() []Finding {
+	all := []Finding{}
+	for kind, kept := range l.kept {
+		l.kept[kind] = first(kept)
+		for _, f := range l.kept[kind] {
+			l.count[groupOf(f)]--
+			all = append(all, f)
+		}
+	}
+	for g, rest := range l.count {
+		if rest > 0 {
+			all = append(all, restOf(g, rest))
+		}
+	}
+	for _, kept := range l.kept {
+		for _, f := range kept {
+			l.count[groupOf(f)]++
+		}
+	}
+	slices.SortStableFunc(all, compare)
+	for i := range all {
+		if all[i].Line == math.MaxInt {
+			all[i].Line = 0
+		}
+	}
+	return all
+}

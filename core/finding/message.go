@@ -1,0 +1,28 @@
+package finding
+
+import (
+	"fmt"
+	"math"
+)
+
+// restOf stands for findings that are counted and no longer listed.
+func restOf(g group, n int) Finding {
+	return Finding{
+		Kind: g.kind, Weight: g.kind.Weight(), Source: g.source, Column: g.column, Order: g.order,
+		Line: math.MaxInt, Count: n, // behind the ones that are listed
+		Message: fmt.Sprintf("%d more like this, which are counted and not listed; --suspense writes every record that was set aside", n),
+	}
+}
+
+// End is the Order of findings that belong to no source of the run.
+const End = math.MaxInt
+
+// Stops tells whether any finding is of weight stop.
+func Stops(findings []Finding) bool {
+	for _, f := range findings {
+		if f.Weight == Stop {
+			return true
+		}
+	}
+	return false
+}

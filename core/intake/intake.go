@@ -1,0 +1,202 @@
+// Package intake tells what arrived: how each source is written, how many
+// records and which columns it holds, from when to when, and what differs
+// between sources. It changes and combines nothing.
+package intake
+
+import (
+	"context"
+
+	"lastblock/core/date"
+	"lastblock/core/finding"
+	"lastblock/core/proof"
+	"lastblock/core/source"
+	"lastblock/core/tally"
+)
+
+// Options say what is looked at.
+type Options struct {
+	Decimal byte
+	Head    int // how many first rows to keep of each source
+}
+
+// Column is what is known of a column, of one source or of all of them.
+type Column struct {
+	Name    string
+	Kind    Kind
+	Sources int // how many sources have it
+	Filled  int // values that are not blank
+	Others  int // of these, the ones that are not of the kind
+}
+
+// Sheet is what is known of one source.
+type Sheet struct {
+	Index     int // of the source in the set
+	Head      *source.Head
+	Rows      int // records, the ones that cannot be read included
+	Columns   []Column
+	FirstDate string // ISO 8601, of the first date column; "" where none is clear
+	LastDate  string
+	First     [][]string // the first rows
+}
+
+// Result is what arrived.
+type Result struct {
+	Sources  []Sheet
+	Columns  []Column // every column of any source, in the order in which sources bring them
+	Rows     int
+	Findings []finding.Finding
+	Proof    proof.Proof
+}
+
+// Run looks at a set. The error is what reading returned.
+func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
+	t := tally.New(set, tally.Options{Decimal: options.Decimal})
+	var visitors []*visitor
+	err := set.Scan(ctx, reading, func() source.Visitor {
+		v := &visitor{tally: t.Visitor(), options: options}
+		visitors = append(visitors, v)
+		return v
+	})
+	if err != nil {
+		return nil, err
+	}
+	if err := t.Finish(); err != nil {
+		return nil, err
+	}
+	t.TellDiffering()
+	found := make([]columns, len(set.Sources))
+	for _, v := range visitors {
+		for i := range v.sources {
+			found[v.sources[i].index].merge(&v.sources[i])
+		}
+	}
+	result := &Result{Findings: t.Findings.All(), Proof: t.Proof}
+	all := newUnion()
+	for i := range t.Sources {
+		counted := &t.Sources[i]
+		if counted.Head == nil {
+			continue
+		}
+		result.Sources = append(result.Sources, sheet(i, counted, &found[i]))
+		result.Rows += counted.Read
+		result.Proof.Used += counted.Used()
+		all.add(counted.Head.Layout.Columns, found[i].stats)
+	}
+	result.Columns = all.columns()
+	return result, result.Proof.Check()
+}
+
+// columns are the counts of one source's columns.
+type columns struct {
+	index int
+	stats []stats
+	first [][]string
+}
+
+func (c *columns) merge(o *columns) {
+	if c.stats == nil {
+		c.stats = o.stats
+	} else {
+		for i := range c.stats {
+			c.stats[i].merge(&o.stats[i])
+		}
+	}
+	if o.first != nil {
+		c.first = o.first
+	}
+}
+
+// sheet sums up one source.
+func sheet(index int, counted *tally.Source, found *columns) Sheet {
+	s := Sheet{Index: index, Head: counted.Head, Rows: counted.Read, First: found.first}
+	dated := false
+	for i, name := range counted.Head.Layout.Columns {
+		stats := &found.stats[i]
+		kind, others := stats.kind(name)
+		s.Columns = append(s.Columns, Column{Name: name, Kind: kind, Sources: 1, Filled: stats.filled, Others: others})
+		if kind == Date && !dated {
+			dated = true
+			if first, last, ok := stats.between(); ok {
+				s.FirstDate, s.LastDate = date.String(first), date.String(last)
+			}
+		}
+	}
+	return s
+}
+
+// union adds up columns of the same name.
+type union struct {
+	names []string
+	at    map[string]int
+	stats []stats
+	count []int
+}
+
+func newUnion() *union { return &union{at: make(map[string]int)} }
+
+func (u *union) add(names []string, found []stats) {
+	for i, name := range names {
+		at, ok := u.at[name]
+		if !ok {
+			at = len(u.names)
+			u.at[name] = at
+			u.names = append(u.names, name)
+			u.stats = append(u.stats, stats{})
+			u.count = append(u.count, 0)
+		}
+		u.stats[at].merge(&found[i])
+		u.count[at]++
+	}
+}
+
+func (u *union) columns() []Column {
+	var all []Column
+	for i, name := range u.names {
+		kind, others := u.stats[i].kind(name)
+		all = append(all, Column{Name: name, Kind: kind, Sources: u.count[i], Filled: u.stats[i].filled, Others: others})
+	}
+	return all
+}
+
+// visitor looks at what one goroutine reads.
+type visitor struct {
+	tally   *tally.Visitor
+	options Options
+	sources []columns
+	scratch []byte
+}
+
+func (v *visitor) Batch(b *source.Batch) error {
+	if err := v.tally.Batch(b); err != nil {
+		return err
+	}
+	if n := len(v.sources); n == 0 || v.sources[n-1].index != b.Index {
+		v.sources = append(v.sources, columns{index: b.Index, stats: make([]stats, b.Width)})
+	}
+	found := &v.sources[len(v.sources)-1]
+	if b.First {
+		found.first = v.firstRows(b)
+	}
+	for column := range found.stats {
+		stats := &found.stats[column]
+		for row := range b.Batch.Rows {
+			stats.add(b.Text(row, column, &v.scratch), v.options.Decimal)
+		}
+	}
+	return nil
+}
+
+func (v *visitor) Flush(task int) error { return v.tally.Flush(task) }
+
+// firstRows keeps the first rows of a source.
+func (v *visitor) firstRows(b *source.Batch) [][]string {
+	rows := [][]string{}
+	for row := range min(v.options.Head, b.Batch.Rows) {
+		texts := make([]string, b.Width)
+		for column := range texts {
+			texts[column] = string(b.Text(row, column, &v.scratch))
+		}
+		rows = append(rows, texts)
+	}
+	return rows
+}

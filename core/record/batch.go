@@ -1,0 +1,120 @@
+package record
+
+import "bytes"
+
+// Batch is a run of records of one source. The fields of all of them lie in
+// one buffer, and their boundaries in one flat slice, so that a batch of ten
+// thousand records costs no allocation per record or field:
+//
+//	Data    d o c , d e b i t \n A 1 , 5 . 0 0 \n A 2 , 7 . 5 0 \n
+//	Bounds                    9     12        17 17    20       25 25
+//
+// Each record takes Width+1 bounds: the byte before its first field, then the
+// byte behind each of its fields. Records that do not have Width fields are
+// not among Rows; they are Refused.
+//
+// A batch is only good until the visitor that was given it returns; its
+// buffers are used again.
+type Batch struct {
+	Data   []byte
+	Bounds []uint32
+	Width  int
+	Rows   int
+
+	// Quoted says that a field which begins with a quote is quoted as in RFC
+	// 4180. Without it every field is its own text.
+	Quoted bool
+	// Plain says that no field holds a delimiter, a quote or a line break, so
+	// that the bytes of a record can be written as they stand.
+	Plain bool
+
+	// FirstLine is the line on which the first record starts; record i starts
+	// on FirstLine+i, unless Lines is set and says otherwise.
+	FirstLine int
+	Lines     []int
+
+	// Refused are lines of this stretch of the source that could not be read
+	// as records.
+	Refused []Refusal
+	// Blank and Repeated count lines that are no records: blank lines, and
+	// repetitions of the header with the lines they stand on.
+	Blank    int
+	Repeated []int
+}
+
+// Reason says why a line was refused.
+type Reason uint8
+
+// The reasons a reader has.
+const (
+	FieldCount Reason = iota // more or fewer fields than the header
+	OpenQuote                // a quote that is never closed
+	StrayQuote               // text behind a closing quote
+)
+
+// Refusal is a record that a reader set aside.
+type Refusal struct {
+	Reason Reason
+	Line   int
+	Fields int    // how many fields it has, for FieldCount
+	Raw    []byte // the record as it was sent
+}
+
+// Reset empties b for the next stretch, keeping its buffers.
+func (b *Batch) Reset(width int) {
+	*b = Batch{
+		Bounds: b.Bounds[:0], Width: width,
+		Lines: b.Lines[:0], Refused: b.Refused[:0], Repeated: b.Repeated[:0],
+	}
+}
+
+// Field returns the bytes of a field as they were sent, quotes included.
+func (b *Batch) Field(row, column int) []byte {
+	i := row*(b.Width+1) + column
+	return b.Data[b.Bounds[i]+1 : b.Bounds[i+1]]
+}
+
+// Text returns what a field says: without its quotes, and with doubled quotes
+// made single. A text that needs no change is not copied; the others are put
+// into *scratch.
+func (b *Batch) Text(row, column int, scratch *[]byte) []byte {
+	field := b.Field(row, column)
+	if !b.Quoted || len(field) == 0 || field[0] != '"' {
+		return field
+	}
+	field = field[1 : len(field)-1]
+	if bytes.IndexByte(field, '"') < 0 {
+		return field
+	}
+	*scratch = unquote((*scratch)[:0], field)
+	return *scratch
+}
+
+// unquote appends text to dst with doubled quotes made single.
+func unquote(dst, text []byte) []byte {
+	for {
+		i := bytes.IndexByte(text, '"')
+		if i < 0 {
+			return append(dst, text...)
+		}
+		dst = append(dst, text[:i+1]...)
+		text = text[i+2:]
+	}
+}
+
+// Raw returns a record as it was sent, without its line end.
+func (b *Batch) Raw(row int) []byte {
+	i := row * (b.Width + 1)
+	return b.Data[b.Bounds[i]+1 : b.Bounds[i+b.Width]]
+}
+
+// Line returns the line of the source on which a record starts.
+func (b *Batch) Line(row int) int {
+	if len(b.Lines) > 0 {
+		return b.Lines[row]
+	}
+	return b.FirstLine + row
+}
+
+// Read is how many records the stretch holds, the refused ones included.
+func (b *Batch) Read() int { return b.Rows + len(b.Refused) }

@@ -1,0 +1,62 @@
+// Package record holds what every reader hands over and every capability
+// works on: batches of records over one byte buffer, the layout that names
+// their columns, and the place each record came from. It reads nothing itself.
+package record
+
+import (
+	"fmt"
+	"strconv"
+)
+
+// Layout names the columns of a source in their order. Two sources with the
+// same header share one Layout, so a capability that has worked out its
+// columns for a Layout need not do so again for the next source.
+type Layout struct {
+	Columns []string
+	index   map[string]int
+}
+
+// NewLayout makes a layout of columns, whose names must differ.
+func NewLayout(columns []string) *Layout {
+	l := &Layout{Columns: columns, index: make(map[string]int, len(columns))}
+	for i, name := range columns {
+		l.index[name] = i
+	}
+	return l
+}
+
+// Find returns the index of the column that a user calls by its name or by
+// its position, "#1" being the first. A column that really bears such a name
+// comes first.
+func (l *Layout) Find(column string) (index int, ok bool) {
+	if i, ok := l.index[column]; ok {
+		return i, true
+	}
+	if n, ok := Position(column); ok && n <= len(l.Columns) {
+		return n - 1, true
+	}
+	return 0, false
+}
+
+// Position reads a column given by its position, "#3".
+func Position(column string) (n int, ok bool) {
+	if len(column) < 2 || column[0] != '#' {
+		return 0, false
+	}
+	n, err := strconv.Atoi(column[1:])
+	return n, err == nil && n >= 1
+}
+
+// PositionName is the name of the n-th column, counted from 1, where a source
+// has no header.
+func PositionName(n int) string { return fmt.Sprintf("#%d", n) }
+
+// FreeName returns name, or where it is taken the first of name_2, name_3, …
+// that is not.
+func FreeName(name string, taken func(string) bool) string {
+	free := name
+	for n := 2; taken(free); n++ {
+		free = name + "_" + strconv.Itoa(n)
+	}
+	return free
+}

@@ -1,0 +1,362 @@
+package source
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"lastblock/core/nearest"
+
+	"github.com/bmatcuk/doublestar/v4"
+	"golang.org/x/sync/errgroup"
+)
+
+// Search is what a run reads: paths, and what narrows them down.
+type Search struct {
+	Paths   []string // files, folders, patterns, or "-"
+	Recurse bool     // below folders, too
+	Only    []string // patterns; a file that is found must match one
+	Skip    []string // patterns; a file that is found must match none
+	Pattern *NamePattern
+	Jobs    int
+}
+
+// endings are those by which a delimited file is known in a folder.
+var endings = map[string]bool{
+	".csv": true, ".tsv": true, ".tab": true, ".psv": true, ".txt": true, ".dat": true, ".asc": true,
+}
+
+// NotFoundError is a path that names nothing.
+type NotFoundError struct {
+	Path string
+	Near string // what may have been meant, "" if nothing is near
+}
+
+func (e *NotFoundError) Error() string {
+	if e.Near != "" {
+		return fmt.Sprintf("%s: there is no such file or folder; did you mean %s?", e.Path, e.Near)
+	}
+	return fmt.Sprintf("%s: there is no such file or folder", e.Path)
+}
+
+// Find returns the sources that the search means, in natural order of their
+// names, and what was passed over. Finding nothing to read is no error here.
+func Find(ctx context.Context, search Search) (*Set, error) {
+	f := finder{
+		search:  search,
+		set:     &Set{Pattern: search.Pattern},
+		seen:    make(map[string]bool),
+		ledgers: make(map[string]ledger),
+	}
+	f.folderOfRun, _ = os.Getwd() // only to see that two paths are one; without it they may be told apart
+	for _, p := range append(slices.Clone(search.Only), search.Skip...) {
+		if !doublestar.ValidatePattern(p) {
+			return nil, fmt.Errorf("%q is no pattern of file names", p)
+		}
+	}
+	for _, p := range search.Paths {
+		if err := f.path(p); err != nil {
+			return nil, err
+		}
+	}
+	if err := f.stat(ctx); err != nil {
+		return nil, err
+	}
+	f.passOverOwn()
+	f.nameApart()
+	if search.Pattern != nil {
+		for i := range f.set.Sources {
+			source := &f.set.Sources[i]
+			source.Words, _ = search.Pattern.Match(source.below)
+		}
+	}
+	slices.SortFunc(f.set.Sources, func(a, b Source) int { return Natural(a.Name, b.Name) })
+	slices.SortFunc(f.set.PassedOver, func(a, b PassedOver) int { return Natural(a.Source, b.Source) })
+	return f.set, nil
+}
+
+type finder struct {
+	search  Search
+	set     *Set
+	seen    map[string]bool // absolute paths; not kept for a single PATH, which names no file twice
+	ledgers map[string]ledger
+
+	folderOfRun string // the working directory, once
+}
+
+// path adds what one PATH means.
+func (f *finder) path(p string) error {
+	if p == "-" {
+		f.add("-", "-")
+		return nil
+	}
+	info, err := os.Stat(p)
+	switch {
+	case err == nil && info.IsDir():
+		return f.folder(p)
+	case err == nil:
+		f.add(p, filepath.Base(p))
+		return nil
+	case strings.ContainsAny(p, "*?[{"):
+		return f.glob(p)
+	case errors.Is(err, fs.ErrNotExist):
+		return &NotFoundError{Path: p, Near: nearPath(p)}
+	}
+	return err
+}
+
+// add takes a file in, unless it was taken in before.
+func (f *finder) add(file, below string) {
+	if len(f.search.Paths) > 1 && f.isSeen(file) {
+		return
+	}
+	below = filepath.ToSlash(below)
+	f.set.Sources = append(f.set.Sources, Source{Name: below, Path: file, below: below})
+}
+
+// isSeen tells whether a file was taken in before, and notes that it is now.
+func (f *finder) isSeen(file string) bool {
+	absolute := filepath.Clean(file)
+	if !filepath.IsAbs(absolute) {
+		absolute = filepath.Join(f.folderOfRun, absolute)
+	}
+	seen := f.seen[absolute]
+	f.seen[absolute] = true
+	return seen
+}
+
+func (f *finder) passOver(name, reason string) {
+	f.set.PassedOver = append(f.set.PassedOver, PassedOver{Source: filepath.ToSlash(name), Reason: reason})
+}
+
+// folder adds the data files of a folder.
+func (f *finder) folder(root string) error {
+	if !f.search.Recurse {
+		entries, err := os.ReadDir(root)
+		if err != nil {
+			return err
+		}
+		for _, entry := range entries {
+			f.entry(root, filepath.Join(root, entry.Name()), entry)
+		}
+		return nil
+	}
+	return filepath.WalkDir(root, func(file string, entry fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if entry.IsDir() {
+			if file != root && isHidden(entry.Name()) {
+				f.passOver(relative(root, file), "hidden folder")
+				return filepath.SkipDir
+			}
+			return nil
+		}
+		f.entry(root, file, entry)
+		return nil
+	})
+}
+
+// entry looks at something that was found in a folder or by a pattern.
+func (f *finder) entry(root, file string, entry fs.DirEntry) {
+	name := entry.Name()
+	below := relative(root, file)
+	mode := entry.Type()
+	if mode&fs.ModeSymlink != 0 {
+		if info, err := os.Stat(file); err == nil {
+			mode = info.Mode().Type()
+		}
+	}
+	switch ending := strings.ToLower(path.Ext(name)); {
+	case name == LedgerName:
+		// Lastblock's own notes are not worth a word
+	case isLockFile(name):
+		f.passOver(below, "lock file of an open workbook")
+	case isHidden(name):
+		f.passOver(below, "hidden file")
+	case mode.IsDir():
+		f.passOver(below, "folder; --recurse reads what is below it")
+	case !mode.IsRegular():
+		f.passOver(below, "not a regular file")
+	case ending == "":
+		f.passOver(below, "no ending that tells its format; name the file itself to read it")
+	case !endings[ending]:
+		f.passOver(below, fmt.Sprintf("format %s is not read", ending))
+	case len(f.search.Only) > 0 && !matchesAny(f.search.Only, below):
+		f.passOver(below, "not matched by --only")
+	case matchesAny(f.search.Skip, below):
+		f.passOver(below, "matched by --skip")
+	default:
+		f.add(file, below)
+	}
+}
+
+func isHidden(name string) bool { return strings.HasPrefix(name, ".") }
+
+func isLockFile(name string) bool {
+	return strings.HasPrefix(name, "~$") || strings.HasPrefix(name, ".~lock.")
+}
+
+// matchesAny matches a pattern with a slash against the path below the folder,
+// any other against the name alone.
+func matchesAny(patterns []string, below string) bool {
+	for _, p := range patterns {
+		name := below
+		if !strings.Contains(p, "/") {
+			name = path.Base(below)
+		}
+		if ok, _ := doublestar.Match(p, name); ok {
+			return true
+		}
+	}
+	return false
+}
+
+// glob adds the files that a pattern matches.
+func (f *finder) glob(pattern string) error {
+	slashed := filepath.ToSlash(pattern)
+	if !doublestar.ValidatePattern(slashed) {
+		return fmt.Errorf("%s is no pattern of file names", pattern)
+	}
+	base, rest := doublestar.SplitPattern(slashed)
+	found := false
+	err := doublestar.GlobWalk(os.DirFS(base), rest, func(below string, entry fs.DirEntry) error {
+		found = true
+		if !entry.IsDir() {
+			f.entry(base, filepath.Join(base, filepath.FromSlash(below)), entry)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	if !found {
+		return &NotFoundError{Path: pattern}
+	}
+	return nil
+}
+
+func relative(root, file string) string {
+	below, err := filepath.Rel(root, file)
+	if err != nil {
+		return file
+	}
+	return filepath.ToSlash(below)
+}
+
+// stat fills in size and time, on several goroutines since a folder may hold a
+// hundred thousand files.
+func (f *finder) stat(ctx context.Context) error {
+	sources := f.set.Sources
+	group, ctx := errgroup.WithContext(ctx)
+	jobs := max(1, f.search.Jobs)
+	share := (len(sources) + jobs - 1) / jobs
+	for from := 0; from < len(sources); from += share {
+		part := sources[from:min(from+share, len(sources))]
+		group.Go(func() error {
+			for i := range part {
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				if err := part[i].stat(); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	}
+	return group.Wait()
+}
+
+func (s *Source) stat() error {
+	if s.Path == "-" {
+		s.Size = -1
+		return nil
+	}
+	info, err := os.Stat(s.Path)
+	if err != nil {
+		return err
+	}
+	s.Size, s.Changed = info.Size(), info.ModTime()
+	if !info.Mode().IsRegular() {
+		s.Size = -1
+	}
+	return nil
+}
+
+// passOverOwn takes out what a ledger knows as written by Lastblock, unless
+// nothing else is left: then somebody means it.
+func (f *finder) passOverOwn() {
+	own := make(map[string]bool)
+	for i := range f.set.Sources {
+		if s := &f.set.Sources[i]; s.Size >= 0 && f.isNoted(s) {
+			own[s.Path] = true
+		}
+	}
+	if len(own) == len(f.set.Sources) {
+		return
+	}
+	f.set.Sources = slices.DeleteFunc(f.set.Sources, func(s Source) bool {
+		if own[s.Path] {
+			f.passOver(s.Name, OwnOutputReason)
+		}
+		return own[s.Path]
+	})
+}
+
+// OwnOutputReason is why a result of Lastblock is passed over.
+const OwnOutputReason = "written by Lastblock itself"
+
+// isNoted looks into the ledger of the source's folder and into that of the
+// working directory.
+func (f *finder) isNoted(s *Source) bool {
+	return f.ledger(filepath.Dir(s.Path)).wrote(s.Path, s.Size) || f.ledger(".").wrote(s.Path, s.Size)
+}
+
+func (f *finder) ledger(folder string) ledger {
+	notes, ok := f.ledgers[folder]
+	if !ok {
+		notes = readLedger(folder)
+		f.ledgers[folder] = notes
+	}
+	return notes
+}
+
+// nameApart gives sources of the same name the whole path that was named.
+func (f *finder) nameApart() {
+	count := make(map[string]int, len(f.set.Sources))
+	for i := range f.set.Sources {
+		count[f.set.Sources[i].Name]++
+	}
+	for i := range f.set.Sources {
+		if s := &f.set.Sources[i]; count[s.Name] > 1 {
+			s.Name = filepath.ToSlash(filepath.Clean(s.Path))
+		}
+	}
+}
+
+// nearPath looks for what may have been meant by a path that does not exist.
+func nearPath(p string) string {
+	folder, name := filepath.Split(filepath.Clean(p))
+	entries, err := os.ReadDir(filepath.Clean("./" + folder))
+	if filepath.IsAbs(folder) {
+		entries, err = os.ReadDir(folder)
+	}
+	if err != nil {
+		return ""
+	}
+	names := make([]string, len(entries))
+	for i, entry := range entries {
+		names[i] = entry.Name()
+	}
+	if near, ok := nearest.To(name, names); ok {
+		return filepath.Join(folder, near)
+	}
+	return ""
+}

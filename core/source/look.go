@@ -1,0 +1,129 @@
+package source
+
+import (
+	"context"
+	"slices"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
+)
+
+// look is what Look found out about one source.
+type look struct {
+	head *Head
+	kept *stream // open, or read whole; Scan goes on with it
+}
+
+const (
+	lookSize     = 64 << 10 // of a source whose content is not kept
+	keptFileSize = 64 << 10 // a larger file is read again; opening it costs little beside reading it
+)
+
+// Look reads the heads of all sources, for a capability that has to know all
+// columns before it can write the first record. Of small files, where opening
+// is what costs, it keeps the content for the Scan that follows, up to an
+// eighth of the memory. Own outputs are taken out of the set.
+func (s *Set) Look(ctx context.Context, reading Reading) error {
+	f := newFeed(s, reading)
+	s.looked = make([]look, len(s.Sources))
+	var kept, next atomic.Int64
+	group, ctx := errgroup.WithContext(ctx)
+	for range max(1, min(reading.Jobs, len(s.Sources))) {
+		group.Go(func() error {
+			for {
+				index := int(next.Add(1)) - 1
+				if index >= len(s.Sources) {
+					return nil
+				}
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				if err := f.look(index, &kept); err != nil {
+					return err
+				}
+			}
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	s.dropOwn(f.own)
+	return nil
+}
+
+func (f *feed) look(index int, kept *atomic.Int64) error {
+	source := &f.set.Sources[index]
+	stream, err := f.open(index)
+	if err != nil {
+		return err
+	}
+	size, keep := lookSize, false
+	if source.Size >= 0 && source.Size <= keptFileSize {
+		size = int(source.Size) + 1
+		keep = kept.Add(source.Size) <= f.reading.Memory/8
+	}
+	if err := stream.cutter.Peek(size); err != nil {
+		return &Error{source.Name, err}
+	}
+	head := stream.cutter.Head()
+	f.set.looked[index].head = head
+	f.own[index] = !f.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
+	switch {
+	case source.Size < 0: // a pipe can be read once
+		f.set.looked[index].kept = stream
+	case keep && stream.cutter.Whole():
+		stream.file.Close()
+		stream.file = nil
+		f.set.looked[index].kept = stream
+	default:
+		stream.file.Close()
+	}
+	return nil
+}
+
+// dropOwn takes out the sources that turned out to be own outputs, unless
+// nothing else is left: then somebody means them.
+func (s *Set) dropOwn(own []bool) {
+	if !slices.Contains(own, true) || !slices.Contains(own, false) {
+		return
+	}
+	var sources []Source
+	var looked []look
+	for i, source := range s.Sources {
+		if own[i] {
+			s.passOver(source.Name, OwnOutputReason)
+			continue
+		}
+		sources = append(sources, source)
+		looked = append(looked, s.looked[i])
+		if kept := looked[len(looked)-1].kept; kept != nil {
+			kept.index = len(sources) - 1
+		}
+	}
+	s.Sources, s.looked = sources, looked
+}
+
+// Head returns what Look found out about a source.
+func (s *Set) Head(index int) *Head { return s.looked[index].head }
+
+// Columns returns every column that any source has, in the order in which the
+// sources, taken one after another, bring them; Look must have been called.
+func (s *Set) Columns() []string {
+	var columns []string
+	seen := make(map[string]bool)
+	var last *Head
+	for i := range s.looked {
+		head := s.looked[i].head
+		if head == last {
+			continue
+		}
+		last = head
+		for _, name := range head.Layout.Columns {
+			if !seen[name] {
+				seen[name] = true
+				columns = append(columns, name)
+			}
+		}
+	}
+	return columns
+}

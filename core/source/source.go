@@ -1,0 +1,82 @@
+// Package source finds what branches sent and reads it: which files a run is
+// about and in which order, what their names tell, and their records, batch by
+// batch, on all cores. What the records mean is for the capabilities to say.
+package source
+
+import (
+	"fmt"
+	"slices"
+	"time"
+)
+
+// Source is one file that a branch sent.
+type Source struct {
+	Name    string // as results call it: the path below the folder that was named
+	Path    string // where it is opened; "-" is standard input
+	Size    int64  // in bytes; -1 where that is not known before reading
+	Changed time.Time
+	Words   []string // values of the words of --name, in the pattern's order; nil where the name does not match
+
+	below string // the path below the folder that was named
+}
+
+// PassedOver is something that was found and is not read.
+type PassedOver struct {
+	Source string
+	Reason string
+}
+
+// Set is what one run reads, in natural order.
+type Set struct {
+	Sources    []Source
+	PassedOver []PassedOver
+	Pattern    *NamePattern // nil without --name
+
+	looked []look // what Look found, by source; nil before
+	own    []bool // which sources a Scan found to be own outputs; nil before
+}
+
+// IsOwn tells whether a Scan passed a source over as an own output.
+func (s *Set) IsOwn(index int) bool { return s.own != nil && s.own[index] }
+
+func (s *Set) passOver(name, reason string) {
+	s.PassedOver = append(s.PassedOver, PassedOver{Source: name, Reason: reason})
+	slices.SortFunc(s.PassedOver, func(a, b PassedOver) int { return Natural(a.Source, b.Source) })
+}
+
+// Bytes is the size of all sources, as far as it is known.
+func (s *Set) Bytes() int64 {
+	var total int64
+	for i := range s.Sources {
+		total += max(0, s.Sources[i].Size)
+	}
+	return total
+}
+
+// Words are the words of --name, each of which is a column of every record.
+func (s *Set) Words() []string {
+	if s.Pattern == nil {
+		return nil
+	}
+	return s.Pattern.Words
+}
+
+// Word returns what a source's name says for a word, "" if nothing.
+func (s *Set) Word(index int, word string) string {
+	for i, w := range s.Words() {
+		if w == word && s.Sources[index].Words != nil {
+			return s.Sources[index].Words[i]
+		}
+	}
+	return ""
+}
+
+// Error is what went wrong with one source.
+type Error struct {
+	Source string
+	Err    error
+}
+
+func (e *Error) Error() string { return fmt.Sprintf("%s: %v", e.Source, e.Err) }
+
+func (e *Error) Unwrap() error { return e.Err }

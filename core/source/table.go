@@ -1,0 +1,68 @@
+package source
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"lastblock/core/record"
+)
+
+// Table is a small source that is held whole: a control sheet, a list.
+type Table struct {
+	Name   string
+	Layout *record.Layout
+	Rows   [][]string
+	Lines  []int // on which each row starts
+}
+
+// ReadTable reads a whole source. A record that cannot be read is an error,
+// since nobody would miss it in a list.
+func ReadTable(ctx context.Context, path string, reading Reading) (*Table, error) {
+	set, err := Find(ctx, Search{Paths: []string{path}, Jobs: 1})
+	if err != nil {
+		return nil, err
+	}
+	if len(set.Sources) != 1 {
+		return nil, fmt.Errorf("%s: a single file is needed here", path)
+	}
+	reading.Jobs, reading.OwnOutputs, reading.Progress = 1, true, nil
+	table := &Table{Name: path, Layout: record.NewLayout(nil)}
+	if err := set.Scan(ctx, reading, func() Visitor { return (*tableVisitor)(table) }); err != nil {
+		return nil, err
+	}
+	return table, nil
+}
+
+// Value returns what stands in a column of a row, "" where there is no such
+// column.
+func (t *Table) Value(row int, column string) string {
+	if i, ok := t.Layout.Find(column); ok {
+		return t.Rows[row][i]
+	}
+	return ""
+}
+
+// Has tells whether there is a column of this name.
+func (t *Table) Has(column string) bool { return slices.Contains(t.Layout.Columns, column) }
+
+type tableVisitor Table
+
+func (t *tableVisitor) Batch(b *Batch) error {
+	if len(b.Refused) > 0 {
+		return &Error{t.Name, fmt.Errorf("line %d cannot be read: it does not have the %d fields of its header, or a quote in it is not closed", b.Refused[0].Line, b.Width)}
+	}
+	t.Layout = b.Head.Layout
+	var scratch []byte
+	for row := range b.Batch.Rows {
+		values := make([]string, b.Width)
+		for column := range values {
+			values[column] = string(b.Text(row, column, &scratch))
+		}
+		t.Rows = append(t.Rows, values)
+		t.Lines = append(t.Lines, b.Line(row))
+	}
+	return nil
+}
+
+func (t *tableVisitor) Flush(int) error { return nil }

@@ -1,0 +1,72 @@
+// Package suspense writes the records that could not be used, each with its
+// place, the reason, and its text as the branch sent it, so that it can be
+// mended and sent again.
+package suspense
+
+import (
+	"context"
+	"io"
+	"strconv"
+
+	"lastblock/core/delimited"
+	"lastblock/core/finding"
+	"lastblock/core/source"
+)
+
+// Header names the columns of a suspense file. The last two are those of every
+// result, so that it is never read as a source by accident.
+const Header = "reason,column,found,record," + source.SourceColumn + "," + source.LineColumn + "\n"
+
+// File is a suspense file that the goroutines of a scan write together; nil
+// writes nothing.
+type File struct{ ordered *source.Ordered }
+
+// New starts a suspense file.
+func New(ctx context.Context, w io.Writer) (*File, error) {
+	if _, err := io.WriteString(w, Header); err != nil {
+		return nil, err
+	}
+	return &File{source.NewOrdered(ctx, w, 256)}, nil
+}
+
+// Buffer collects what one task sets aside.
+type Buffer struct {
+	file *File
+	rows []byte
+}
+
+// Buffer makes the buffer of one visitor.
+func (f *File) Buffer() *Buffer { return &Buffer{file: f} }
+
+// Entry is one record that is set aside.
+type Entry struct {
+	Reason finding.Kind
+	Source string
+	Line   int
+	Column string // the column that could not be used, if it was one
+	Found  []byte // what stood in it
+	Record []byte // the record as it was sent
+}
+
+// Add sets a record aside.
+func (b *Buffer) Add(e Entry) {
+	if b.file == nil {
+		return
+	}
+	rows := append(b.rows, e.Reason...)
+	rows = delimited.AppendField(append(rows, ','), []byte(e.Column), ',')
+	rows = delimited.AppendField(append(rows, ','), e.Found, ',')
+	rows = delimited.AppendField(append(rows, ','), e.Record, ',')
+	rows = delimited.AppendField(append(rows, ','), []byte(e.Source), ',')
+	rows = strconv.AppendInt(append(rows, ','), int64(e.Line), 10)
+	b.rows = append(rows, '\n')
+}
+
+// Flush hands over what a task set aside.
+func (b *Buffer) Flush(task int) (err error) {
+	if b.file == nil {
+		return nil
+	}
+	b.rows, err = b.file.ordered.Deliver(task, b.rows)
+	return err
+}

@@ -1,0 +1,123 @@
+package tally
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"lastblock/core/finding"
+	"lastblock/core/record"
+	"lastblock/core/source"
+)
+
+// TellDiffering adds a finding for every source whose columns are not those
+// that most sources have: which it lacks, which it has beside them, or that
+// only their order differs. It is called after Finish.
+func (t *Tally) TellDiffering() {
+	usual := t.usualLayout()
+	for i := range t.Sources {
+		head := t.Sources[i].Head
+		if head == nil || head.Empty || head.Layout == usual {
+			continue
+		}
+		if text := difference(usual, head.Layout); text != "" {
+			t.Findings.Add(finding.Finding{Kind: finding.ColumnsDiffer, Source: t.set.Sources[i].Name, Order: i, Message: text})
+		}
+	}
+}
+
+// usualLayout is the layout of most sources, the first of them where two are
+// equally usual.
+func (t *Tally) usualLayout() *record.Layout {
+	var usual *record.Layout
+	first := make(map[string]*record.Layout)
+	count := make(map[string]int)
+	known := make(map[*record.Layout]string)
+	for i := range t.Sources {
+		head := t.Sources[i].Head
+		if head == nil || head.Empty {
+			continue
+		}
+		key, ok := known[head.Layout]
+		if !ok {
+			key = strings.Join(head.Layout.Columns, "\x00")
+			known[head.Layout] = key
+		}
+		if first[key] == nil {
+			first[key] = head.Layout
+		}
+		count[key]++
+		if usual == nil || count[key] > count[known[usual]] {
+			usual = first[key]
+		}
+	}
+	// A layout that became as usual only later does not win over an earlier
+	// one, so the outcome is the first of the most frequent ones.
+	for i := range t.Sources {
+		if head := t.Sources[i].Head; head != nil && !head.Empty && count[known[head.Layout]] == count[known[usual]] {
+			return head.Layout
+		}
+	}
+	return usual
+}
+
+// difference says how a layout differs from the usual one, "" if it does not.
+func difference(usual, layout *record.Layout) string {
+	var lacks, more []string
+	for _, name := range usual.Columns {
+		if !slices.Contains(layout.Columns, name) {
+			lacks = append(lacks, name)
+		}
+	}
+	for _, name := range layout.Columns {
+		if !slices.Contains(usual.Columns, name) {
+			more = append(more, name)
+		}
+	}
+	var parts []string
+	if len(lacks) > 0 {
+		parts = append(parts, "lacks "+strings.Join(lacks, ", "))
+	}
+	if len(more) > 0 {
+		parts = append(parts, "has beside the usual columns "+strings.Join(more, ", "))
+	}
+	if len(parts) == 0 && !slices.Equal(usual.Columns, layout.Columns) {
+		parts = append(parts, "has the usual columns in another order: "+strings.Join(layout.Columns, ", "))
+	}
+	return strings.Join(parts, "; ")
+}
+
+// TellRenamed adds a note for each column of ours that had to take another
+// name, naming the first source that has taken it.
+func (r *Resolver) TellRenamed(findings *finding.List) {
+	for _, ours := range r.Ours {
+		if ours.Name == ours.Word {
+			continue
+		}
+		for i := range r.set.Sources {
+			if slices.Contains(r.set.Head(i).Layout.Columns, ours.Word) {
+				findings.Add(finding.Finding{
+					Kind: finding.RenamedColumn, Source: r.set.Sources[i].Name, Order: i, Column: ours.Word,
+					Message: fmt.Sprintf("has a column %q of its own, which keeps its name; the one Lastblock adds is called %q", ours.Word, ours.Name),
+				})
+				break
+			}
+		}
+	}
+}
+
+// Ours returns the texts that a source has in the columns that Lastblock adds,
+// but for the line.
+func (r *Resolver) Texts(index int) [][]byte {
+	var texts [][]byte
+	for _, ours := range r.Ours {
+		switch ours.Word {
+		case source.LineColumn:
+		case source.SourceColumn:
+			texts = append(texts, []byte(r.set.Sources[index].Name))
+		default:
+			texts = append(texts, []byte(r.set.Word(index, ours.Word)))
+		}
+	}
+	return texts
+}

@@ -1,0 +1,354 @@
+// Package tally does what every capability that counts has to do alike: it
+// counts records and adds up amount columns per source, sets aside what cannot
+// be used, tells what it noticed on the way, and keeps the figures of the
+// proof. What is done with the records that can be used is for the
+// capabilities.
+package tally
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"lastblock/core/amount"
+	"lastblock/core/finding"
+	"lastblock/core/nearest"
+	"lastblock/core/proof"
+	"lastblock/core/source"
+	"lastblock/core/suspense"
+)
+
+// Options say what is counted.
+type Options struct {
+	Amounts  []string       // columns to read as amounts, by name or as "#3"
+	Decimal  byte           // the decimal mark, '.' or ','
+	Suspense *suspense.File // nil: what is set aside is counted only
+}
+
+// Tally is the count of one run.
+type Tally struct {
+	set      *source.Set
+	options  Options
+	visitors []*Visitor
+
+	Sources  []Source // one per source of the set, in its order; own outputs have no Head
+	Findings finding.List
+	Proof    proof.Proof // all but Used
+}
+
+// Source is the count of one source.
+type Source struct {
+	Head     *source.Head
+	Read     int // records, the ones in suspense included
+	Suspense int
+	Totals   []amount.Sum // of the records that can be used, by Options.Amounts
+	Blank    []int        // records whose amount is blank
+	set      aside
+}
+
+// aside is what does not count as used.
+type aside struct {
+	totals   []amount.Sum // of the records in suspense, as far as they are amounts
+	blank    int          // blank lines
+	repeated []int        // lines on which the header stands again
+}
+
+// New makes a tally of a set.
+func New(set *source.Set, options Options) *Tally {
+	return &Tally{set: set, options: options}
+}
+
+// Visitor counts what one goroutine of a scan reads. A capability's visitor
+// calls Batch and Flush first thing in its own.
+type Visitor struct {
+	tally    *Tally
+	suspense *suspense.Buffer
+	sources  []entry
+	findings finding.List
+	head     *source.Head // for which columns is right
+	columns  []int        // index of each amount column, -1 where the source lacks it
+	read     []amount.Sum
+	scratch  []byte
+
+	// Rows are the rows of the batch that can be used, nil if that is all of
+	// them, and Values their amounts, row after row.
+	Rows   []int
+	Values []amount.Amount
+}
+
+type entry struct {
+	index int
+	Source
+}
+
+// Visitor makes the visitor of one goroutine. It must not be called while
+// another one is being used.
+func (t *Tally) Visitor() *Visitor {
+	v := &Visitor{
+		tally:    t,
+		suspense: t.options.Suspense.Buffer(),
+		read:     make([]amount.Sum, len(t.options.Amounts)),
+		columns:  make([]int, len(t.options.Amounts)),
+	}
+	t.visitors = append(t.visitors, v)
+	return v
+}
+
+// Batch counts a batch, and leaves in v.Rows and v.Values what can be used. The
+// error is always nil.
+func (v *Visitor) Batch(b *source.Batch) error {
+	entry := v.enter(b)
+	if b.First {
+		v.lookAtHead(b)
+	}
+	entry.Read += b.Read()
+	entry.set.blank += b.Blank
+	entry.set.repeated = append(entry.set.repeated, b.Repeated...)
+	for i := range b.Refused {
+		v.refuse(b, entry, i)
+	}
+	v.Rows, v.Values = nil, v.Values[:0]
+	if len(v.columns) > 0 {
+		v.readAmounts(b, entry)
+	}
+	return nil
+}
+
+// Usable calls the number of rows that can be used.
+func (v *Visitor) Usable(b *source.Batch) int {
+	if v.Rows == nil {
+		return b.Batch.Rows
+	}
+	return len(v.Rows)
+}
+
+// Row returns which row of the batch the i-th usable one is.
+func (v *Visitor) Row(i int) int {
+	if v.Rows == nil {
+		return i
+	}
+	return v.Rows[i]
+}
+
+// Flush ends a task.
+func (v *Visitor) Flush(task int) error { return v.suspense.Flush(task) }
+
+// enter returns the counts of the batch's source.
+func (v *Visitor) enter(b *source.Batch) *entry {
+	if n := len(v.sources); n > 0 && v.sources[n-1].index == b.Index {
+		return &v.sources[n-1]
+	}
+	if b.Head != v.head {
+		v.head = b.Head
+		for i, column := range v.tally.options.Amounts {
+			index, ok := b.Head.Layout.Find(column)
+			if !ok {
+				index = -1
+			}
+			v.columns[i] = index
+		}
+	}
+	n := len(v.columns)
+	sums := make([]amount.Sum, 2*n)
+	v.sources = append(v.sources, entry{b.Index, Source{
+		Head: b.Head, Totals: sums[:n:n], Blank: make([]int, n), set: aside{totals: sums[n:]},
+	}})
+	return &v.sources[len(v.sources)-1]
+}
+
+// readAmounts reads the amount columns of all rows.
+func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
+	decimal := v.tally.options.Decimal
+	width := len(v.columns)
+	for row := range b.Batch.Rows {
+		bad := -1
+		for i, column := range v.columns {
+			var value amount.Amount
+			if column >= 0 {
+				var err error
+				value, err = amount.Parse(b.Text(row, column, &v.scratch), decimal)
+				switch err {
+				case nil:
+					v.read[i].Add(value)
+				case amount.ErrBlank:
+					entry.Blank[i]++
+				default:
+					if bad < 0 {
+						bad = i
+					}
+				}
+			}
+			v.Values = append(v.Values, value)
+		}
+		if bad >= 0 {
+			v.setAside(b, entry, row, bad)
+			continue
+		}
+		values := v.Values[len(v.Values)-width:]
+		for i := range values {
+			entry.Totals[i].Add(values[i])
+		}
+		if v.Rows != nil {
+			v.Rows = append(v.Rows, row)
+		}
+	}
+}
+
+// setAside puts a row into suspense whose amount in one column is none. Its
+// other amounts are proven as set aside.
+func (v *Visitor) setAside(b *source.Batch, entry *entry, row, bad int) {
+	width := len(v.columns)
+	values := v.Values[len(v.Values)-width:]
+	for i, value := range values {
+		if column := v.columns[i]; column >= 0 && len(strings.TrimSpace(string(b.Text(row, column, &v.scratch)))) == 0 {
+			entry.Blank[i]-- // blank counts among the records that are used
+		}
+		entry.set.totals[i].Add(value)
+	}
+	v.Values = v.Values[:len(v.Values)-width]
+	if v.Rows == nil {
+		v.Rows = make([]int, row, b.Batch.Rows)
+		for i := range v.Rows {
+			v.Rows[i] = i
+		}
+	}
+	entry.Suspense++
+	column := b.Head.Layout.Columns[v.columns[bad]]
+	text := b.Text(row, v.columns[bad], &v.scratch)
+	name := v.tally.set.Sources[b.Index].Name
+	v.suspense.Add(suspense.Entry{Reason: finding.BadValue, Source: name, Line: b.Line(row), Column: column, Found: text, Record: b.Raw(row)})
+	v.findings.Add(finding.Finding{
+		Kind: finding.BadValue, Source: name, Order: b.Index, Line: b.Line(row), Column: column, Found: shorten(text),
+		Expected: "an amount",
+		Message:  fmt.Sprintf("%q is not an amount; the record is in suspense", shorten(text)),
+	})
+}
+
+// shorten keeps a message readable whatever a field holds.
+func shorten(text []byte) string {
+	const most = 60
+	s := strings.ToValidUTF8(string(text[:min(len(text), 4*most)]), "\ufffd")
+	if runes := []rune(s); len(runes) > most {
+		return string(runes[:most]) + "…"
+	}
+	return s
+}
+
+// Finish puts the visitors' counts together. Nothing may be counted after it.
+func (t *Tally) Finish() error {
+	n := len(t.options.Amounts)
+	t.Sources = make([]Source, len(t.set.Sources))
+	t.Proof.Totals = make([]proof.Total, n)
+	read, aside := make([]amount.Sum, n), make([]amount.Sum, n)
+	for _, v := range t.visitors {
+		t.Findings.Merge(&v.findings)
+		for i := range v.read {
+			read[i].Merge(&v.read[i])
+		}
+		for i := range v.sources {
+			t.Sources[v.sources[i].index].merge(&v.sources[i].Source)
+		}
+	}
+	for i := range t.Sources {
+		s := &t.Sources[i]
+		t.Proof.Read += s.Read
+		t.Proof.Suspense += s.Suspense
+		for k := range s.set.totals {
+			aside[k].Merge(&s.set.totals[k])
+		}
+		if s.Head != nil {
+			t.tell(i, s)
+		}
+	}
+	for k, column := range t.options.Amounts {
+		t.Proof.Totals[k] = proof.Total{Column: column, Read: read[k].Amount(), Suspense: aside[k].Amount()}
+	}
+	return t.checkColumns()
+}
+
+func (s *Source) merge(o *Source) {
+	if s.Head == nil {
+		*s = *o
+		return
+	}
+	s.Read += o.Read
+	s.Suspense += o.Suspense
+	s.set.blank += o.set.blank
+	s.set.repeated = append(s.set.repeated, o.set.repeated...)
+	for i := range o.Totals {
+		s.Totals[i].Merge(&o.Totals[i])
+		s.set.totals[i].Merge(&o.set.totals[i])
+		s.Blank[i] += o.Blank[i]
+	}
+}
+
+// Used is how many records of a source can be used.
+func (s *Source) Used() int { return s.Read - s.Suspense }
+
+// UnknownColumnError is a column that no source has.
+type UnknownColumnError struct {
+	Column string
+	Have   []string // columns that there are
+}
+
+func (e *UnknownColumnError) Error() string {
+	text := fmt.Sprintf("no source has a column %q", e.Column)
+	if near, ok := nearest.To(e.Column, e.Have); ok {
+		text += fmt.Sprintf("; did you mean %q?", near)
+	}
+	const most = 30
+	have := e.Have
+	if len(have) > most {
+		have = append(slices.Clone(have[:most]), fmt.Sprintf("… (%d in all)", len(e.Have)))
+	}
+	return text + "\nthere is: " + strings.Join(have, ", ")
+}
+
+// checkColumns tells which sources lack a column that others have; one that
+// none has is an error. Sources that hold nothing are not asked.
+func (t *Tally) checkColumns() error {
+	for _, column := range t.options.Amounts {
+		var lacking []int
+		have, asked := false, false
+		for i := range t.Sources {
+			head := t.Sources[i].Head
+			if head == nil || head.Empty {
+				continue
+			}
+			asked = true
+			if _, ok := head.Layout.Find(column); ok {
+				have = true
+			} else {
+				lacking = append(lacking, i)
+			}
+		}
+		if asked && !have {
+			return &UnknownColumnError{Column: column, Have: t.columns()}
+		}
+		for _, i := range lacking {
+			t.Findings.Add(finding.Finding{
+				Kind: finding.MissingColumn, Source: t.set.Sources[i].Name, Order: i, Column: column,
+				Message: fmt.Sprintf("has no column %q, so none of its %d records counts in that total", column, t.Sources[i].Read),
+			})
+		}
+	}
+	return nil
+}
+
+// columns are all columns there are, in the order of the sources.
+func (t *Tally) columns() []string {
+	var columns []string
+	seen := make(map[string]bool)
+	for i := range t.Sources {
+		if t.Sources[i].Head == nil {
+			continue
+		}
+		for _, name := range t.Sources[i].Head.Layout.Columns {
+			if !seen[name] {
+				seen[name] = true
+				columns = append(columns, name)
+			}
+		}
+	}
+	return columns
+}

@@ -1,0 +1,252 @@
+// Package demo makes a small month end to try Lastblock on: the journals of
+// the five companies of Larkspur Ropeways, a made-up group of cable cars, with
+// a few faults planted in them, and a walk through the commands. The data is
+// the same each time.
+package demo
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+)
+
+// company is a company of the group and the shape in which it sends its
+// journal.
+type company struct {
+	name      string
+	currency  string
+	ending    string
+	delimiter string
+	columns   []string
+	money     func(cents int64) string
+	text      func(s string) string
+}
+
+var usualColumns = []string{"document", "line", "posted", "account", "counterparty", "text", "debit", "credit", "currency"}
+
+var companies = []company{
+	{name: "brackenfell", currency: "EUR", ending: ".csv", delimiter: ",", columns: usualColumns, money: plain, text: asIs},
+	{name: "corvane", currency: "CHF", ending: ".csv", delimiter: ";", columns: usualColumns, money: accountant, text: asIs},
+	{name: "dunmarrow", currency: "EUR", ending: ".tsv", delimiter: "\t", columns: usualColumns, money: plain, text: asIs},
+	{
+		name: "eskerby", currency: "GBP", ending: ".csv", delimiter: ",", money: plain, text: asIs,
+		columns: []string{"posted", "document", "line", "text", "account", "currency", "credit", "debit", "counterparty"}, // planted: another order
+	},
+	{name: "fallowmere", currency: "CHF", ending: ".csv", delimiter: ",", columns: usualColumns, money: quotedMoney, text: quoted},
+}
+
+var periods = []string{"2031-01", "2031-02", "2031-03"}
+
+// record is one line of a journal; amounts are in hundredths.
+type record struct {
+	document     string
+	line         int
+	posted       string
+	account      string
+	counterparty string
+	text         string
+	debit        int64
+	credit       int64
+}
+
+// declaration is a line of the control sheet.
+type declaration struct {
+	entity, period string
+	rows           int
+	debit, credit  int64
+}
+
+// file is one file of the demo, by its path below the demo's folder.
+type file struct {
+	path    string
+	content string
+}
+
+// kinds of documents that a cable car company posts.
+var postings = []struct {
+	text           string
+	debit, credit  string // accounts
+	between        bool   // with another company of the group
+	low, high      int64  // in hundredths
+	reversalChance int    // in a hundred
+}{
+	{"Day passes", "01000", "04000", false, 80_000, 950_000, 0},
+	{"Shared passes", "01200", "04100", true, 20_000, 480_000, 0},
+	{"Settlement of shared passes", "02200", "01000", true, 20_000, 480_000, 0},
+	{"Cable inspection, upper station", "05000", "02000", false, 45_000, 320_000, 0},
+	{"Energy", "05200", "02000", false, 120_000, 610_000, 0},
+	{"Gondola cleaning", "05100", "02000", false, 9_000, 40_000, 15},
+}
+
+// files makes the demo's files.
+func files() []file {
+	r := rand.New(rand.NewPCG(2031, 5))
+	var all []file
+	var declared []declaration
+	for c := range companies {
+		number := 100 * (c + 1)
+		for _, period := range periods {
+			journal := makeJournal(r, c, period, &number)
+			declared = append(declared, declare(companies[c].name, period, journal))
+			all = append(all, file{
+				path:    "journals/" + companies[c].name + "_" + period + companies[c].ending,
+				content: write(&companies[c], period, plantIn(companies[c].name, period, journal)),
+			})
+		}
+	}
+	all = append(all,
+		file{"control.csv", controlSheet(declared)},
+		file{"journals/~$budget.xlsx", "opened by head office\n"},
+		file{"journals/cover-note.pdf", "Journals for the first quarter, as agreed.\n"},
+	)
+	return all
+}
+
+// makeJournal makes a balanced journal of one month.
+func makeJournal(r *rand.Rand, c int, period string, number *int) []record {
+	var journal []record
+	for range 6 + r.IntN(4) {
+		kind := postings[r.IntN(len(postings))]
+		*number++
+		document := fmt.Sprintf("%s%05d", strings.ToUpper(companies[c].name[:1]), *number)
+		posted := fmt.Sprintf("%s-%02d", period, 1+r.IntN(28))
+		counterparty := ""
+		if kind.between {
+			counterparty = title(companies[(c+1+r.IntN(len(companies)-1))%len(companies)].name)
+		}
+		cents := kind.low + r.Int64N(kind.high-kind.low)
+		if r.IntN(100) < kind.reversalChance {
+			cents = -cents
+		}
+		journal = append(journal,
+			record{document, 1, posted, kind.debit, counterparty, kind.text, cents, 0},
+			record{document, 2, posted, kind.credit, counterparty, kind.text, 0, cents})
+	}
+	return journal
+}
+
+func declare(entity, period string, journal []record) declaration {
+	d := declaration{entity: entity, period: period, rows: len(journal)}
+	for _, r := range journal {
+		d.debit += r.debit
+		d.credit += r.credit
+	}
+	return d
+}
+
+// plantIn puts the faults in that concern amounts and rows, after the true
+// figures were declared.
+func plantIn(entity, period string, journal []record) []record {
+	switch entity + period {
+	case "dunmarrow2031-02": // a row is missing
+		return append(journal[:4:4], journal[5:]...)
+	case "corvane2031-03": // two digits of an amount are swapped
+		for i := range journal {
+			if swapped := swapDigits(journal[i].debit); swapped != journal[i].debit {
+				journal[i].debit = swapped
+				break
+			}
+		}
+	}
+	return journal
+}
+
+// swapDigits swaps the hundreds and the tens of an amount in hundredths.
+func swapDigits(cents int64) int64 {
+	tens, hundreds := cents/1000%10, cents/10000%10
+	return cents + (tens-hundreds)*10000 + (hundreds-tens)*1000
+}
+
+// write writes a journal in a company's shape.
+func write(c *company, period string, journal []record) string {
+	columns := c.columns
+	extra := c.name == "brackenfell" && period == "2031-03" // planted: a column more in one month
+	if extra {
+		columns = append(columns[:len(columns):len(columns)], "season")
+	}
+	var b strings.Builder
+	b.WriteString(strings.Join(columns, c.delimiter) + "\n")
+	badly := c.name == "fallowmere" && period == "2031-02" // planted: a value that does not convert
+	for _, r := range journal {
+		fields := map[string]string{
+			"document": r.document, "line": fmt.Sprint(r.line), "posted": r.posted, "account": r.account,
+			"counterparty": r.counterparty, "text": c.text(r.text), "debit": c.money(r.debit), "credit": c.money(r.credit),
+			"currency": c.currency, "season": "winter",
+		}
+		if badly && r.debit > 0 {
+			fields["debit"] = letterO(fields["debit"])
+			badly = false
+		}
+		for i, name := range columns {
+			if i > 0 {
+				b.WriteString(c.delimiter)
+			}
+			b.WriteString(forDelimiter(fields[name], c.delimiter))
+		}
+		b.WriteByte('\n')
+	}
+	return b.String()
+}
+
+// forDelimiter puts a field in quotes where its text holds the delimiter.
+func forDelimiter(field, delimiter string) string {
+	if strings.Contains(field, delimiter) && !strings.HasPrefix(field, `"`) {
+		return quoted(field)
+	}
+	return field
+}
+
+// letterO types a letter for the last digit, as somebody in a hurry does.
+func letterO(amount string) string {
+	i := strings.LastIndexAny(amount, "0123456789")
+	return amount[:i] + "O" + amount[i+1:]
+}
+
+func controlSheet(declared []declaration) string {
+	var b strings.Builder
+	b.WriteString("entity,period,rows,debit,credit\n")
+	for _, d := range declared {
+		fmt.Fprintf(&b, "%s,%s,%d,%s,%s\n", d.entity, d.period, d.rows, plain(d.debit), plain(d.credit))
+	}
+	return b.String()
+}
+
+// plain writes 1234.50 and -1234.50.
+func plain(cents int64) string {
+	sign := ""
+	if cents < 0 {
+		sign, cents = "-", -cents
+	}
+	return fmt.Sprintf("%s%d.%02d", sign, cents/100, cents%100)
+}
+
+// grouped writes 1,234.50.
+func grouped(cents int64) string {
+	whole, fraction, _ := strings.Cut(plain(cents), ".")
+	if len(whole) > 3 {
+		whole = whole[:len(whole)-3] + "," + whole[len(whole)-3:]
+	}
+	return whole + "." + fraction
+}
+
+// accountant writes 1,234.50 and (1,234.50).
+func accountant(cents int64) string {
+	if cents < 0 {
+		return "(" + grouped(-cents) + ")"
+	}
+	return grouped(cents)
+}
+
+// quotedMoney writes "1,234.50" and "1,234.50-", in quotes.
+func quotedMoney(cents int64) string {
+	if cents < 0 {
+		return quoted(grouped(-cents) + "-")
+	}
+	return quoted(grouped(cents))
+}
+
+func asIs(s string) string { return s }
+
+func quoted(s string) string { return `"` + s + `"` }
+
+func title(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

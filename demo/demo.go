@@ -1,0 +1,92 @@
+package demo
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+)
+
+// markName is the file by which the demo knows its own folder.
+const markName = ".lastblock-demo"
+
+// NotOursError is a folder that holds something and is not the demo's.
+type NotOursError struct{ Folder string }
+
+func (e *NotOursError) Error() string {
+	return fmt.Sprintf("%s holds files that are not the demo's; name an empty or a new folder", e.Folder)
+}
+
+// Write writes the demo's files into a folder, which must be empty, new, or
+// the demo's own.
+func Write(folder string) error {
+	entries, err := os.ReadDir(folder)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+	case err != nil:
+		return err
+	case len(entries) > 0:
+		if _, err := os.Stat(filepath.Join(folder, markName)); err != nil {
+			return &NotOursError{folder}
+		}
+	}
+	for _, sub := range []string{"journals", "results"} {
+		if err := os.MkdirAll(filepath.Join(folder, sub), 0o755); err != nil {
+			return err
+		}
+	}
+	if err := os.WriteFile(filepath.Join(folder, markName), []byte("This folder is made by 'lastblock demo', which writes over it.\n"), 0o644); err != nil {
+		return err
+	}
+	for _, f := range files() {
+		if err := os.WriteFile(filepath.Join(folder, filepath.FromSlash(f.path)), []byte(f.content), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Step is one command of the walk and what to see in what comes back.
+type Step struct {
+	Args []string
+	See  string
+}
+
+// Walk is the walk through the commands on the data in a folder.
+func Walk(folder string) []Step {
+	in := filepath.Join(folder, "journals")
+	name := "{entity}_{period}"
+	result := func(name string) string { return filepath.Join(folder, "results", name) }
+	return []Step{
+		{
+			[]string{"intake", in, "--name", name},
+			"What arrived: five companies wrote the same journal in five ways; one has its columns in another order, one has a column more in March, and a value in the column debit is no amount.",
+		},
+		{
+			[]string{"tieout", in, "--name", name, "--total", "debit,credit", "--declared", filepath.Join(folder, "control.csv")},
+			"Does it agree with what was declared? A row of dunmarrow is missing, two digits of corvane are swapped, and fallowmere is short by the amount that could not be read.",
+		},
+		{
+			[]string{"collate", in, "--name", name, "--total", "debit,credit", "--out", result("all.csv"), "--suspense", result("suspense.csv"), "--replace"},
+			"All records in one file, each with its company, month, file and line; the one that cannot be used lies in suspense, and the proof counts both.",
+		},
+		{
+			[]string{"rollup", in, "--name", name, "--by", "currency,entity", "--sum", "debit", "--across", "period", "--subtotals"},
+			"The summary, months across, to the last cent; the total over three currencies is no money, but it proves that nothing was lost.",
+		},
+	}
+}
+
+// CommandLine writes a command as it can be copied into a shell.
+func CommandLine(program string, args []string) string {
+	parts := []string{program}
+	for _, arg := range args {
+		if arg == "" || strings.ContainsAny(arg, " {}*?$&;|<>()'\"~#!") {
+			arg = "'" + strings.ReplaceAll(arg, "'", `'\''`) + "'"
+		}
+		parts = append(parts, arg)
+	}
+	return strings.Join(parts, " ")
+}

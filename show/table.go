@@ -1,0 +1,209 @@
+package show
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+)
+
+// Table is a table for people. Where it is wider than the screen, texts are
+// shortened first; figures never are: what still does not fit goes below, with
+// the key columns in front once more.
+type Table struct {
+	Columns []Column
+	Rows    []Row
+}
+
+// Column is a column of a Table.
+type Column struct {
+	Name  string
+	Right bool // figures stand at the right
+	Key   bool // says what the row is about, and is repeated when the table is split
+	Whole bool // is never shortened
+}
+
+// Row is a row of a Table; a Strong one, such as a total, is set apart.
+type Row struct {
+	Cells  []string
+	Strong bool
+}
+
+const (
+	gap         = 2 // blanks between columns
+	narrowText  = 12
+	shortenMark = "…"
+)
+
+// Add adds a row.
+func (t *Table) Add(cells ...string) { t.Rows = append(t.Rows, Row{Cells: cells}) }
+
+// AddStrong adds a row that is set apart.
+func (t *Table) AddStrong(cells ...string) {
+	t.Rows = append(t.Rows, Row{Cells: cells, Strong: true})
+}
+
+// Print prints the table.
+func (t *Table) Print(s *Screen) {
+	for i := range t.Rows {
+		for k := range t.Rows[i].Cells {
+			t.Rows[i].Cells[k] = Visible(t.Rows[i].Cells[k])
+		}
+	}
+	widths := t.widths()
+	if s.Width > 0 {
+		t.fit(widths, s.Width)
+	}
+	for i, panel := range t.panels(widths, s.Width) {
+		if i > 0 {
+			fmt.Fprintln(s)
+		}
+		t.printPanel(s, panel, widths)
+	}
+}
+
+func (t *Table) widths() []int {
+	widths := make([]int, len(t.Columns))
+	for i, c := range t.Columns {
+		widths[i] = text.StringWidth(c.Name)
+		for _, row := range t.Rows {
+			widths[i] = max(widths[i], text.StringWidth(row.Cells[i]))
+		}
+	}
+	return widths
+}
+
+// fit takes width from the widest texts until the table fits or nothing can be
+// taken any more.
+func (t *Table) fit(widths []int, screen int) {
+	for total(widths) > screen {
+		widest := -1
+		for i, c := range t.Columns {
+			if !c.Right && !c.Whole && widths[i] > narrowText && (widest < 0 || widths[i] > widths[widest]) {
+				widest = i
+			}
+		}
+		if widest < 0 {
+			return
+		}
+		widths[widest]--
+	}
+}
+
+func total(widths []int) int {
+	sum := -gap
+	for _, w := range widths {
+		sum += w + gap
+	}
+	return sum
+}
+
+// panels splits the columns so that each part fits, with the keys in front.
+func (t *Table) panels(widths []int, screen int) [][]int {
+	var keys, others []int
+	keyWidth := 0
+	for i, c := range t.Columns {
+		if c.Key {
+			keys = append(keys, i)
+			keyWidth += widths[i] + gap
+		} else {
+			others = append(others, i)
+		}
+	}
+	if screen == 0 || total(widths) <= screen {
+		all := make([]int, len(t.Columns))
+		for i := range all {
+			all[i] = i
+		}
+		return [][]int{all}
+	}
+	var panels [][]int
+	panel, used := keys[:len(keys):len(keys)], keyWidth
+	for _, i := range others {
+		if used+widths[i] > screen && len(panel) > len(keys) {
+			panels = append(panels, panel)
+			panel, used = keys[:len(keys):len(keys)], keyWidth
+		}
+		panel = append(panel, i)
+		used += widths[i] + gap
+	}
+	return append(panels, panel)
+}
+
+func (t *Table) printPanel(s *Screen, panel, widths []int) {
+	w := table.NewWriter()
+	w.SetStyle(plainStyle)
+	header := make(table.Row, len(panel))
+	configs := make([]table.ColumnConfig, len(panel))
+	for k, i := range panel {
+		header[k] = s.Bold(shorten(t.Columns[i].Name, widths[i]))
+		configs[k] = table.ColumnConfig{Number: k + 1}
+		if t.Columns[i].Right {
+			configs[k].Align, configs[k].AlignHeader = text.AlignRight, text.AlignRight
+		}
+	}
+	w.SetColumnConfigs(configs)
+	w.AppendHeader(header)
+	for n, row := range t.Rows {
+		cells := make(table.Row, len(panel))
+		for k, i := range panel {
+			cell := shorten(row.Cells[i], widths[i])
+			if row.Strong && cell != "" {
+				cell = s.Bold(cell)
+			}
+			cells[k] = cell
+		}
+		if row.Strong && n > 0 && !t.Rows[n-1].Strong && n == len(t.Rows)-1 {
+			w.AppendSeparator()
+		}
+		w.AppendRow(cells)
+	}
+	for line := range strings.Lines(w.Render()) {
+		fmt.Fprintln(s, strings.TrimRight(line, " \n"))
+	}
+}
+
+// plainStyle has a line below the header and blanks between columns.
+var plainStyle = table.Style{
+	Name: "lastblock",
+	Box: table.BoxStyle{
+		MiddleHorizontal: "─", MiddleSeparator: "──", MiddleVertical: "  ",
+		UnfinishedRow: shortenMark,
+	},
+	Format:  table.FormatOptions{Header: text.FormatDefault, Footer: text.FormatDefault},
+	Options: table.Options{SeparateColumns: true, SeparateHeader: true},
+}
+
+// shorten cuts a text in its middle, since names that begin alike often differ
+// at their ends.
+func shorten(s string, width int) string {
+	if text.StringWidth(s) <= width {
+		return s
+	}
+	runes := []rune(s)
+	front := (width - 1) / 2
+	back := width - 1 - front
+	return string(runes[:front]) + shortenMark + string(runes[len(runes)-back:])
+}
+
+// Visible makes control characters visible, so that no text that a branch sent
+// can move the cursor or colour the screen.
+func Visible(s string) string {
+	if strings.IndexFunc(s, isControl) < 0 {
+		return s
+	}
+	return strings.Map(func(r rune) rune {
+		switch {
+		case r == 0x7f:
+			return '␡'
+		case r < 0x20:
+			return '␀' + r
+		case isControl(r):
+			return '·'
+		}
+		return r
+	}, s)
+}
+
+func isControl(r rune) bool { return r < 0x20 || 0x7f <= r && r < 0xa0 || r == 0x2028 || r == 0x2029 }
