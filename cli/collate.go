@@ -48,6 +48,9 @@ the words of --name, then source and source_line.`,
 
 func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (err error) {
 	ctx := cmd.Context()
+	if err := noneTwice("total", f.totals); err != nil {
+		return err
+	}
 	in, err := f.reading.open(ctx, paths)
 	if err != nil {
 		return err

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"lastblock/core/amount"
@@ -62,6 +63,12 @@ values of one more column.`,
 
 // check refuses flags that do not go together.
 func (f *rollupFlags) check(cmd *cobra.Command) error {
+	if err := noneTwice("by", f.by); err != nil {
+		return err
+	}
+	if err := noneTwice("sum", f.sum); err != nil {
+		return err
+	}
 	switch {
 	case len(f.by) == 0:
 		return fmt.Errorf("--by is needed: the columns to group by\nfor example:\n%s", cmd.Example)
@@ -201,6 +208,9 @@ func newSummary(f *rollupFlags, r *rollup.Result) (*summary, error) {
 		column, direction, _ := strings.Cut(f.sort, ":")
 		if direction != "" && direction != "up" && direction != "down" {
 			return nil, fmt.Errorf("--sort %s: behind the column may stand :up or :down", f.sort)
+		}
+		if i := slices.Index(f.sum, column); i >= 0 {
+			column = r.Sums[i] // which may have been called by its position
 		}
 		if !r.Sort(rollup.Order{Column: column, Up: direction == "up", Down: direction == "down"}) {
 			return nil, unknownName("column", "", column, append(append(append([]string{}, r.Columns...), r.Sums...), rollup.RecordsColumn))

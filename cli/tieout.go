@@ -61,6 +61,9 @@ func (a *app) runTieout(cmd *cobra.Command, f *tieoutFlags, paths []string) erro
 			return fmt.Errorf("--%s %d: at least 1 is needed", flag, n)
 		}
 	}
+	if err := noneTwice("total", f.totals); err != nil {
+		return err
+	}
 	in, err := f.reading.open(ctx, paths)
 	if err != nil {
 		return err
@@ -194,14 +197,24 @@ func (a *app) printTieout(set *source.Set, f *tieoutFlags, r *tieout.Result) {
 func (a *app) printSources(set *source.Set, f *tieoutFlags, r *tieout.Result, rows []tieout.Row, running bool) {
 	running = running && len(f.totals) > 0
 	t := show.Table{Columns: []show.Column{{Name: "source", Key: true}, {Name: "rows", Right: true}}}
+	suspense := r.Proof.Suspense > 0
+	if suspense {
+		t.Columns = append(t.Columns, show.Column{Name: "suspense", Right: true})
+	}
 	for _, column := range f.totals {
 		t.Columns = append(t.Columns, show.Column{Name: column, Right: true})
 	}
 	if running {
 		t.Columns = append(t.Columns, show.Column{Name: "running " + f.totals[0], Right: true})
 	}
-	add := func(name string, rows int, totals, run []amount.Amount) []string {
+	add := func(name string, rows, aside int, totals, run []amount.Amount) []string {
 		cells := []string{name, show.Number(rows)}
+		switch {
+		case suspense && aside > 0:
+			cells = append(cells, show.Number(aside))
+		case suspense:
+			cells = append(cells, "")
+		}
 		for _, total := range totals {
 			cells = append(cells, total.Money())
 		}
@@ -215,8 +228,8 @@ func (a *app) printSources(set *source.Set, f *tieoutFlags, r *tieout.Result, ro
 		return cells
 	}
 	for _, row := range rows {
-		t.Add(add(set.Sources[row.Index].Name, row.Rows, row.Totals, row.Running)...)
+		t.Add(add(set.Sources[row.Index].Name, row.Rows, row.Suspense, row.Totals, row.Running)...)
 	}
-	t.AddStrong(add(fmt.Sprintf("total of %s sources", show.Number(len(r.Sources))), r.Rows, r.Totals, nil)...)
+	t.AddStrong(add(fmt.Sprintf("total of %s sources", show.Number(len(r.Sources))), r.Rows, r.Proof.Suspense, r.Totals, nil)...)
 	t.Print(a.stdout)
 }

@@ -57,3 +57,18 @@ func oneCharacter(flag, text string) (byte, error) {
 	}
 	return 0, fmt.Errorf("--%s %q: one character is needed, such as ';' or tab", flag, text)
 }
+
+// noneTwice refuses a list of columns that names one twice.
+func noneTwice(flag string, columns []string) error {
+	seen := make(map[string]bool)
+	for _, c := range columns {
+		if c == "" {
+			return fmt.Errorf("--%s: a column without a name stands in the list", flag)
+		}
+		if seen[c] {
+			return fmt.Errorf("--%s: %q stands twice", flag, c)
+		}
+		seen[c] = true
+	}
+	return nil
+}

@@ -59,23 +59,58 @@ var weightColours = map[finding.Weight]text.Colors{
 
 const findingIndent = 8
 
+// printKind prints the findings of one kind. Neighbours that say the same of
+// several places are said once.
 func printKind(s *Screen, findings []finding.Finding) {
-	for i, f := range findings {
-		if i == shownPerKind && len(findings) > shownPerKind+1 {
-			fmt.Fprintf(s, "%s%s\n", strings.Repeat(" ", findingIndent),
-				s.Faint(fmt.Sprintf("… %s more of kind %s; --json lists them all", Number(len(findings)-i), f.Kind)))
+	shown := 0
+	for i := 0; i < len(findings); shown++ {
+		f := findings[i]
+		if rest := len(findings) - i; shown == shownPerKind && rest > 1 {
+			s.printIndented(s.Faint(fmt.Sprintf("… %s more of kind %s; --json lists them all", Number(rest), f.Kind)))
 			return
 		}
+		same := 1
+		for i+same < len(findings) && findings[i+same].Message == f.Message {
+			same++
+		}
+		where := place(f)
+		switch {
+		case same == 2:
+			where += ", and " + place(findings[i+1])
+		case same > 2:
+			where += fmt.Sprintf(", and %s more up to %s", Number(same-1), place(findings[i+same-1]))
+		}
 		weight := s.paint(fmt.Sprintf("%-*s", findingIndent, f.Weight), weightColours[f.Weight]...)
-		fmt.Fprintf(s, "%s%-15s  %s\n", weight, f.Kind, place(f))
-		wrapped := Visible(f.Message)
-		if s.Width > 0 {
-			wrapped = text.WrapSoft(wrapped, s.Width-findingIndent)
+		kind := fmt.Sprintf("%-15s", f.Kind)
+		fmt.Fprintf(s, "%s%s  ", weight, kind)
+		for k, line := range s.wrap(where, findingIndent+len(kind)+gap) {
+			if k > 0 {
+				fmt.Fprint(s, strings.Repeat(" ", findingIndent+len(kind)+gap))
+			}
+			fmt.Fprintln(s, line)
 		}
-		for line := range strings.Lines(wrapped) {
-			fmt.Fprintf(s, "%s%s\n", strings.Repeat(" ", findingIndent), strings.TrimRight(line, " \n"))
-		}
+		s.printIndented(Visible(f.Message))
+		i += same
 	}
+}
+
+// printIndented prints a text below a finding's kind.
+func (s *Screen) printIndented(message string) {
+	for _, line := range s.wrap(message, findingIndent) {
+		fmt.Fprintf(s, "%s%s\n", strings.Repeat(" ", findingIndent), line)
+	}
+}
+
+// wrap breaks a text into lines that fit beside an indent.
+func (s *Screen) wrap(message string, indent int) []string {
+	if s.Width > indent {
+		message = text.WrapSoft(message, s.Width-indent)
+	}
+	lines := strings.Split(message, "\n")
+	for i := range lines {
+		lines[i] = strings.TrimRight(lines[i], " ")
+	}
+	return lines
 }
 
 // place says where a finding is.

@@ -2,9 +2,7 @@ package show
 
 import (
 	"bufio"
-	"bytes"
 	"encoding/csv"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -51,36 +49,5 @@ func FirstRecords(s *Screen, records io.Reader) error {
 	if more > 0 {
 		_, err = fmt.Fprintf(s, "%s\n", s.Faint(fmt.Sprintf("… %s more records; --out writes them all", Number(more))))
 	}
-	return err
-}
-
-// JSONText writes a text as a JSON string; bytes that are no UTF-8 become the
-// replacement character, since JSON has no other way.
-func JSONText(s string) []byte {
-	text, err := appendJSON(nil, s)
-	if err != nil { // a string can always be written
-		return []byte(`""`)
-	}
-	return text
-}
-
-// DocumentWith prints a document whose last member is read from list, which
-// may be larger than memory.
-func DocumentWith(w io.Writer, document Object, name string, list io.Reader) error {
-	var buffer bytes.Buffer
-	encoder := json.NewEncoder(&buffer)
-	encoder.SetEscapeHTML(false)
-	encoder.SetIndent("", "  ")
-	if err := encoder.Encode(document); err != nil {
-		return err
-	}
-	front := bytes.TrimSuffix(buffer.Bytes(), []byte("\n}\n"))
-	if _, err := fmt.Fprintf(w, "%s,\n  %s: ", front, JSONText(name)); err != nil {
-		return err
-	}
-	if _, err := io.Copy(w, list); err != nil {
-		return err
-	}
-	_, err := io.WriteString(w, "}\n")
 	return err
 }

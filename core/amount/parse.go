@@ -33,15 +33,17 @@ const maxDigits = 4096
 //
 // The error is ErrBlank or ErrNotAmount.
 func Parse(text []byte, decimal byte) (Amount, error) {
-	if coef, scale, ok := parsePlain(text, decimal); ok {
+	coef, scale, ok := ParsePlain(text, decimal)
+	if ok {
 		return Amount{coef: coef, scale: scale}, nil
 	}
 	return parseMarked(text, decimal)
 }
 
-// parsePlain reads [-]digits[mark digits] of at most 18 digits, which is what
-// nearly every amount of a large file looks like.
-func parsePlain(text []byte, decimal byte) (coef int64, scale int32, ok bool) {
+// ParsePlain reads [-]digits[mark digits] of at most 18 digits, which is what
+// nearly every amount of a large file looks like, and returns coefficient and
+// scale. What it does not read may still be an amount to Parse.
+func ParsePlain(text []byte, decimal byte) (coef int64, scale int32, ok bool) {
 	n := len(text)
 	if n == 0 || n > 18 {
 		return 0, 0, false

@@ -28,13 +28,21 @@ var pow10 = func() (table [19]int64) {
 
 // Add adds a.
 func (s *Sum) Add(a Amount) {
-	if a.wide == nil && a.scale == s.scale {
-		if sum, ok := add64(s.coef, a.coef); ok {
-			s.coef = sum
-			return
-		}
+	if a.wide != nil || !s.AddPlain(a.coef, a.scale) {
+		s.addSlow(a)
 	}
-	s.addSlow(a)
+}
+
+// AddPlain adds coef × 10^-scale where that takes no more than one addition,
+// and reports whether it did. It is small enough to be inlined into a loop,
+// which then calls Add for the rest.
+func (s *Sum) AddPlain(coef int64, scale int32) bool {
+	sum := s.coef + coef
+	if scale != s.scale || (s.coef^sum)&(coef^sum) < 0 {
+		return false
+	}
+	s.coef = sum
+	return true
 }
 
 func (s *Sum) addSlow(a Amount) {

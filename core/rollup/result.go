@@ -7,41 +7,32 @@ import (
 	"lastblock/core/amount"
 	"lastblock/core/date"
 	"lastblock/core/source"
-	"lastblock/core/tally"
 )
 
-// newResult makes the result of all groups. With an across column, the groups
-// that differ only in it become the cells of one row.
-func newResult(all *table, t *tally.Tally, parts []tally.Column, options Options) (*Result, error) {
-	result := &Result{Sums: options.Sum, Proof: t.Proof, Findings: t.Findings.All()}
-	by := len(options.By)
-	for _, part := range parts[:by] {
-		result.Columns = append(result.Columns, part.Name)
-	}
+// fill makes the rows of all groups and closes the proof. With an across
+// column, the groups that differ only in it become the cells of one row.
+func (r *Result) fill(all *table, across bool) error {
 	rows := make([]Row, all.len())
-	used := make([]amount.Sum, len(options.Sum))
+	used := make([]amount.Sum, len(r.Sums))
 	for g := range rows {
-		rows[g] = Row{Key: splitKey(all.key(g)), Records: all.counts[g], Sums: make([]amount.Amount, len(options.Sum))}
+		rows[g] = Row{Key: splitKey(all.key(g)), Records: all.counts[g], Sums: make([]amount.Amount, len(r.Sums))}
 		for k := range used {
 			sum := all.of(g)[k].Amount()
 			rows[g].Sums[k] = sum
 			used[k].Add(sum)
 		}
-		result.Proof.Used += rows[g].Records
+		r.Proof.Used += rows[g].Records
 	}
 	for k := range used {
-		result.Proof.Totals[k].Used = used[k].Amount()
-	}
-	if err := result.Proof.Check(); err != nil {
-		return nil, err
+		r.Proof.Totals[k].Used = used[k].Amount()
 	}
 	slices.SortFunc(rows, func(a, b Row) int { return compareKeys(a.Key, b.Key) })
-	result.Groups = rows
-	if options.Across != "" {
-		result.spread(by)
+	r.Groups = rows
+	if across {
+		r.spread(len(r.Columns))
 	}
-	result.Total = total(result.Groups, len(options.Sum), len(result.Across))
-	return result, nil
+	r.Total = total(r.Groups, len(r.Sums), len(r.Across))
+	return r.Proof.Check()
 }
 
 // spread turns the last part of each key into cells.

@@ -72,10 +72,13 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 			return nil, err
 		}
 	}
-	for _, name := range options.Sum {
-		if _, err := resolver.ResolveData(name); err != nil {
+	sums := make([]string, len(options.Sum))
+	for i, name := range options.Sum {
+		column, err := resolver.ResolveData(name)
+		if err != nil {
 			return nil, err
 		}
+		sums[i] = column.Name
 	}
 	t := tally.New(set, tally.Options{Amounts: options.Sum, Decimal: options.Decimal, Suspense: options.Suspense})
 	var visitors []*visitor
@@ -98,7 +101,11 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	for _, part := range parts {
 		resolver.TellMissing(part, &t.Findings)
 	}
-	return newResult(all, t, parts, options)
+	result := &Result{Sums: sums, Proof: t.Proof, Findings: t.Findings.All()}
+	for _, part := range parts[:len(options.By)] {
+		result.Columns = append(result.Columns, part.Name)
+	}
+	return result, result.fill(all, options.Across != "")
 }
 
 // visitor groups what one goroutine reads.

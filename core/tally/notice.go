@@ -20,7 +20,7 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 	case record.FieldCount:
 		f.Kind = finding.FieldCount
 		f.Expected, f.Found = fmt.Sprint(b.Width), fmt.Sprint(refusal.Fields)
-		f.Message = fmt.Sprintf("%s where there are %s; the record is in suspense", plural(refusal.Fields, "field"), plural(b.Width, "column"))
+		f.Message = fmt.Sprintf("%s where there are %s; the record is in suspense", Plural(refusal.Fields, "field"), Plural(b.Width, "column"))
 	case record.OpenQuote:
 		f.Kind = finding.OpenQuote
 		f.Message = "a quote opens on this line and is never closed; the line is in suspense, and reading went on with the next one"
@@ -88,20 +88,21 @@ func (t *Tally) tell(index int, s *Source) {
 	if s.set.blank > 0 && !s.Head.Empty {
 		add(finding.Finding{
 			Kind: finding.BlankLine, Count: s.set.blank,
-			Message: fmt.Sprintf("%s left out", plural(s.set.blank, "blank line")),
+			Message: fmt.Sprintf("%s left out", Plural(s.set.blank, "blank line")),
 		})
 	}
 	for i, n := range s.Blank {
 		if n > 0 {
 			add(finding.Finding{
 				Kind: finding.BlankAmount, Column: t.options.Amounts[i], Count: n,
-				Message: fmt.Sprintf("%s without an amount; blank is counted as blank, not as nought", plural(n, "record")),
+				Message: fmt.Sprintf("%s without an amount; blank is counted as blank, not as nought", Plural(n, "record")),
 			})
 		}
 	}
 }
 
-func plural(n int, what string) string {
+// Plural puts a number before a noun: "1 record", "2 records".
+func Plural(n int, what string) string {
 	if n == 1 {
 		return "1 " + what
 	}

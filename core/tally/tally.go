@@ -6,6 +6,7 @@
 package tally
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -68,6 +69,7 @@ type Visitor struct {
 	head     *source.Head // for which columns is right
 	columns  []int        // index of each amount column, -1 where the source lacks it
 	read     []amount.Sum
+	bad      []badValue
 	scratch  []byte
 
 	// Rows are the rows of the batch that can be used, nil if that is all of
@@ -156,65 +158,105 @@ func (v *Visitor) enter(b *source.Batch) *entry {
 	return &v.sources[len(v.sources)-1]
 }
 
-// readAmounts reads the amount columns of all rows.
+// readAmounts reads the amount columns of all rows, column by column, and then
+// adds up what can be used, row by row.
 func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
-	decimal := v.tally.options.Decimal
 	width := len(v.columns)
-	for row := range b.Batch.Rows {
-		bad := -1
-		for i, column := range v.columns {
-			var value amount.Amount
-			if column >= 0 {
-				var err error
-				value, err = amount.Parse(b.Text(row, column, &v.scratch), decimal)
-				switch err {
-				case nil:
-					v.read[i].Add(value)
-				case amount.ErrBlank:
-					entry.Blank[i]++
-				default:
-					if bad < 0 {
-						bad = i
-					}
-				}
-			}
-			v.Values = append(v.Values, value)
-		}
-		if bad >= 0 {
-			v.setAside(b, entry, row, bad)
+	if need := width * b.Batch.Rows; cap(v.Values) < need {
+		v.Values = make([]amount.Amount, need)
+	} else {
+		v.Values = v.Values[:need]
+	}
+	v.bad = v.bad[:0]
+	for i, column := range v.columns {
+		if column >= 0 {
+			v.readColumn(b, entry, i, column)
 			continue
 		}
-		values := v.Values[len(v.Values)-width:]
-		for i := range values {
-			entry.Totals[i].Add(values[i])
+		for at := i; at < len(v.Values); at += width {
+			v.Values[at] = amount.Amount{}
 		}
-		if v.Rows != nil {
-			v.Rows = append(v.Rows, row)
+	}
+	if len(v.bad) > 0 {
+		v.setAside(b, entry)
+	}
+	for at := 0; at < len(v.Values); at += width {
+		for i, value := range v.Values[at : at+width] {
+			entry.Totals[i].Add(value)
 		}
 	}
 }
 
-// setAside puts a row into suspense whose amount in one column is none. Its
-// other amounts are proven as set aside.
-func (v *Visitor) setAside(b *source.Batch, entry *entry, row, bad int) {
+// readColumn reads one amount column of all rows.
+func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
+	decimal, width, read := v.tally.options.Decimal, len(v.columns), &v.read[i]
+	at := i
+	for row := range b.Batch.Rows {
+		text := b.Field(row, column)
+		coef, scale, ok := amount.ParsePlain(text, decimal)
+		value := amount.New(coef, int(scale))
+		if !ok {
+			var err error
+			value, err = amount.Parse(b.Text(row, column, &v.scratch), decimal)
+			switch err {
+			case nil:
+			case amount.ErrBlank:
+				entry.Blank[i]++
+			default:
+				v.bad = append(v.bad, badValue{row, i})
+			}
+		}
+		if !ok || !read.AddPlain(coef, scale) {
+			read.Add(value) // nought, where there is none
+		}
+		v.Values[at] = value
+		at += width
+	}
+}
+
+// badValue is a text that should be an amount.
+type badValue struct{ row, amount int }
+
+// setAside takes the rows out of Values, and so of Rows, in which an amount is
+// none. Their other amounts are proven as set aside.
+func (v *Visitor) setAside(b *source.Batch, entry *entry) {
+	slices.SortFunc(v.bad, func(a, b badValue) int { return cmp.Or(cmp.Compare(a.row, b.row), cmp.Compare(a.amount, b.amount)) })
 	width := len(v.columns)
-	values := v.Values[len(v.Values)-width:]
-	for i, value := range values {
-		if column := v.columns[i]; column >= 0 && len(strings.TrimSpace(string(b.Text(row, column, &v.scratch)))) == 0 {
-			entry.Blank[i]-- // blank counts among the records that are used
+	v.Rows = make([]int, 0, b.Batch.Rows)
+	kept := v.Values[:0]
+	next := 0
+	for row := range b.Batch.Rows {
+		values := v.Values[row*width : (row+1)*width]
+		if next == len(v.bad) || v.bad[next].row != row {
+			v.Rows = append(v.Rows, row)
+			kept = append(kept, values...)
+			continue
 		}
-		entry.set.totals[i].Add(value)
-	}
-	v.Values = v.Values[:len(v.Values)-width]
-	if v.Rows == nil {
-		v.Rows = make([]int, row, b.Batch.Rows)
-		for i := range v.Rows {
-			v.Rows[i] = i
+		v.tellBad(b, entry, v.bad[next])
+		for next < len(v.bad) && v.bad[next].row == row {
+			next++
+		}
+		for i, value := range values {
+			if column := v.columns[i]; column >= 0 && isBlank(b.Text(row, column, &v.scratch)) {
+				entry.Blank[i]-- // blank is told of the records that are used
+			}
+			entry.set.totals[i].Add(value)
 		}
 	}
+	v.Values = kept
+}
+
+func isBlank(text []byte) bool {
+	_, err := amount.Parse(text, '.')
+	return err == amount.ErrBlank
+}
+
+// tellBad puts a row into suspense, naming its first bad value.
+func (v *Visitor) tellBad(b *source.Batch, entry *entry, bad badValue) {
 	entry.Suspense++
-	column := b.Head.Layout.Columns[v.columns[bad]]
-	text := b.Text(row, v.columns[bad], &v.scratch)
+	row, index := bad.row, v.columns[bad.amount]
+	column := b.Head.Layout.Columns[index]
+	text := b.Text(row, index, &v.scratch)
 	name := v.tally.set.Sources[b.Index].Name
 	v.suspense.Add(suspense.Entry{Reason: finding.BadValue, Source: name, Line: b.Line(row), Column: column, Found: text, Record: b.Raw(row)})
 	v.findings.Add(finding.Finding{

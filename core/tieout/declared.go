@@ -194,7 +194,7 @@ func (c *comparison) line(i int, counted *Row) error {
 			c.tally.Findings.Add(finding.Finding{
 				Kind: finding.ControlTotal, Source: src.Name, Order: counted.Index, Column: column,
 				Expected: declared.String(), Found: found.String(), Difference: difference.String(),
-				Message: totalMessage(column, declared, found, difference, counted.Suspense),
+				Message: totalMessage(declared, found, difference, counted.Suspense),
 			})
 		}
 	}
@@ -221,11 +221,11 @@ func missingOrExtra(difference int) string {
 	return fmt.Sprintf("%d too many", difference)
 }
 
-func totalMessage(column string, declared, found, difference amount.Amount, inSuspense int) string {
-	text := fmt.Sprintf("%s: declared %s, found %s, difference %s", column, declared.Money(), found.Money(), difference.Money())
+func totalMessage(declared, found, difference amount.Amount, inSuspense int) string {
+	text := fmt.Sprintf("declared %s, found %s, difference %s", declared.Money(), found.Money(), difference.Money())
 	switch {
 	case inSuspense > 0:
-		text += fmt.Sprintf("; %d in suspense may be the reason", inSuspense)
+		text += fmt.Sprintf("; %s in suspense may be the reason", tally.Plural(inSuspense, "record"))
 	case difference.DivisibleByNine():
 		text += "; the difference is a multiple of nine, so two digits may stand swapped"
 	}
