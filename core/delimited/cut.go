@@ -36,6 +36,7 @@ type Cutter struct {
 	source io.Reader
 	find   func(sample []byte) *Head
 	limit  int // of one record, in bytes
+	block  int // bytes of a usual block
 
 	head     *Head
 	carry    []byte // read, and not yet handed out
@@ -47,7 +48,7 @@ type Cutter struct {
 // NewCutter makes a cutter of source. find is given the start of the source
 // and returns its head. No record may be longer than limit bytes.
 func NewCutter(source io.Reader, limit int, find func(sample []byte) *Head) *Cutter {
-	return &Cutter{source: source, find: find, limit: limit, line: 1}
+	return &Cutter{source: source, find: find, limit: limit, block: BlockSize, line: 1}
 }
 
 // Head tells how the source is written; it is known once Peek or Next has
@@ -64,8 +65,8 @@ func (c *Cutter) Peek(size int) error {
 			return err
 		}
 		c.carry = data
-		if body, ok := c.start(data); ok {
-			c.carry = body
+		if c.start(data) {
+			c.carry = data[c.head.size:]
 		} else if len(data) >= c.limit {
 			return &TooLongError{Line: c.line, Limit: c.limit}
 		}
@@ -86,25 +87,27 @@ func (c *Cutter) Next(buffer []byte) (Block, []byte, error) {
 	}
 	data := append(buffer[:0], c.carry...)
 	c.carry = c.carry[:0]
-	want := BlockSize
-	for {
+	head := 0 // bytes of data before the first record
+	for want := c.block; ; want = min(2*want, c.limit) {
+		read := want
+		if c.head == nil {
+			read = max(want, sampleSize)
+		}
 		var err error
-		if data, err = c.fill(data, want); err != nil {
+		if data, err = c.fill(data, head+read); err != nil {
 			return Block{}, data, err
 		}
-		body, ok := data, true
-		if c.head == nil {
-			body, ok = c.start(data)
+		if c.head == nil && c.start(data) {
+			head = c.head.size
 		}
-		if ok {
-			if block, ok := c.cut(body); ok {
+		if c.head != nil {
+			if block, ok := c.cut(data[head:], want); ok {
 				return block, data, nil
 			}
 		}
-		if len(data) >= c.limit {
+		if want == c.limit {
 			return Block{}, data, &TooLongError{Line: c.line, Limit: c.limit}
 		}
-		want = min(2*len(data), c.limit)
 	}
 }
 
@@ -129,37 +132,36 @@ func (c *Cutter) fill(data []byte, want int) ([]byte, error) {
 	return data, nil
 }
 
-// start finds the head and returns what stands behind it, or false where more
-// of the source is needed to see it.
-func (c *Cutter) start(data []byte) ([]byte, bool) {
-	if !c.ended && bytes.IndexByte(data, '\n') < 0 && (len(data) < sampleSize || bytes.IndexByte(data, '\r') < 0) {
-		return nil, false
+// start finds the head, or reports false where more of the source is needed to
+// see it.
+func (c *Cutter) start(data []byte) bool {
+	if _, known := lineEndOf(data); !known && !c.ended {
+		return false
 	}
 	c.head = c.find(data)
 	c.line += c.head.lines
-	return data[c.head.size:], true
+	return true
 }
 
-// cut makes a block of the whole records in data and keeps the rest for the
-// next one; false where there is no whole record yet.
-func (c *Cutter) cut(data []byte) (Block, bool) {
-	lineEnd := c.head.Dialect.LineEnd
-	if c.ended {
+// cut makes a block of the whole records in the first want bytes of data and
+// keeps the rest for the next one; false where there is no whole record.
+func (c *Cutter) cut(data []byte, want int) (Block, bool) {
+	if c.ended && len(data) <= want {
 		c.finished = true
-		if n := len(data); n > 0 && data[n-1] != lineEnd {
-			data = append(data, lineEnd)
+		if n := len(data); n > 0 && data[n-1] != c.head.Dialect.LineEnd {
+			data = append(data, c.head.Dialect.LineEnd)
 		}
-		return c.block(data), true
+		return c.blockOf(data), true
 	}
-	end := c.head.Dialect.lastRecordEnd(data, len(data) >= c.limit)
+	end := c.head.Dialect.lastRecordEnd(data[:min(len(data), want)], want == c.limit)
 	if end == 0 {
 		return Block{}, false
 	}
 	c.carry = append(c.carry[:0], data[end:]...)
-	return c.block(data[:end]), true
+	return c.blockOf(data[:end]), true
 }
 
-func (c *Cutter) block(data []byte) Block {
+func (c *Cutter) blockOf(data []byte) Block {
 	block := Block{
 		Data:      data,
 		FirstLine: c.line,

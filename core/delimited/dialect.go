@@ -30,6 +30,7 @@ type Dialect struct {
 func (d Dialect) fields(data []byte, start int, b *record.Batch) (end int, reason record.Reason, ok bool) {
 	at := start
 	for {
+		field := at
 		if data[at] == '"' {
 			closing, state := d.closingQuote(data, at)
 			if state != closed {
@@ -44,10 +45,15 @@ func (d Dialect) fields(data []byte, start int, b *record.Batch) (end int, reaso
 				at++
 			}
 		}
-		b.Bounds = append(b.Bounds, uint32(at))
 		if data[at] == d.LineEnd {
+			if d.LineEnd == '\n' && at > field && data[at-1] == '\r' {
+				b.Bounds = append(b.Bounds, uint32(at-1))
+			} else {
+				b.Bounds = append(b.Bounds, uint32(at))
+			}
 			return at + 1, 0, true
 		}
+		b.Bounds = append(b.Bounds, uint32(at))
 		at++
 	}
 }

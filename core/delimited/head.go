@@ -129,20 +129,17 @@ func find(sample []byte, request Request) *Head {
 		h.Mark = true
 		rest = rest[len(mark):]
 	}
-	h.Dialect.LineEnd = '\n'
-	if bytes.IndexByte(rest, '\n') < 0 && bytes.IndexByte(bytes.TrimSuffix(rest, carriageReturn), '\r') >= 0 {
-		h.Dialect.LineEnd = '\r'
-	}
+	h.Dialect.LineEnd, _ = lineEndOf(rest)
 	for { // blank lines in front belong to nothing
 		end := bytes.IndexByte(rest, h.Dialect.LineEnd)
-		if end < 0 || len(bytes.Trim(rest[:end], "\r")) > 0 {
+		if end < 0 || len(trimLineEnd(rest[:end+1])) > 0 {
 			break
 		}
 		rest = rest[end+1:]
 		h.lines++
 	}
 	h.size = len(sample) - len(rest)
-	h.Empty = len(bytes.Trim(rest, "\r\n")) == 0
+	h.Empty = len(trimLineEnd(rest)) == 0
 	// The lines that are looked at; the first one always whole.
 	look := rest[:min(len(rest), max(sampleSize, bytes.IndexByte(rest, h.Dialect.LineEnd)+1))]
 	if !utf8.Valid(look[:validEnd(look)]) {
@@ -169,6 +166,20 @@ func find(sample []byte, request Request) *Head {
 	return h
 }
 
+// lineEndOf tells how lines end: in LF, unless there is none in the first
+// stretch, and a CR with something behind it. known is false where neither was
+// seen.
+func lineEndOf(data []byte) (lineEnd byte, known bool) {
+	start := data[:min(len(data), sampleSize)]
+	if bytes.IndexByte(start, '\n') >= 0 {
+		return '\n', true
+	}
+	if at := bytes.IndexByte(start, '\r'); at >= 0 && at < len(start)-1 {
+		return '\r', len(start) == sampleSize
+	}
+	return '\n', bytes.IndexByte(data, '\n') >= 0
+}
+
 // headerEnd returns where the first record ends; a last line may have no line
 // end.
 func headerEnd(rest []byte, d Dialect) int {
@@ -178,7 +189,10 @@ func headerEnd(rest []byte, d Dialect) int {
 	return len(rest)
 }
 
-func trimLineEnd(line []byte) []byte { return bytes.TrimRight(line, "\r\n") }
+// trimLineEnd takes LF, CR LF or CR off the end of a line.
+func trimLineEnd(line []byte) []byte {
+	return bytes.TrimSuffix(bytes.TrimSuffix(line, []byte{'\n'}), carriageReturn)
+}
 
 // validEnd leaves out a character that the end of the sample may have cut.
 func validEnd(text []byte) int {
@@ -251,11 +265,7 @@ func sampleTable(look []byte, d Dialect) [][]string {
 			batch.Width = len(batch.Bounds) - 1
 			row := make([]string, batch.Width)
 			for i := range row {
-				text := string(batch.Text(0, i, &scratch))
-				if i == len(row)-1 && d.LineEnd == '\n' {
-					text = strings.TrimSuffix(text, "\r")
-				}
-				row[i] = text
+				row[i] = string(batch.Text(0, i, &scratch))
 			}
 			table = append(table, row)
 		}

@@ -138,13 +138,7 @@ func (s *Scanner) scanRecords(block Block, b *record.Batch) {
 		b.Bounds = append(b.Bounds, uint32(start)-1)
 		end, reason, ok := s.Dialect.fields(data, start, b)
 		fields := len(b.Bounds) - first - 1
-		raw := data[start : end-1]
-		if n := len(raw); s.Dialect.LineEnd == '\n' && n > 0 && raw[n-1] == '\r' {
-			raw = raw[:n-1]
-			if ok {
-				b.Bounds[len(b.Bounds)-1]--
-			}
-		}
+		raw := trimLineEnd(data[start:end])
 		keep := false
 		switch {
 		case !ok:

@@ -1,0 +1,284 @@
+package amount
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"math/big"
+	"strings"
+	"testing"
+)
+
+func TestParse(t *testing.T) {
+	for _, c := range []struct {
+		rule string
+		text string
+		mark byte
+		want string // "" for not an amount, "blank" for a blank one
+	}{
+		{"plain digits", "1234", '.', "1234"},
+		{"digits behind the mark are kept as they were written", "1234.50", '.', "1234.50"},
+		{"a mark without digits in front", ".5", '.', "0.5"},
+		{"a mark without digits behind", "5.", '.', "5"},
+		{"a leading minus", "-12.30", '.', "-12.30"},
+		{"a leading plus", "+5", '.', "5"},
+		{"the minus sign of typography", "−5", '.', "-5"},
+		{"thousands marks", "1,234,567.89", '.', "1234567.89"},
+		{"parentheses are negative", "(1,234.50)", '.', "-1234.50"},
+		{"a trailing minus is negative", "1,234.50-", '.', "-1234.50"},
+		{"blanks between thousands", "-1 234.50", '.', "-1234.50"},
+		{"no-break spaces between thousands", "1\u00a0234\u202f567", '.', ""},
+		{"no-break spaces of one kind", "1\u00a0234\u00a0567", '.', "1234567"},
+		{"apostrophes between thousands", "1'234.50", '.', "1234.50"},
+		{"a currency sign in front", "€ 1,234.50", '.', "1234.50"},
+		{"a currency sign behind the minus", "-$5.00", '.', "-5.00"},
+		{"a currency sign within parentheses", "($5.00)", '.', "-5.00"},
+		{"three capital letters in front", "EUR 12", '.', "12"},
+		{"three capital letters behind", "12.10 CHF", '.', "12.10"},
+		{"an abbreviation with a full stop", "Fr. 12.10", '.', "12.10"},
+		{"CR is negative", "1,234.50 CR", '.', "-1234.50"},
+		{"CR without a blank", "5CR", '.', "-5"},
+		{"DR is positive", "7.25 DR", '.', "7.25"},
+		{"blanks around", "  8.00\t", '.', "8.00"},
+		{"the comma as decimal mark", "1.234,50", ',', "1234.50"},
+		{"the comma as decimal mark, without thousands", "1234,5", ',', "1234.5"},
+		{"negative with a decimal comma", "(1.234,50)", ',', "-1234.50"},
+		{"more than 64 bits", "123456789012345678901234567890.12", '.', "123456789012345678901234567890.12"},
+		{"nineteen digits", "9223372036854775808", '.', "9223372036854775808"},
+		{"leading noughts", "0007.10", '.', "7.10"},
+		{"nothing", "", '.', "blank"},
+		{"blanks only", " \u00a0 ", '.', "blank"},
+		{"a letter among digits", "12x", '.', ""},
+		{"groups of other lengths", "1,23,4.5.6", '.', ""},
+		{"a decimal comma where the mark is a point is no thousands mark", "12,50", '.', ""},
+		{"thousands behind the decimal mark", "1.234,567", '.', ""},
+		{"words", "n/a", '.', ""},
+		{"a dash alone", "-", '.', ""},
+		{"a mark alone", ".", '.', ""},
+		{"two signs", "--5", '.', ""},
+		{"a sign on either side", "-5-", '.', ""},
+		{"a minus within parentheses", "(-5)", '.', ""},
+		{"CR beside a minus", "-5 CR", '.', ""},
+		{"a parenthesis that is not closed", "(5", '.', ""},
+		{"a parenthesis that is not opened", "5)", '.', ""},
+		{"two currencies", "€ 5 EUR", '.', ""},
+		{"four letters", "EURO 5", '.', ""},
+		{"small letters", "5 abc", '.', ""},
+		{"an exponent, as damaged bar codes have it", "1.2E+12", '.', ""},
+		{"mixed thousands marks", "1,234'567", '.', ""},
+		{"a thousands mark at the end", "1,234,", '.', ""},
+		{"a thousands mark at the start", ",234", '.', ""},
+	} {
+		t.Run(c.rule, func(t *testing.T) {
+			got, err := Parse([]byte(c.text), c.mark)
+			switch c.want {
+			case "":
+				if !errors.Is(err, ErrNotAmount) {
+					t.Errorf("Parse(%q) = %v, %v; want it refused", c.text, got, err)
+				}
+			case "blank":
+				if !errors.Is(err, ErrBlank) {
+					t.Errorf("Parse(%q) = %v, %v; want it blank", c.text, got, err)
+				}
+			default:
+				if err != nil || got.String() != c.want {
+					t.Errorf("Parse(%q) = %v, %v; want %s", c.text, got, err, c.want)
+				}
+			}
+		})
+	}
+}
+
+func TestMoneyGroupsThousands(t *testing.T) {
+	for text, want := range map[string]string{
+		"0": "0", "999": "999", "1000": "1,000", "-1000.5": "-1,000.5", "123456": "123,456",
+		"12345678901234567890.01": "12,345,678,901,234,567,890.01", "-0.05": "-0.05",
+	} {
+		a, err := Parse([]byte(text), '.')
+		if err != nil || a.Money() != want {
+			t.Errorf("%s as money is %q, %v; want %q", text, a.Money(), err, want)
+		}
+	}
+}
+
+func TestSumKeepsEveryDigit(t *testing.T) {
+	for _, c := range []struct {
+		rule  string
+		texts []string
+		want  string
+	}{
+		{"nothing", nil, "0"},
+		{"the largest scale is the sum's", []string{"1.5", "2.25", "3"}, "6.75"},
+		{"opposite amounts cancel out", []string{"0.10", "0.20", "-0.30"}, "0.00"},
+		{"beyond 64 bits upwards", []string{"9223372036854775807", "1"}, "9223372036854775808"},
+		{"beyond 64 bits downwards", []string{"-9223372036854775807", "-2"}, "-9223372036854775809"},
+		{"beyond 64 bits and back", []string{"9223372036854775807", "9223372036854775807", "-9223372036854775807"}, "9223372036854775807"},
+		{"a scale that 64 bits cannot take", []string{"9000000000000000000", "0.01"}, "9000000000000000000.01"},
+		{"wide amounts", []string{"100000000000000000000", "0.5"}, "100000000000000000000.5"},
+	} {
+		t.Run(c.rule, func(t *testing.T) {
+			var sum, front, back Sum
+			for i, text := range c.texts {
+				a, err := Parse([]byte(text), '.')
+				if err != nil {
+					t.Fatal(err)
+				}
+				sum.Add(a)
+				if i%2 == 0 {
+					front.Add(a)
+				} else {
+					back.Add(a)
+				}
+			}
+			if got := sum.Amount().String(); got != c.want {
+				t.Errorf("sum of %v is %s, want %s", c.texts, got, c.want)
+			}
+			front.Merge(&back)
+			if got := front.Amount().String(); got != c.want {
+				t.Errorf("merged sum of %v is %s, want %s", c.texts, got, c.want)
+			}
+		})
+	}
+}
+
+func TestCmpIgnoresScale(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		want int
+	}{
+		{"1.5", "1.50", 0}, {"1.5", "1.51", -1}, {"-1", "-2", 1}, {"100000000000000000000", "1", 1}, {"-0.00", "0", 0},
+	} {
+		a, _ := Parse([]byte(c.a), '.')
+		b, _ := Parse([]byte(c.b), '.')
+		if got := a.Cmp(b); got != c.want {
+			t.Errorf("Cmp(%s, %s) = %d, want %d", c.a, c.b, got, c.want)
+		}
+	}
+}
+
+func TestShareRoundsHalfToEven(t *testing.T) {
+	for _, c := range []struct {
+		part, whole int64
+		scale       int
+		want        string
+	}{
+		{1, 3, 2, "33.33"}, {2, 3, 2, "66.67"}, {1, 8, 1, "12.5"}, {1, 8, 0, "12"}, {3, 8, 0, "38"},
+		{-1, 4, 2, "-25.00"}, {5, 5, 2, "100.00"}, {0, 7, 2, "0.00"}, {1, -4, 1, "-25.0"},
+	} {
+		got, ok := Share(New(c.part, 2), New(c.whole, 2), c.scale)
+		if !ok || got.String() != c.want {
+			t.Errorf("Share(%d, %d) = %v, %v; want %s", c.part, c.whole, got, ok, c.want)
+		}
+	}
+	if _, ok := Share(New(1, 0), New(0, 2), 2); ok {
+		t.Error("there is a share of nought")
+	}
+}
+
+func TestDivisibleByNine(t *testing.T) {
+	for text, want := range map[string]bool{"0.00": false, "1.80": true, "-54000": true, "0.10": false, "900000000000000000000": true} {
+		a, _ := Parse([]byte(text), '.')
+		if a.DivisibleByNine() != want {
+			t.Errorf("DivisibleByNine(%s) = %v", text, !want)
+		}
+	}
+}
+
+func TestNegOfTheSmallestInteger(t *testing.T) {
+	if got := New(math.MinInt64, 0).Neg().String(); got != "9223372036854775808" {
+		t.Errorf("negated: %s", got)
+	}
+}
+
+// FuzzParse reads a text, and where it is an amount takes the same value by
+// math/big from its digits alone.
+func FuzzParse(f *testing.F) {
+	for _, seed := range []string{"1,234.50", "(12)", "5-", "€ 3.10", "12 EUR", "7 CR", "999999999999999999.99", "1 234 567", "-.5", "1.2E+12"} {
+		f.Add(seed, true)
+		f.Add(seed, false)
+	}
+	f.Fuzz(func(t *testing.T, text string, point bool) {
+		mark := byte(',')
+		if point {
+			mark = '.'
+		}
+		a, err := Parse([]byte(text), mark)
+		if err != nil {
+			return
+		}
+		whole, fraction, _ := strings.Cut(text, string(mark))
+		want, ok := new(big.Rat).SetString("0" + digitsOf(whole) + "." + digitsOf(fraction) + "0")
+		if !ok {
+			t.Fatalf("%q is read as %s and holds no digits", text, a)
+		}
+		got, ok := new(big.Rat).SetString(a.String())
+		if !ok {
+			t.Fatalf("%q prints as %s", text, a)
+		}
+		if got.Cmp(want) != 0 && got.Cmp(want.Neg(want)) != 0 {
+			t.Fatalf("%q is read as %s, its digits say %s", text, a, want.FloatString(5))
+		}
+		negative := strings.ContainsAny(text, "-(−") || strings.Contains(strings.ToUpper(text), "CR")
+		if got.Sign() < 0 && !negative || got.Sign() > 0 && strings.ContainsAny(text, "(") {
+			t.Fatalf("%q is read as %s", text, a)
+		}
+		again, err := Parse([]byte(a.String()), '.')
+		if err != nil || again.String() != a.String() {
+			t.Fatalf("%s is read back as %s, %v", a, again, err)
+		}
+	})
+}
+
+func digitsOf(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r < '0' || r > '9' {
+			return -1
+		}
+		return r
+	}, s)
+}
+
+// FuzzSum adds integers at two scales and compares with math/big.
+func FuzzSum(f *testing.F) {
+	f.Add(int64(math.MaxInt64), int64(1), int64(-5), uint8(0), uint8(18))
+	f.Add(int64(math.MinInt64), int64(-1), int64(7), uint8(3), uint8(2))
+	f.Fuzz(func(t *testing.T, a, b, c int64, scaleA, scaleB uint8) {
+		sa, sb := int(scaleA%20), int(scaleB%20)
+		var sum Sum
+		want := new(big.Rat)
+		for _, part := range []Amount{New(a, sa), New(b, sb), New(c, sa), New(b, sa)} {
+			sum.Add(part)
+			value, _ := new(big.Rat).SetString(part.String())
+			want.Add(want, value)
+		}
+		got, ok := new(big.Rat).SetString(sum.Amount().String())
+		if !ok || got.Cmp(want) != 0 {
+			t.Fatalf("sum is %s, want %s", sum.Amount(), want.FloatString(20))
+		}
+	})
+}
+
+func ExampleSum() {
+	var total Sum
+	for _, text := range []string{"1,234.50", "(200.25)", "0.1"} {
+		a, err := Parse([]byte(text), '.')
+		if err != nil {
+			fmt.Println(err)
+			return
+		}
+		total.Add(a)
+	}
+	fmt.Println(total.Amount().Money())
+	// Output: 1,034.35
+}
+
+func BenchmarkParse(b *testing.B) {
+	texts := [][]byte{[]byte("1234.50"), []byte("0.00"), []byte("98765.43"), []byte("-12.00")}
+	i := 0
+	for b.Loop() {
+		if _, err := Parse(texts[i%len(texts)], '.'); err != nil {
+			b.Fatal(err)
+		}
+		i++
+	}
+}

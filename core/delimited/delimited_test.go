@@ -1,0 +1,288 @@
+package delimited
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"reflect"
+	"strings"
+	"testing"
+	"testing/iotest"
+
+	"lastblock/core/record"
+)
+
+// read is a record as the tests compare it.
+type read struct {
+	Line   int
+	Fields []string
+}
+
+// outcome is all that comes of a source.
+type outcome struct {
+	Records  []read
+	Refused  []string // "line reason raw"
+	Blank    int
+	Repeated []int
+}
+
+// readAll reads text in blocks of the given size.
+func readAll(t testing.TB, text string, request Request, block int) (*Head, outcome) {
+	t.Helper()
+	cutter := NewCutter(strings.NewReader(text), 1<<24, NewHeads(request).Find)
+	cutter.block = block
+	var (
+		out     outcome
+		batch   record.Batch
+		buffer  []byte
+		scratch []byte
+	)
+	for {
+		b, used, err := cutter.Next(buffer)
+		if errors.Is(err, io.EOF) {
+			return cutter.Head(), out
+		}
+		if err != nil {
+			t.Fatalf("reading %q: %v", text, err)
+		}
+		buffer = used
+		head := cutter.Head()
+		scanner := Scanner{head.Dialect, len(head.Layout.Columns), head.Header}
+		scanner.Scan(b, &batch)
+		for row := range batch.Rows {
+			r := read{Line: batch.Line(row)}
+			for column := range batch.Width {
+				r.Fields = append(r.Fields, string(batch.Text(row, column, &scratch)))
+			}
+			out.Records = append(out.Records, r)
+		}
+		for _, refusal := range batch.Refused {
+			out.Refused = append(out.Refused, fmt.Sprintf("%d %d %s", refusal.Line, refusal.Reason, refusal.Raw))
+		}
+		out.Blank += batch.Blank
+		out.Repeated = append(out.Repeated, batch.Repeated...)
+	}
+}
+
+func TestReading(t *testing.T) {
+	for _, c := range []struct {
+		rule string
+		text string
+		want outcome
+	}{
+		{"lines may end in LF", "a,b\n1,2\n3,4\n", outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
+		{"lines may end in CR LF", "a,b\r\n1,2\r\n3,4\r\n", outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
+		{"lines may end in CR", "a,b\r1,2\r3,4\r", outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
+		{"CR LF and LF may be mixed", "a,b\n1,2\r\n3,4\n", outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
+		{"the last line end may be missing", "a,b\n1,2", outcome{Records: []read{{2, []string{"1", "2"}}}}},
+		{"the last line may end in a lone CR", "a,b\n1,2\r", outcome{Records: []read{{2, []string{"1", "2"}}}}},
+		{"a byte-order mark is no part of the first name", "\ufeffa,b\n1,2\n", outcome{Records: []read{{2, []string{"1", "2"}}}}},
+		{"quotes hold delimiters, quotes and line breaks", "a,b\n\"1,5\",\"say \"\"yes\"\"\"\n\"x\r\ny\",2\nz,3\n",
+			outcome{Records: []read{{2, []string{"1,5", `say "yes"`}}, {3, []string{"x\r\ny", "2"}}, {5, []string{"z", "3"}}}}},
+		{"a quote within an unquoted field is text", "a,b\n12\" pipe,2\n", outcome{Records: []read{{2, []string{`12" pipe`, "2"}}}}},
+		{"blanks stay", "a,b\n 1 ,\" 2 \"\n", outcome{Records: []read{{2, []string{" 1 ", " 2 "}}}}},
+		{"a lone CR within a line is text", "a,b\n1\r2,3\n", outcome{Records: []read{{2, []string{"1\r2", "3"}}}}},
+		{"a NUL byte is text", "a,b\n\x00,2\n", outcome{Records: []read{{2, []string{"\x00", "2"}}}}},
+		{"blank lines are no records", "a,b\n\n1,2\n\r\n\n3,4\n", outcome{Records: []read{{3, []string{"1", "2"}}, {6, []string{"3", "4"}}}, Blank: 3}},
+		{"too few and too many fields are refused", "a,b\n1\n1,2\n1,2,3\n",
+			outcome{Records: []read{{3, []string{"1", "2"}}}, Refused: []string{"2 0 1", "4 0 1,2,3"}}},
+		{"two wrong lines whose fields add up are both refused", "a,b\n1\n1,2,3\n9,9\n",
+			outcome{Records: []read{{4, []string{"9", "9"}}}, Refused: []string{"2 0 1", "3 0 1,2,3"}}},
+		{"the header in the middle is no record", "a,b\n1,2\na,b\n3,4\n",
+			outcome{Records: []read{{2, []string{"1", "2"}}, {4, []string{"3", "4"}}}, Repeated: []int{3}}},
+		{"a quote never closed costs its line alone", "a,b\n1,2\n\"3,4\n5,6\n7,8\n",
+			outcome{Records: []read{{2, []string{"1", "2"}}, {4, []string{"5", "6"}}, {5, []string{"7", "8"}}}, Refused: []string{`3 1 "3,4`}}},
+		{"a forgotten quote does not reach to the next quoted field", "a,b\n\"1,2\n3,4\n\"5\",6\n",
+			outcome{Records: []read{{3, []string{"3", "4"}}, {4, []string{"5", "6"}}}, Refused: []string{`2 1 "1,2`}}},
+		{"the finding names the line on which the quote opened", "a,b\n\"1\n1\",\"2\n3,4\n",
+			outcome{Records: []read{{4, []string{"3", "4"}}}, Refused: []string{"3 1 \"1\n1\",\"2"}}},
+		{"text behind a closing quote", "a,b\n\"1\"x,2\n3,4\n",
+			outcome{Records: []read{{3, []string{"3", "4"}}}, Refused: []string{`2 2 "1"x,2`}}},
+		{"a quoted empty field", "a,b\n\"\",2\n", outcome{Records: []read{{2, []string{"", "2"}}}}},
+		{"a header that holds a line break", "\"a\nx\",b\n1,2\n", outcome{Records: []read{{3, []string{"1", "2"}}}}},
+		{"blank lines above the header", "\n\r\na,b\n1,2\n", outcome{Records: []read{{4, []string{"1", "2"}}}}},
+		{"a header alone", "a,b\n", outcome{}},
+		{"nothing", "", outcome{}},
+		{"a byte-order mark and nothing else", "\ufeff", outcome{}},
+	} {
+		t.Run(c.rule, func(t *testing.T) {
+			for _, block := range []int{1, 7, 64, BlockSize} {
+				if _, got := readAll(t, c.text, Request{}, block); !reflect.DeepEqual(got, c.want) {
+					t.Errorf("in blocks of %d: %q\n got %+v\nwant %+v", block, c.text, got, c.want)
+				}
+			}
+		})
+	}
+}
+
+func TestHead(t *testing.T) {
+	for _, c := range []struct {
+		rule      string
+		text      string
+		request   Request
+		delimiter byte
+		header    bool
+		columns   []string
+	}{
+		{"commas", "a,b\n1,2\n", Request{}, ',', true, []string{"a", "b"}},
+		{"semicolons beside decimal commas", "name;value\nx;1,50\ny;2,50\n", Request{}, ';', true, []string{"name", "value"}},
+		{"tabs", "a\tb\n1,5\t2\n", Request{}, '\t', true, []string{"a", "b"}},
+		{"pipes", "a|b|c\n1|2|3\n", Request{}, '|', true, []string{"a", "b", "c"}},
+		{"semicolons without a header, beside decimal commas", "1,50;2,50\n3,00;4,00\n", Request{}, ';', false, []string{"#1", "#2"}},
+		{"one column of decimal commas", "value\n1,50\n2,75\n", Request{}, '|', true, []string{"value"}},
+		{"a delimiter within quotes does not count", "a,b\n\"1;2;3\",x\n\"4;5;6\",y\n", Request{}, ',', true, []string{"a", "b"}},
+		{"the delimiter that was asked for", "a,b;c\n1,2;3\n", Request{Delimiter: ';'}, ';', true, []string{"a,b", "c"}},
+		{"figures in the first line are a record", "A1,5.00\nA2,6.00\n", Request{}, ',', false, []string{"#1", "#2"}},
+		{"one line with a figure is a record", "A1,5.00\n", Request{}, ',', false, []string{"#1", "#2"}},
+		{"months in a header are names", "account,2031-01,2031-02\n4000,1.00,2.00\n", Request{}, ',', true, []string{"account", "2031-01", "2031-02"}},
+		{"years in a header are names", "account,2031,2032\nsales,100,200\n", Request{}, ',', true, []string{"account", "2031", "2032"}},
+		{"words only are a header", "name,town\nAda,Corvane\n", Request{}, ',', true, []string{"name", "town"}},
+		{"no header was asked for", "name,town\nAda,Corvane\n", Request{NoHeader: true}, ',', false, []string{"#1", "#2"}},
+		{"names lose the blanks around them", " a , b\n1,2\n", Request{}, ',', true, []string{"a", "b"}},
+		{"a name that stands twice takes the next free form", "a,a,a_2\n1,2,3\n", Request{}, ',', true, []string{"a", "a_2", "a_2_2"}},
+		{"a column without a name is called by its position", "a,,c\n1,2,3\n", Request{}, ',', true, []string{"a", "#2", "c"}},
+	} {
+		t.Run(c.rule, func(t *testing.T) {
+			head, _ := readAll(t, c.text, c.request, BlockSize)
+			if head.Dialect.Delimiter != c.delimiter || head.HasHeader() != c.header || !reflect.DeepEqual(head.Layout.Columns, c.columns) {
+				t.Errorf("%q is written with %q, header %v, columns %v", c.text, head.Dialect.Delimiter, head.HasHeader(), head.Layout.Columns)
+			}
+		})
+	}
+}
+
+// A first line decides for all sources that begin with it, so the head must
+// not depend on which of them came first.
+func TestHeadDoesNotDependOnOrder(t *testing.T) {
+	texts := []string{"a,b\n1,2\n", "a,b\n1;2,3\n", "a,b\nx,y\n", "a;b,c\n1;2,3\n", "a;b,c\n1,2;3\n"}
+	for i := range texts {
+		alone, _ := readAll(t, texts[i], Request{}, BlockSize)
+		heads := NewHeads(Request{})
+		for k := range texts {
+			heads.Find([]byte(texts[(i+1+k)%len(texts)]))
+		}
+		if after := heads.Find([]byte(texts[i])); after.Dialect != alone.Dialect || !reflect.DeepEqual(after.Layout.Columns, alone.Layout.Columns) {
+			t.Errorf("%q is %+v alone and %+v behind the others", texts[i], alone.Dialect, after.Dialect)
+		}
+	}
+}
+
+func TestRecordsLongerThanABlock(t *testing.T) {
+	long := strings.Repeat("x", 3*BlockSize)
+	text := "a,b\n" + long + ",1\n\"" + long + "\n" + long + "\",2\n3,4\n"
+	_, got := readAll(t, text, Request{}, BlockSize)
+	want := []read{{2, []string{long, "1"}}, {3, []string{long + "\n" + long, "2"}}, {5, []string{"3", "4"}}}
+	if !reflect.DeepEqual(got.Records, want) {
+		t.Errorf("%d records, refused %d", len(got.Records), len(got.Refused))
+	}
+}
+
+func TestALineBeyondTheLimitIsAnError(t *testing.T) {
+	text := "a,b\n1,2\n" + strings.Repeat("x", 5000)
+	cutter := NewCutter(strings.NewReader(text), 2000, NewHeads(Request{}).Find)
+	cutter.block = 500
+	var err error
+	for buffer := []byte(nil); err == nil; {
+		_, buffer, err = cutter.Next(buffer)
+	}
+	var tooLong *TooLongError
+	if !errors.As(err, &tooLong) || tooLong.Line != 3 {
+		t.Errorf("error is %v", err)
+	}
+}
+
+func TestAnUnclosedQuoteBeyondTheLimitCostsItsLineAlone(t *testing.T) {
+	var text strings.Builder
+	text.WriteString("a,b\n\"1,2\n")
+	for i := range 1000 {
+		fmt.Fprintf(&text, "%d,y\n", i)
+	}
+	cutter := NewCutter(strings.NewReader(text.String()), 2000, NewHeads(Request{}).Find)
+	cutter.block = 100
+	var batch record.Batch
+	rows, refused := 0, 0
+	for buffer := []byte(nil); ; {
+		block, used, err := cutter.Next(buffer)
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		buffer = used
+		(&Scanner{cutter.Head().Dialect, 2, cutter.Head().Header}).Scan(block, &batch)
+		rows, refused = rows+batch.Rows, refused+len(batch.Refused)
+	}
+	if rows != 1000 || refused != 1 {
+		t.Errorf("%d records and %d refused, want 1000 and 1", rows, refused)
+	}
+}
+
+func TestAReadingErrorIsReturned(t *testing.T) {
+	broken := errors.New("the cable is cut")
+	source := io.MultiReader(strings.NewReader("a,b\n1,2\n"), iotest.ErrReader(broken))
+	if _, _, err := NewCutter(source, 1<<20, NewHeads(Request{}).Find).Next(nil); !errors.Is(err, broken) {
+		t.Errorf("error is %v", err)
+	}
+}
+
+func TestAppendFieldIsReadBack(t *testing.T) {
+	for _, text := range []string{"", "plain", "a,b", `say "yes"`, "two\nlines", "cr\r", " blanks ", `"`, "é"} {
+		line := append(AppendField(AppendField(nil, []byte(text), ','), nil, ','), []byte(",end")...)
+		record, err := csv.NewReader(bytes.NewReader(line)).Read()
+		if err != nil || record[0] != text {
+			t.Errorf("%q is written as %q and read back as %q, %v", text, line, record, err)
+		}
+	}
+}
+
+// FuzzReading compares with encoding/csv wherever that reads the text without
+// an error, and small blocks with large ones always.
+func FuzzReading(f *testing.F) {
+	for _, seed := range []string{
+		"a,b\n1,2\n", "a,b\r\n\"1\r\n\",2\r\n", "a\n\"\"\n", "x,\"y\nz\",\n,,\n", "\"a\"b,c\n", "a,\"b\n", "a,b\n\"1,2\n3,\"4\"\n", "\n\n,\n", "a,b\n1,2\r", "\"\"\"\"\n",
+	} {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		if len(text) > 4<<10 {
+			return // blocks of one byte take the square of its length
+		}
+		request := Request{Delimiter: ',', NoHeader: true}
+		head, whole := readAll(t, text, request, BlockSize)
+		for _, block := range []int{1, 3, 16} {
+			if _, got := readAll(t, text, request, block); !reflect.DeepEqual(got, whole) {
+				t.Fatalf("%q in blocks of %d:\n%+v\nin one:\n%+v", text, block, got, whole)
+			}
+		}
+		if head.Dialect.LineEnd != '\n' || head.Mark {
+			return // the stock reader knows neither
+		}
+		reader := csv.NewReader(strings.NewReader(text))
+		reader.FieldsPerRecord = -1
+		stock, err := reader.ReadAll()
+		if err != nil {
+			return
+		}
+		var want []read
+		width := len(head.Layout.Columns)
+		for _, fields := range stock {
+			if len(fields) == width {
+				want = append(want, read{Fields: fields})
+			}
+		}
+		if len(want) != len(whole.Records) || len(stock) != len(whole.Records)+len(whole.Refused) {
+			t.Fatalf("%q: %d records and %d refused, the stock reader has %d of %d: %q", text, len(whole.Records), len(whole.Refused), len(want), len(stock), stock)
+		}
+		for i, r := range whole.Records {
+			for k, field := range r.Fields {
+				// the stock reader makes CR LF within quotes LF
+				if strings.ReplaceAll(field, "\r\n", "\n") != want[i].Fields[k] {
+					t.Fatalf("%q: record %d is %q, the stock reader has %q", text, i, r.Fields, want[i].Fields)
+				}
+			}
+		}
+	})
+}
