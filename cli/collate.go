@@ -71,7 +71,7 @@ func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (e
 		options.Delimiter = '\t'
 	}
 	var kept *show.Output
-	if options.Suspense, kept, err = a.openSuspense(ctx, in, &f.writing); err != nil {
+	if options.Suspense, kept, err = a.openSuspense(in, &f.writing); err != nil {
 		return err
 	}
 	result, spool, err := a.openResult(in, f)

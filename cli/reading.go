@@ -186,7 +186,7 @@ func (a *app) create(in *input, w *writing, path string) (*show.Output, error) {
 }
 
 // openSuspense starts the suspense file; without --suspense both are nil.
-func (a *app) openSuspense(ctx context.Context, in *input, w *writing) (*suspense.File, *show.Output, error) {
+func (a *app) openSuspense(in *input, w *writing) (*suspense.File, *show.Output, error) {
 	if w.suspense == "" {
 		return nil, nil, nil
 	}
@@ -194,7 +194,7 @@ func (a *app) openSuspense(ctx context.Context, in *input, w *writing) (*suspens
 	if err != nil {
 		return nil, nil, err
 	}
-	file, err := suspense.New(ctx, output)
+	file, err := suspense.New(output)
 	return file, output, err
 }
 

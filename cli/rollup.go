@@ -110,7 +110,7 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 	}
 	options := rollup.Options{By: f.by, Sum: f.sum, Across: f.across, Decimal: in.decimal}
 	var kept *show.Output
-	if options.Suspense, kept, err = a.openSuspense(ctx, in, &f.writing); err != nil {
+	if options.Suspense, kept, err = a.openSuspense(in, &f.writing); err != nil {
 		return err
 	}
 	stop := a.progress(&f.reading, in)

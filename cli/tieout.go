@@ -82,7 +82,7 @@ func (a *app) runTieout(cmd *cobra.Command, f *tieoutFlags, paths []string) erro
 		return err
 	}
 	var kept *show.Output
-	if options.Suspense, kept, err = a.openSuspense(ctx, in, &f.writing); err != nil {
+	if options.Suspense, kept, err = a.openSuspense(in, &f.writing); err != nil {
 		return err
 	}
 	stop := a.progress(&f.reading, in)

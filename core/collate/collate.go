@@ -83,10 +83,8 @@ func (p *Plan) Header() []byte {
 // of the sources and lines. The error is what reading or writing returned, or
 // a *proof.FailedError.
 func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
-	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
 	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Decimal: p.options.Decimal, Suspense: p.options.Suspense})
-	ordered := source.NewOrdered(ctx, w, 4*max(1, p.reading.Jobs))
+	ordered := source.NewOrdered(w, 4*max(1, p.reading.Jobs))
 	var visitors []*visitor
 	err := p.set.Scan(ctx, p.reading, func() source.Visitor {
 		v := &visitor{plan: p, tally: t.Visitor(), ordered: ordered, used: make([]amount.Sum, len(p.options.Totals))}
@@ -166,11 +164,11 @@ func (v *visitor) Batch(b *source.Batch) error {
 	return nil
 }
 
-func (v *visitor) Flush(task int) (err error) {
-	if err := v.tally.Flush(task); err != nil {
+func (v *visitor) Flush(ctx context.Context, task int) (err error) {
+	if err := v.tally.Flush(ctx, task); err != nil {
 		return err
 	}
-	v.out, err = v.ordered.Deliver(task, v.out)
+	v.out, err = v.ordered.Deliver(ctx, task, v.out)
 	return err
 }
 

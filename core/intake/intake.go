@@ -186,7 +186,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	return nil
 }
 
-func (v *visitor) Flush(task int) error { return v.tally.Flush(task) }
+func (v *visitor) Flush(ctx context.Context, task int) error { return v.tally.Flush(ctx, task) }
 
 // firstRows keeps the first rows of a source.
 func (v *visitor) firstRows(b *source.Batch) [][]string {

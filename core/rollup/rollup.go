@@ -160,7 +160,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	return nil
 }
 
-func (v *visitor) Flush(task int) error { return v.tally.Flush(task) }
+func (v *visitor) Flush(ctx context.Context, task int) error { return v.tally.Flush(ctx, task) }
 
 // splitKey takes a group's key apart again.
 func splitKey(key []byte) []string {

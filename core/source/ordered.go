@@ -21,31 +21,34 @@ type Ordered struct {
 }
 
 // NewOrdered makes an Ordered that lets tasks be ahead of their turn by at
-// most ahead. When ctx ends, nobody waits any more.
-func NewOrdered(ctx context.Context, writer io.Writer, ahead int) *Ordered {
+// most ahead.
+func NewOrdered(writer io.Writer, ahead int) *Ordered {
 	o := &Ordered{writer: writer, ahead: ahead, waiting: make(map[int][]byte)}
 	o.turn.L = &o.mutex
-	context.AfterFunc(ctx, func() {
-		o.mutex.Lock()
-		defer o.mutex.Unlock()
-		if o.err == nil {
-			o.err = ctx.Err()
-		}
-		o.turn.Broadcast()
-	})
 	return o
 }
 
 // Deliver hands over what a task made and returns an empty buffer for the next
-// one. Every task must deliver, if only nothing.
-func (o *Ordered) Deliver(task int, made []byte) ([]byte, error) {
+// one. Every task must deliver, if only nothing. A task that waits for its
+// turn does so until ctx ends, as the one it waits for may have failed.
+func (o *Ordered) Deliver(ctx context.Context, task int, made []byte) ([]byte, error) {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
-	for o.err == nil && task > o.next+o.ahead {
+	if task > o.next+o.ahead {
+		defer context.AfterFunc(ctx, func() {
+			o.mutex.Lock()
+			defer o.mutex.Unlock()
+			o.turn.Broadcast()
+		})()
+	}
+	for o.err == nil && ctx.Err() == nil && task > o.next+o.ahead {
 		o.turn.Wait()
 	}
 	if o.err != nil {
 		return nil, o.err
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
 	}
 	o.waiting[task] = made
 	for {

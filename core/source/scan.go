@@ -47,8 +47,8 @@ type Visitor interface {
 	// Flush is called when everything of a task was given to Batch. Tasks are
 	// numbered from 0 without gaps in the order of the sources and, within a
 	// source, of its records, so that what the tasks make can be put in order;
-	// the tasks themselves end in any order.
-	Flush(task int) error
+	// the tasks themselves end in any order. ctx ends when any of them fails.
+	Flush(ctx context.Context, task int) error
 }
 
 const (
@@ -299,7 +299,7 @@ func (w *worker) run(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if err := w.visitor.Flush(work.number); err != nil {
+		if err := w.visitor.Flush(ctx, work.number); err != nil {
 			return err
 		}
 	}

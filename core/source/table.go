@@ -65,4 +65,4 @@ func (t *tableVisitor) Batch(b *Batch) error {
 	return nil
 }
 
-func (t *tableVisitor) Flush(int) error { return nil }
+func (t *tableVisitor) Flush(context.Context, int) error { return nil }

@@ -22,11 +22,11 @@ const Header = "reason,column,found,record," + source.SourceColumn + "," + sourc
 type File struct{ ordered *source.Ordered }
 
 // New starts a suspense file.
-func New(ctx context.Context, w io.Writer) (*File, error) {
+func New(w io.Writer) (*File, error) {
 	if _, err := io.WriteString(w, Header); err != nil {
 		return nil, err
 	}
-	return &File{source.NewOrdered(ctx, w, 256)}, nil
+	return &File{source.NewOrdered(w, 256)}, nil
 }
 
 // Buffer collects what one task sets aside.
@@ -63,10 +63,10 @@ func (b *Buffer) Add(e Entry) {
 }
 
 // Flush hands over what a task set aside.
-func (b *Buffer) Flush(task int) (err error) {
+func (b *Buffer) Flush(ctx context.Context, task int) (err error) {
 	if b.file == nil {
 		return nil
 	}
-	b.rows, err = b.file.ordered.Deliver(task, b.rows)
+	b.rows, err = b.file.ordered.Deliver(ctx, task, b.rows)
 	return err
 }

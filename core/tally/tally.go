@@ -7,6 +7,7 @@ package tally
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -133,7 +134,7 @@ func (v *Visitor) Row(i int) int {
 }
 
 // Flush ends a task.
-func (v *Visitor) Flush(task int) error { return v.suspense.Flush(task) }
+func (v *Visitor) Flush(ctx context.Context, task int) error { return v.suspense.Flush(ctx, task) }
 
 // enter returns the counts of the batch's source.
 func (v *Visitor) enter(b *source.Batch) *entry {

@@ -1,0 +1,352 @@
+package source
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"reflect"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+)
+
+func TestNaturalOrder(t *testing.T) {
+	want := []string{"a1.csv", "a2.csv", "a02.csv", "a10.csv", "b", "b1x2", "b1x10", "c20310101", "c20310102", "d"}
+	got := slices.Clone(want)
+	slices.Reverse(got)
+	slices.SortFunc(got, Natural)
+	// a02 and a2 are the same number; between them the bytes decide
+	slices.SortFunc(want[1:3], strings.Compare)
+	if !reflect.DeepEqual(got, want) {
+		t.Errorf("order is %v, want %v", got, want)
+	}
+	if Natural("x7", "x7") != 0 || Natural("x7", "x07") == 0 {
+		t.Error("only equal texts are equal")
+	}
+}
+
+func TestNamePattern(t *testing.T) {
+	for _, c := range []struct {
+		pattern, file string
+		want          []string // nil: does not match
+	}{
+		{"{entity}_{period}*", "brackenfell_2031-01.csv", []string{"brackenfell", "2031-01"}},
+		{"{entity}_{period}*", "brackenfell_2031-01_v2.csv", []string{"brackenfell", "2031-01"}},
+		{"{entity}_{period}*", "north_west_2031-01.csv", []string{"north_west", "2031-01"}},
+		{"{entity}_{period}", "corvane_2031Q1.csv", []string{"corvane", "2031Q1"}},
+		{"{entity}_{period}", "corvane_2031-W05.tsv", []string{"corvane", "2031-W05"}},
+		{"{entity}_{period}", "corvane_spring.csv", []string{"corvane", "spring"}},
+		{"{period} {entity}", "20310131 Corvane.csv", []string{"20310131", "Corvane"}},
+		{"Journal {entity}", "Journal Corvane.old.csv", []string{"Corvane.old"}},
+		{"{entity}_{period}", "corvane.csv", nil},
+		{"{entity}/{period}", "corvane/2031-01.csv", []string{"corvane", "2031-01"}},
+		{"{region}-?{entity}", "north-1corvane", []string{"north", "corvane"}},
+		{"{entity}(final)", "corvane(final).csv", []string{"corvane"}},
+	} {
+		p, err := ParseNamePattern(c.pattern)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got, _ := p.Match(c.file); !reflect.DeepEqual(got, c.want) {
+			t.Errorf("%s on %s gives %q, want %q", c.pattern, c.file, got, c.want)
+		}
+	}
+}
+
+func TestNamePatternsThatAreRefused(t *testing.T) {
+	for pattern, want := range map[string]string{
+		"{entity_{period}":     "is no word",
+		"{entity}_{period":     "is not closed",
+		"{entity}_{entity}":    "stands twice",
+		"{entty}_{period}":     "did you mean {entity}?",
+		"{entity}_{peroid}":    "did you mean {period}?",
+		"journal":              "no word in braces",
+		"{}":                   "is no word",
+		"{two words}_{period}": "is no word",
+	} {
+		if _, err := ParseNamePattern(pattern); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: error is %v, want one that says %q", pattern, err, want)
+		}
+	}
+}
+
+// folder makes files in a temporary folder.
+func folder(t *testing.T, files map[string]string) string {
+	t.Helper()
+	dir := t.TempDir()
+	for name, content := range files {
+		path := filepath.Join(dir, filepath.FromSlash(name))
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte(content), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return dir
+}
+
+func names(set *Set) (sources, passedOver []string) {
+	for _, s := range set.Sources {
+		sources = append(sources, s.Name)
+	}
+	for _, p := range set.PassedOver {
+		passedOver = append(passedOver, p.Source)
+	}
+	return sources, passedOver
+}
+
+func TestFind(t *testing.T) {
+	dir := folder(t, map[string]string{
+		"b10.csv": "x", "b2.csv": "x", "a.TSV": "x", ".hidden.csv": "x", "~$b2.xlsx": "x", ".~lock.b2.ods#": "x",
+		"report.pdf": "x", "README": "x", "sub/c.csv": "x", "sub/.git/d.csv": "x", LedgerName: "",
+	})
+	for _, c := range []struct {
+		rule   string
+		search Search
+		want   []string
+		passed []string
+	}{
+		{"a folder means the data files directly in it", Search{Paths: []string{dir}},
+			[]string{"a.TSV", "b2.csv", "b10.csv"}, []string{".hidden.csv", ".~lock.b2.ods#", "README", "report.pdf", "sub", "~$b2.xlsx"}},
+		{"recurse reads below it", Search{Paths: []string{dir}, Recurse: true},
+			[]string{"a.TSV", "b2.csv", "b10.csv", "sub/c.csv"}, []string{".hidden.csv", ".~lock.b2.ods#", "README", "report.pdf", "sub/.git", "~$b2.xlsx"}},
+		{"a pattern", Search{Paths: []string{filepath.Join(dir, "b*.csv")}}, []string{"b2.csv", "b10.csv"}, nil},
+		{"a pattern over folders", Search{Paths: []string{filepath.Join(dir, "**", "c.csv")}}, []string{"sub/c.csv"}, nil},
+		{"only and skip", Search{Paths: []string{dir}, Only: []string{"b*"}, Skip: []string{"*10*"}},
+			[]string{"b2.csv"}, []string{".hidden.csv", ".~lock.b2.ods#", "README", "a.TSV", "b10.csv", "report.pdf", "sub", "~$b2.xlsx"}},
+		{"a file that is named is read whatever its ending", Search{Paths: []string{filepath.Join(dir, "README")}}, []string{"README"}, nil},
+		{"a file that is named twice is read once", Search{Paths: []string{dir, filepath.Join(dir, "b2.csv")}, Only: []string{"b2*"}},
+			[]string{"b2.csv"}, []string{".hidden.csv", ".~lock.b2.ods#", "README", "a.TSV", "b10.csv", "report.pdf", "sub", "~$b2.xlsx"}},
+	} {
+		t.Run(c.rule, func(t *testing.T) {
+			c.search.Jobs = 2
+			set, err := Find(context.Background(), c.search)
+			if err != nil {
+				t.Fatal(err)
+			}
+			sources, passed := names(set)
+			if !reflect.DeepEqual(sources, c.want) || !reflect.DeepEqual(passed, c.passed) {
+				t.Errorf("sources %q, passed over %q", sources, passed)
+			}
+		})
+	}
+}
+
+func TestSourcesOfTheSameNameAreToldApart(t *testing.T) {
+	dir := folder(t, map[string]string{"jan/a.csv": "x", "feb/a.csv": "x"})
+	set, err := Find(context.Background(), Search{Paths: []string{filepath.Join(dir, "jan"), filepath.Join(dir, "feb")}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	sources, _ := names(set)
+	if want := []string{filepath.ToSlash(filepath.Join(dir, "feb/a.csv")), filepath.ToSlash(filepath.Join(dir, "jan/a.csv"))}; !reflect.DeepEqual(sources, want) {
+		t.Errorf("sources are %q, want %q", sources, want)
+	}
+}
+
+func TestAPathThatIsNotThereNamesTheNearestOne(t *testing.T) {
+	dir := folder(t, map[string]string{"corvane.csv": "x"})
+	_, err := Find(context.Background(), Search{Paths: []string{filepath.Join(dir, "corvan.csv")}})
+	var missing *NotFoundError
+	if !errors.As(err, &missing) || missing.Near != filepath.Join(dir, "corvane.csv") {
+		t.Errorf("error is %v", err)
+	}
+}
+
+// places collects what a scan reads, as "source:line first field".
+type places struct {
+	mutex *sync.Mutex
+	set   *Set
+	tasks map[int][]string
+	now   []string
+	first map[int]int
+}
+
+func (p *places) Batch(b *Batch) error {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	if b.First {
+		p.first[b.Index]++
+	}
+	var scratch []byte
+	for row := range b.Batch.Rows {
+		p.now = append(p.now, fmt.Sprintf("%s:%d %s", p.set.Sources[b.Index].Name, b.Line(row), b.Text(row, 0, &scratch)))
+	}
+	return nil
+}
+
+func (p *places) Flush(_ context.Context, task int) error {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	p.tasks[task] = p.now
+	p.now = nil
+	return nil
+}
+
+// scanAll reads a folder and returns all records in the order of the tasks.
+func scanAll(t *testing.T, set *Set, jobs int) []string {
+	t.Helper()
+	var mutex sync.Mutex
+	tasks, first := make(map[int][]string), make(map[int]int)
+	err := set.Scan(context.Background(), Reading{Jobs: jobs, Memory: 1 << 30}, func() Visitor {
+		return &places{mutex: &mutex, set: set, tasks: tasks, first: first}
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var all []string
+	for task := range len(tasks) {
+		records, ok := tasks[task]
+		if !ok {
+			t.Fatalf("task %d of %d is missing", task, len(tasks))
+		}
+		all = append(all, records...)
+	}
+	for index := range set.Sources {
+		if first[index] != 1 && !set.IsOwn(index) {
+			t.Errorf("source %d had %d first batches", index, first[index])
+		}
+	}
+	return all
+}
+
+func TestScanReadsEverythingOnceAndInOrder(t *testing.T) {
+	files := map[string]string{"empty.csv": "", "header.csv": "a,b\n"}
+	var want []string
+	var large strings.Builder
+	large.WriteString("a,b\n")
+	line := 2
+	for i := 0; large.Len() < sharedSize+3*(1<<20); i++ { // a file that all goroutines read
+		if i%1000 == 7 {
+			fmt.Fprintf(&large, "%d,\"a\nb,\n\"\n", i)
+			want = append(want, fmt.Sprintf("big.csv:%d %d", line, i))
+			line += 3
+			continue
+		}
+		fmt.Fprintf(&large, "%d,some text to fill the line\n", i)
+		want = append(want, fmt.Sprintf("big.csv:%d %d", line, i))
+		line++
+	}
+	files["big.csv"] = large.String()
+	for i := range 200 {
+		name := fmt.Sprintf("small%d.csv", i)
+		files[name] = fmt.Sprintf("a,b\n%d,x\n%d,y", i, i)
+		want = append(want, fmt.Sprintf("%s:2 %d", name, i), fmt.Sprintf("%s:3 %d", name, i))
+	}
+	dir := folder(t, files)
+	for _, jobs := range []int{1, 4} {
+		set, err := Find(context.Background(), Search{Paths: []string{dir}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := scanAll(t, set, jobs); !slices.Equal(got, want) {
+			t.Errorf("%d jobs: %d records, want %d", jobs, len(got), len(want))
+		}
+		if err := set.Look(context.Background(), Reading{Jobs: jobs, Memory: 1 << 30}); err != nil {
+			t.Fatal(err)
+		}
+		if got := scanAll(t, set, jobs); !slices.Equal(got, want) {
+			t.Errorf("%d jobs, after a look: %d records, want %d", jobs, len(got), len(want))
+		}
+	}
+}
+
+func TestOwnOutputsArePassedOver(t *testing.T) {
+	collated := "a,source,source_line\n1,x.csv,2\n"
+	dir := folder(t, map[string]string{"data.csv": "a\n1\n", "all.csv": collated, "noted.csv": "a\n7\n"})
+	fingerprint, err := fingerprintFile(filepath.Join(dir, "noted.csv"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := NoteOutput(filepath.Join(dir, "elsewhere.csv"), 4, fingerprint); err != nil { // known under any name
+		t.Fatal(err)
+	}
+	set, err := Find(context.Background(), Search{Paths: []string{dir}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := scanAll(t, set, 2); !slices.Equal(got, []string{"data.csv:2 1"}) {
+		t.Errorf("read %q", got)
+	}
+	if _, passed := names(set); !slices.Equal(passed, []string{"all.csv", "noted.csv"}) {
+		t.Errorf("passed over %q", passed)
+	}
+	meant, err := Find(context.Background(), Search{Paths: []string{filepath.Join(dir, "all.csv")}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := scanAll(t, meant, 1); !slices.Equal(got, []string{"all.csv:2 1"}) {
+		t.Errorf("an own output that is named alone gives %q", got)
+	}
+}
+
+func TestNoteOutputKeepsOneNoteAName(t *testing.T) {
+	dir := t.TempDir()
+	for _, size := range []int64{5, 6} {
+		if err := NoteOutput(filepath.Join(dir, "all.csv"), size, fmt.Sprint("f", size)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if notes := readLedger(dir); !reflect.DeepEqual(notes, ledger{6: {"f6"}}) {
+		t.Errorf("notes are %v", notes)
+	}
+}
+
+func TestOrderedPutsTasksInOrder(t *testing.T) {
+	var out strings.Builder
+	o := NewOrdered(&out, 3)
+	var group sync.WaitGroup
+	for worker := range 4 {
+		group.Go(func() {
+			for task := worker; task < 100; task += 4 {
+				if _, err := o.Deliver(context.Background(), task, fmt.Appendf(nil, "%d ", task)); err != nil {
+					t.Error(err)
+				}
+			}
+		})
+	}
+	group.Wait()
+	var want strings.Builder
+	for task := range 100 {
+		fmt.Fprintf(&want, "%d ", task)
+	}
+	if out.String() != want.String() {
+		t.Errorf("order is %s", out.String())
+	}
+}
+
+func TestOrderedDoesNotWaitWhenAllIsOver(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	o := NewOrdered(&strings.Builder{}, 1)
+	failed := make(chan error)
+	go func() {
+		_, err := o.Deliver(ctx, 9, nil) // far ahead of its turn
+		failed <- err
+	}()
+	cancel()
+	if err := <-failed; !errors.Is(err, context.Canceled) {
+		t.Errorf("error is %v", err)
+	}
+}
+
+func TestAFileThatGoesMissingIsAnErrorThatNamesIt(t *testing.T) {
+	dir := folder(t, map[string]string{"a.csv": "x\n1\n", "b.csv": "x\n1\n"})
+	set, err := Find(context.Background(), Search{Paths: []string{dir}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Remove(filepath.Join(dir, "b.csv")); err != nil {
+		t.Fatal(err)
+	}
+	err = set.Scan(context.Background(), Reading{Jobs: 2, Memory: 1 << 20}, func() Visitor {
+		return &places{mutex: new(sync.Mutex), set: set, tasks: map[int][]string{}, first: map[int]int{}}
+	})
+	var failed *Error
+	if !errors.As(err, &failed) || failed.Source != "b.csv" || !errors.Is(err, os.ErrNotExist) {
+		t.Errorf("error is %v", err)
+	}
+}
