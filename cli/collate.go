@@ -162,7 +162,7 @@ func (a *app) finishCollate(set *source.Set, f *collateFlags, r *collate.Result,
 
 func (a *app) reportCollate(s *show.Screen, f *collateFlags, set *source.Set, r *collate.Result, stopped bool) {
 	if f.writing.out != "" && !stopped {
-		fmt.Fprintf(s, "%s: %s records of %s sources, %d columns\n", f.writing.out, show.Number(r.Records), show.Number(len(set.Sources)), len(r.Columns))
+		fmt.Fprintf(s, "%s: %s of %s, %s\n", f.writing.out, show.Count(r.Records, "record"), show.Count(len(set.Sources), "source"), show.Count(len(r.Columns), "column"))
 	}
 	if stopped {
 		fmt.Fprintln(s, "nothing was written, because of the findings of weight stop; --anyway writes all the same")

@@ -171,7 +171,7 @@ func (a *app) printIntakeSources(set *source.Set, r *intake.Result) {
 	}
 	cells := make([]string, len(t.Columns))
 	words := len(set.Words())
-	cells[0], cells[1+words], cells[6+words] = fmt.Sprintf("%s sources", show.Number(len(r.Sources))), show.Number(r.Rows), show.Size(size)
+	cells[0], cells[1+words], cells[6+words] = show.Count(len(r.Sources), "source"), show.Number(r.Rows), show.Size(size)
 	t.AddStrong(cells...)
 	t.Print(a.stdout)
 }
@@ -214,7 +214,7 @@ func (a *app) printColumns(r *intake.Result) {
 	for _, c := range r.Columns {
 		var remarks []string
 		if c.Sources < len(r.Sources) {
-			remarks = append(remarks, fmt.Sprintf("not in %s sources", show.Number(len(r.Sources)-c.Sources)))
+			remarks = append(remarks, "not in "+show.Count(len(r.Sources)-c.Sources, "source"))
 		}
 		switch {
 		case c.Others == 1:

@@ -160,7 +160,7 @@ func (a *app) printRollup(set *source.Set, s *summary, stopped bool) error {
 			report = a.stderr
 		}
 	case s.flags.writing.out != "":
-		fmt.Fprintf(a.stdout, "%s: %s groups of %s records\n", s.flags.writing.out, show.Number(len(s.result.Groups)), show.Number(s.result.Total.Records))
+		fmt.Fprintf(a.stdout, "%s: %s of %s\n", s.flags.writing.out, show.Count(len(s.result.Groups), "group"), show.Count(s.result.Total.Records, "record"))
 	case a.stdout.Terminal:
 		s.table().Print(a.stdout)
 	default:

@@ -10,6 +10,8 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"slices"
+	"strings"
 	"syscall"
 	"time"
 
@@ -65,7 +67,10 @@ func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	root.SetIn(stdin)
 	root.SetOut(stdout)
 	root.SetErr(stderr)
-	err := root.ExecuteContext(ctx)
+	err := knownCommand(root, args)
+	if err == nil {
+		err = root.ExecuteContext(ctx)
+	}
 	outputs.Discard()
 	switch {
 	case err == nil:
@@ -79,6 +84,22 @@ func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	}
 	fmt.Fprintf(stderr, "lastblock: %v\n", err)
 	return ExitNotDone
+}
+
+// knownCommand wants the first word to be a command.
+func knownCommand(root *cobra.Command, args []string) error {
+	if len(args) == 0 || strings.HasPrefix(args[0], "-") || strings.HasPrefix(args[0], "__") {
+		return nil
+	}
+	names := []string{}
+	for _, c := range root.Commands() {
+		names = append(names, c.Name())
+	}
+	names = append(names, "help", "completion")
+	if slices.Contains(names, args[0]) {
+		return nil
+	}
+	return unknownName("command", "", args[0], names)
 }
 
 // app is what the commands of one run share.
@@ -99,12 +120,10 @@ agrees with what was declared.
 Exit codes: 0 done; 1 done, with a finding of weight stop; 2 not done.`,
 		Example: `  lastblock demo
   lastblock intake lastblock-demo/journals --name '{entity}_{period}'`,
-		SilenceUsage:               true,
-		SilenceErrors:              true,
-		SuggestionsMinimumDistance: 2,
-		CompletionOptions:          cobra.CompletionOptions{HiddenDefaultCmd: true},
-		Args:                       cobra.NoArgs,
-		RunE:                       func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+		SilenceUsage:  true,
+		SilenceErrors: true,
+		Args:          cobra.NoArgs,
+		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	cobra.EnableCommandSorting = false // commands stand in the order of the work
 	root.SetFlagErrorFunc(explainFlag)

@@ -175,7 +175,7 @@ func (a *app) printTieout(set *source.Set, f *tieoutFlags, r *tieout.Result) {
 	default:
 		if f.top > 0 {
 			rows := r.Largest(f.top)
-			fmt.Fprintf(a.stdout, "%s\n", a.stdout.Bold(fmt.Sprintf("the %d largest of %s sources", len(rows), show.Number(len(r.Sources)))))
+			fmt.Fprintf(a.stdout, "%s\n", a.stdout.Bold(fmt.Sprintf("the %d largest of %s", len(rows), show.Count(len(r.Sources), "source"))))
 			a.printSources(set, f, r, rows, false)
 		}
 		if f.bottom > 0 {
@@ -183,7 +183,7 @@ func (a *app) printTieout(set *source.Set, f *tieoutFlags, r *tieout.Result) {
 				fmt.Fprintln(a.stdout)
 			}
 			rows := r.Smallest(f.bottom)
-			fmt.Fprintf(a.stdout, "%s\n", a.stdout.Bold(fmt.Sprintf("the %d smallest of %s sources", len(rows), show.Number(len(r.Sources)))))
+			fmt.Fprintf(a.stdout, "%s\n", a.stdout.Bold(fmt.Sprintf("the %d smallest of %s", len(rows), show.Count(len(r.Sources), "source"))))
 			a.printSources(set, f, r, rows, false)
 		}
 	}
@@ -230,6 +230,6 @@ func (a *app) printSources(set *source.Set, f *tieoutFlags, r *tieout.Result, ro
 	for _, row := range rows {
 		t.Add(add(set.Sources[row.Index].Name, row.Rows, row.Suspense, row.Totals, row.Running)...)
 	}
-	t.AddStrong(add(fmt.Sprintf("total of %s sources", show.Number(len(r.Sources))), r.Rows, r.Proof.Suspense, r.Totals, nil)...)
+	t.AddStrong(add("total of "+show.Count(len(r.Sources), "source"), r.Rows, r.Proof.Suspense, r.Totals, nil)...)
 	t.Print(a.stdout)
 }

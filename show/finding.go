@@ -142,6 +142,14 @@ func Proof(s *Screen, p *proof.Proof) {
 	t.Print(s)
 }
 
+// Count prints a number of things: "1 source", "2 sources".
+func Count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return Number(n) + " " + what + "s"
+}
+
 // Number prints a whole number with thousands marks.
 func Number(n int) string {
 	digits := strconv.Itoa(n)

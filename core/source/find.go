@@ -313,10 +313,10 @@ func (f *finder) passOverOwn() {
 // OwnOutputReason is why a result of Lastblock is passed over.
 const OwnOutputReason = "written by Lastblock itself"
 
-// isNoted looks into the ledger of the source's folder and into that of the
-// working directory.
+// isNoted looks into the ledger of the source's folder. Ledgers elsewhere do
+// not count: a result of one source may hold the very bytes of that source.
 func (f *finder) isNoted(s *Source) bool {
-	return f.ledger(filepath.Dir(s.Path)).wrote(s.Path, s.Size) || f.ledger(".").wrote(s.Path, s.Size)
+	return f.ledger(filepath.Dir(s.Path)).wrote(s.Path, s.Size)
 }
 
 func (f *finder) ledger(folder string) ledger {

@@ -371,7 +371,7 @@ func (t *Tally) checkColumns() error {
 		for _, i := range lacking {
 			t.Findings.Add(finding.Finding{
 				Kind: finding.MissingColumn, Source: t.set.Sources[i].Name, Order: i, Column: column,
-				Message: fmt.Sprintf("has no column %q, so none of its %d records counts in that total", column, t.Sources[i].Read),
+				Message: fmt.Sprintf("has no column %q, so that total is without its %s", column, Plural(t.Sources[i].Read, "record")),
 			})
 		}
 	}
