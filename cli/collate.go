@@ -24,9 +24,7 @@ func (a *app) collate() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "collate PATH…",
 		Short: "One set of records, each with its source",
-		Long: `One set of records, each with its source.
-
-Puts all records one under another, matched by the names of their columns in
+		Long: `Puts all records one under another, matched by the names of their columns in
 whatever order these stand. Every column of any source is kept, and blank where
 a source has none. Texts stay exactly as they were sent. Behind the data come
 the words of --name, then source and source_line.`,

@@ -18,9 +18,7 @@ func (a *app) demo() *cobra.Command {
 	return &cobra.Command{
 		Use:   "demo [DIR]",
 		Short: "Show me, on data that ships with Lastblock",
-		Long: `Show me, on data that ships with Lastblock.
-
-Writes a small month end into a folder (lastblock-demo, if none is named): the
+		Long: `Writes a small month end into a folder (lastblock-demo, if none is named): the
 journals of a made-up group of five cable car companies, with a few faults in
 them. Then walks through the commands, each run for real.`,
 		Example: `  lastblock demo

@@ -23,9 +23,7 @@ func (a *app) intake() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "intake PATH…",
 		Short: "What arrived, and in what shape?",
-		Long: `What arrived, and in what shape?
-
-Lists each source with what its name tells, how it is written, its rows and
+		Long: `Lists each source with what its name tells, how it is written, its rows and
 dates, and all columns with their kind: text, amount, date or flag. Tells which
 columns differ between sources, and what was passed over and why.`,
 		Example: `  lastblock intake lastblock-demo/journals

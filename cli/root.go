@@ -86,6 +86,25 @@ func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	return ExitNotDone
 }
 
+// helpTemplate answers first what the command is for, then shows it at work.
+const helpTemplate = `{{.Short}}
+{{if .HasExample}}
+Examples, on the data of 'lastblock demo':
+{{.Example}}
+{{end}}
+Usage: {{.UseLine}}
+{{with .Long}}
+{{.}}
+{{end}}{{if .HasAvailableSubCommands}}
+Commands, in the order of the work:
+{{range .Commands}}{{if .IsAvailableCommand}}  {{rpad .Name .NamePadding}}  {{.Short}}
+{{end}}{{end}}
+'lastblock COMMAND --help' tells more of each.
+{{end}}{{if .HasAvailableLocalFlags}}
+Flags:
+{{.LocalFlags.FlagUsages | trimTrailingWhitespaces}}
+{{end}}`
+
 // knownCommand wants the first word to be a command.
 func knownCommand(root *cobra.Command, args []string) error {
 	if len(args) == 0 || strings.HasPrefix(args[0], "-") || strings.HasPrefix(args[0], "__") {
@@ -113,9 +132,8 @@ func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "lastblock",
 		Short: "Turns the files that branches send into one trusted summary, and proves it",
-		Long: `Lastblock turns the files that branches send every month into one trusted
-summary, and proves it: everything arrived, everything was counted, and it
-agrees with what was declared.
+		Long: `Everything arrived, everything was counted, and it agrees with what was
+declared: every result ends in its proof. Sources are never changed.
 
 Exit codes: 0 done; 1 done, with a finding of weight stop; 2 not done.`,
 		Example: `  lastblock demo
@@ -126,6 +144,7 @@ Exit codes: 0 done; 1 done, with a finding of weight stop; 2 not done.`,
 		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	cobra.EnableCommandSorting = false // commands stand in the order of the work
+	root.SetHelpTemplate(helpTemplate)
 	root.SetFlagErrorFunc(explainFlag)
 	root.AddCommand(a.demo(), a.intake(), a.tieout(), a.collate(), a.rollup(), a.version())
 	return root

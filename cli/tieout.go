@@ -28,9 +28,7 @@ func (a *app) tieout() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "tieout PATH…",
 		Short: "Do counts and totals agree with what was declared?",
-		Long: `Do counts and totals agree with what was declared?
-
-Counts the rows of each source and adds up columns, with running and grand
+		Long: `Counts the rows of each source and adds up columns, with running and grand
 totals, and compares them with a control sheet. A column is called by its name,
 or by its position as '#2'.
 

@@ -65,7 +65,10 @@ func (c *Cutter) Peek(size int) error {
 			return err
 		}
 		c.carry = data
-		if c.start(data) {
+		if err := c.start(data); err != nil {
+			return err
+		}
+		if c.head != nil {
 			c.carry = data[c.head.size:]
 		} else if len(data) >= c.limit {
 			return &TooLongError{Line: c.line, Limit: c.limit}
@@ -79,7 +82,7 @@ func (c *Cutter) Whole() bool { return c.ended }
 
 // Next reads the next block into buffer, which it may replace by a larger one,
 // and returns both. The error is io.EOF behind the last block, a
-// *TooLongError, or what the source returned. The first call always returns a
+// *ForeignError, a *TooLongError, or what the source returned. The first call always returns a
 // block, an empty one if there are no records.
 func (c *Cutter) Next(buffer []byte) (Block, []byte, error) {
 	if c.finished {
@@ -97,8 +100,13 @@ func (c *Cutter) Next(buffer []byte) (Block, []byte, error) {
 		if data, err = c.fill(data, head+read); err != nil {
 			return Block{}, data, err
 		}
-		if c.head == nil && c.start(data) {
-			head = c.head.size
+		if c.head == nil {
+			if err := c.start(data); err != nil {
+				return Block{}, data, err
+			}
+			if c.head != nil {
+				head = c.head.size
+			}
 		}
 		if c.head != nil {
 			if block, ok := c.cut(data[head:], want); ok {
@@ -132,15 +140,17 @@ func (c *Cutter) fill(data []byte, want int) ([]byte, error) {
 	return data, nil
 }
 
-// start finds the head, or reports false where more of the source is needed to
-// see it.
-func (c *Cutter) start(data []byte) bool {
-	if _, known := lineEndOf(data); !known && !c.ended {
-		return false
+// start finds the head; where more of the source is needed to see it, there is
+// none yet. The error is a *ForeignError.
+func (c *Cutter) start(data []byte) error {
+	if err := checkForeign(data); err != nil {
+		return err
 	}
-	c.head = c.find(data)
-	c.line += c.head.lines
-	return true
+	if _, known := lineEndOf(data); known || c.ended {
+		c.head = c.find(data)
+		c.line += c.head.lines
+	}
+	return nil
 }
 
 // cut makes a block of the whole records in the first want bytes of data and
