@@ -23,7 +23,7 @@ func (a *app) collate() *cobra.Command {
 	f := new(collateFlags)
 	cmd := &cobra.Command{
 		Use:   "collate PATH…",
-		Short: "One set of records, each with its source",
+		Short: "What are all records together, each with its source?",
 		Long: `Puts all records one under another, matched by the names of their columns in
 whatever order these stand. Every column of any source is kept, and blank where
 a source has none. Texts stay exactly as they were sent. Behind the data come
@@ -142,7 +142,7 @@ func (a *app) finishCollate(set *source.Set, f *collateFlags, r *collate.Result,
 		report := a.stdout
 		if spool != nil {
 			if !stopped {
-				if err := a.printRecords(spool); err != nil {
+				if err := a.printRecords(f, spool); err != nil {
 					return err
 				}
 			}
@@ -171,7 +171,7 @@ func (a *app) reportCollate(s *show.Screen, f *collateFlags, set *source.Set, r 
 
 // printRecords passes records on: all of them into a pipe, the first ones as a
 // table to a terminal.
-func (a *app) printRecords(spool *show.Output) error {
+func (a *app) printRecords(f *collateFlags, spool *show.Output) error {
 	reader, err := spool.Reader()
 	if err != nil {
 		return err
@@ -180,7 +180,11 @@ func (a *app) printRecords(spool *show.Output) error {
 		_, err := io.Copy(a.stdout, reader)
 		return err
 	}
-	return show.FirstRecords(a.stdout, reader)
+	keys := 2 // source and line
+	if f.bare {
+		keys = 0
+	}
+	return show.FirstRecords(a.stdout, reader, keys)
 }
 
 func (a *app) printCollateDocument(set *source.Set, f *collateFlags, r *collate.Result, spool *show.Output, stopped bool) error {

@@ -149,8 +149,8 @@ func (a *app) printIntakeSources(set *source.Set, r *intake.Result) {
 		t.Columns = append(t.Columns, show.Column{Name: word})
 	}
 	t.Columns = append(t.Columns,
-		show.Column{Name: "rows", Right: true}, show.Column{Name: "columns", Right: true},
-		show.Column{Name: "from", Whole: true}, show.Column{Name: "to", Whole: true}, show.Column{Name: "written with"},
+		show.Column{Name: "rows", Right: true}, show.Column{Name: "cols", Right: true},
+		show.Column{Name: "from – to", Whole: true}, show.Column{Name: "format"},
 		show.Column{Name: "size", Right: true}, show.Column{Name: "changed", Whole: true})
 	var size int64
 	for i := range r.Sources {
@@ -165,13 +165,21 @@ func (a *app) printIntakeSources(set *source.Set, r *intake.Result) {
 			size += src.Size
 			sizeText, changed = show.Size(src.Size), src.Changed.Format("2006-01-02 15:04")
 		}
-		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), s.FirstDate, s.LastDate, writtenWith(s.Head), sizeText, changed)...)
+		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s.Head), sizeText, changed)...)
 	}
 	cells := make([]string, len(t.Columns))
 	words := len(set.Words())
-	cells[0], cells[1+words], cells[6+words] = show.Count(len(r.Sources), "source"), show.Number(r.Rows), show.Size(size)
+	cells[0], cells[1+words], cells[5+words] = show.Count(len(r.Sources), "source"), show.Number(r.Rows), show.Size(size)
 	t.AddStrong(cells...)
 	t.Print(a.stdout)
+}
+
+// between is the range of a source's dates.
+func between(s *intake.Sheet) string {
+	if s.FirstDate == "" {
+		return ""
+	}
+	return s.FirstDate + " – " + s.LastDate
 }
 
 // writtenWith says in few words how a source is written.

@@ -133,7 +133,7 @@ func (a *app) progress(r *reading, in *input) (stop func()) {
 	if r.quiet {
 		return func() {}
 	}
-	return show.Progress(a.stderr, in.reading.Progress, len(in.set.Sources), in.set.Bytes())
+	return show.Progress(a.stderr, a.begun, in.reading.Progress, len(in.set.Sources), in.set.Bytes())
 }
 
 // writing are the flags of commands that write files.

@@ -31,7 +31,7 @@ func (a *app) rollup() *cobra.Command {
 	f := new(rollupFlags)
 	cmd := &cobra.Command{
 		Use:   "rollup PATH… --by COLUMNS --sum COLUMNS",
-		Short: "The summary",
+		Short: "What do the records come to, by group?",
 		Long: `One row per group of records that agree in the columns of --by: their number
 and the exact sums of the columns of --sum. Group columns are those of the
 data, the words of --name, and source. --across spreads the sums over the

@@ -61,7 +61,7 @@ func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 }
 
 func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer, outputs *show.Outputs) int {
-	app := &app{stdin: stdin, stdout: show.NewScreen(stdout), stderr: show.NewScreen(stderr), outputs: outputs}
+	app := &app{stdin: stdin, stdout: show.NewScreen(stdout), stderr: show.NewScreen(stderr), outputs: outputs, begun: time.Now()}
 	root := app.root()
 	root.SetArgs(args)
 	root.SetIn(stdin)
@@ -126,6 +126,7 @@ type app struct {
 	stdin          io.Reader
 	stdout, stderr *show.Screen
 	outputs        *show.Outputs
+	begun          time.Time
 }
 
 func (a *app) root() *cobra.Command {

@@ -2,32 +2,43 @@ package show
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"lastblock/core/source"
-
-	"github.com/jedib0t/go-pretty/v6/progress"
-	"github.com/jedib0t/go-pretty/v6/text"
 )
 
-// progressDelay is how long work must take before progress is worth showing.
-const progressDelay = 500 * time.Millisecond
+const (
+	progressDelay = 500 * time.Millisecond // how long work must take to be worth showing
+	progressEvery = 100 * time.Millisecond
+)
 
 // Progress shows on a terminal how far reading has come: files, bytes, rate
-// and time left. Call the function it returns when the work is done.
-func Progress(s *Screen, counted *source.Progress, files int, bytes int64) (stop func()) {
+// and time left, on one line that is gone when the work is done. Call the
+// function it returns then. begun is when the command was given.
+func Progress(s *Screen, begun time.Time, counted *source.Progress, files int, bytes int64) (stop func()) {
 	if !s.Terminal {
 		return func() {}
 	}
 	stopping, stopped := make(chan struct{}), make(chan struct{})
 	go func() {
 		defer close(stopped)
-		select {
-		case <-stopping:
-			return
-		case <-time.After(progressDelay):
+		started := time.Now()
+		wait := max(0, progressDelay-time.Since(begun))
+		shown := false
+		for {
+			select {
+			case <-stopping:
+				if shown {
+					fmt.Fprint(s, "\r\x1b[K") // to the start of the line, and clear it
+				}
+				return
+			case <-time.After(wait):
+			}
+			line := progressLine(counted.Files.Load(), counted.Bytes.Load(), int64(files), bytes, time.Since(started))
+			fmt.Fprintf(s, "\r\x1b[K%s", shorten(line, max(1, s.Width-1)))
+			shown, wait = true, progressEvery
 		}
-		showProgress(s, counted, files, bytes, stopping)
 	}()
 	return func() {
 		close(stopping)
@@ -35,52 +46,22 @@ func Progress(s *Screen, counted *source.Progress, files int, bytes int64) (stop
 	}
 }
 
-func showProgress(s *Screen, counted *source.Progress, files int, bytes int64, stopping <-chan struct{}) {
-	const often = 100 * time.Millisecond
-	w := progress.NewWriter()
-	w.SetOutputWriter(s)
-	w.SetStyle(progressStyle(s))
-	w.SetUpdateFrequency(often)
-	w.SetTrackerLength(max(10, s.Width/5))
-	w.SetTrackerPosition(progress.PositionRight)
-	w.SetTerminalWidth(s.Width)
-	tracker := &progress.Tracker{Total: bytes, Units: progress.UnitsBytes, RemoveOnCompletion: true}
-	w.AppendTracker(tracker)
-	update := func() {
-		tracker.UpdateMessage(fmt.Sprintf("%s of %s files", Number(int(counted.Files.Load())), Number(files)))
-		// the tracker is done, and gone, when it reaches its total
-		tracker.SetValue(min(counted.Bytes.Load(), bytes-1))
+// progressLine says how far work has come. bytes is 0 where the size is not
+// known before the end, as with a pipe.
+func progressLine(doneFiles, doneBytes, files, bytes int64, took time.Duration) string {
+	rate := float64(doneBytes) / took.Seconds()
+	if bytes <= 0 {
+		return fmt.Sprintf("read %s  %s/s", Size(doneBytes), Size(int64(rate)))
 	}
-	update()
-	rendered := make(chan struct{})
-	go func() {
-		defer close(rendered)
-		w.Render()
-	}()
-	tick := time.NewTicker(often)
-	defer tick.Stop()
-	for {
-		select {
-		case <-tick.C:
-			update()
-		case <-stopping:
-			tracker.MarkAsDone()
-			w.Stop()
-			<-rendered
-			return
-		}
+	share := min(1, float64(doneBytes)/float64(bytes))
+	const width = 12
+	full := int(share * width)
+	line := fmt.Sprintf("%3.0f%% %s%s  %s of %s files  %s of %s  %s/s", 100*share,
+		strings.Repeat("━", full), strings.Repeat("╌", width-full),
+		Number(int(doneFiles)), Number(int(files)), Size(doneBytes), Size(bytes), Size(int64(rate)))
+	if rate > 0 {
+		left := time.Duration(float64(bytes-doneBytes) / rate * float64(time.Second))
+		line += "  " + max(left, 0).Round(time.Second).String() + " left"
 	}
-}
-
-func progressStyle(s *Screen) progress.Style {
-	style := progress.StyleDefault
-	style.Visibility = progress.StyleVisibility{ETA: true, Speed: true, Tracker: true, Value: true}
-	style.Options.Separator = "  "
-	style.Options.ETAString = "left"
-	style.Options.TimeInProgressPrecision = time.Second
-	style.Options.ETAPrecision = time.Second
-	if s.Colour {
-		style.Colors.Tracker = text.Colors{text.FgCyan}
-	}
-	return style
+	return line
 }

@@ -13,8 +13,8 @@ import (
 const shownRecords = 20
 
 // FirstRecords prints the first records of a CSV as a table, and says how many
-// more there are.
-func FirstRecords(s *Screen, records io.Reader) error {
+// more there are. Its last keys columns say where a record is from.
+func FirstRecords(s *Screen, records io.Reader, keys int) error {
 	reader := csv.NewReader(bufio.NewReader(records))
 	reader.ReuseRecord = true
 	reader.FieldsPerRecord = -1
@@ -25,6 +25,9 @@ func FirstRecords(s *Screen, records io.Reader) error {
 	var t Table
 	for _, name := range header {
 		t.Columns = append(t.Columns, Column{Name: strings.Clone(name)})
+	}
+	for i := len(header) - keys; i < len(header); i++ {
+		t.Columns[i].Key = true
 	}
 	more := 0
 	for {

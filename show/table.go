@@ -3,6 +3,7 @@ package show
 import (
 	"bufio"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -54,7 +55,7 @@ func (t *Table) Print(s *Screen) {
 	}
 	widths := t.widths()
 	if s.Width > 0 {
-		t.fit(widths, s.Width)
+		widths = t.fit(widths, s.Width)
 	}
 	for i, panel := range t.panels(widths, s.Width) {
 		if i > 0 {
@@ -75,21 +76,29 @@ func (t *Table) widths() []int {
 	return widths
 }
 
-// fit takes width from the widest texts until the table fits or nothing can be
-// taken any more.
-func (t *Table) fit(widths []int, screen int) {
-	for total(widths) > screen {
+// fit takes width from the widest texts until the table fits. Where that is
+// not enough, the table is split, and only a text that would not leave room
+// beside it is made narrower.
+func (t *Table) fit(widths []int, screen int) []int {
+	fitted := slices.Clone(widths)
+	for total(fitted) > screen {
 		widest := -1
 		for i, c := range t.Columns {
-			if !c.Right && !c.Whole && widths[i] > narrowText && (widest < 0 || widths[i] > widths[widest]) {
+			if !c.Right && !c.Whole && fitted[i] > narrowText && (widest < 0 || fitted[i] > fitted[widest]) {
 				widest = i
 			}
 		}
 		if widest < 0 {
-			return
+			for i, c := range t.Columns {
+				if !c.Right && !c.Whole {
+					widths[i] = min(widths[i], max(narrowText, screen/2))
+				}
+			}
+			return widths
 		}
-		widths[widest]--
+		fitted[widest]--
 	}
+	return fitted
 }
 
 func total(widths []int) int {

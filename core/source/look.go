@@ -74,6 +74,8 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 	case keep && stream.cutter.Whole():
 		stream.file.Close()
 		stream.file = nil
+		stream.counted = true
+		f.reading.Progress.add(1, source.Size)
 		f.set.looked[index].kept = stream
 	default:
 		stream.file.Close()

@@ -31,6 +31,14 @@ type Progress struct {
 	Files, Bytes atomic.Int64
 }
 
+// add counts files and bytes; nil counts nothing.
+func (p *Progress) add(files, bytes int64) {
+	if p != nil {
+		p.Files.Add(files)
+		p.Bytes.Add(bytes)
+	}
+}
+
 // Batch is a stretch of one source.
 type Batch struct {
 	record.Batch
@@ -222,6 +230,7 @@ type stream struct {
 	file    io.Closer // nil where all was read before
 	cutter  *delimited.Cutter
 	started bool
+	counted bool // its progress was counted when it was looked at
 }
 
 func (f *feed) open(index int) (*stream, error) {
@@ -256,8 +265,8 @@ func (s *stream) next(w *worker) (delimited.Block, error) {
 		s.feed.own[s.index] = true
 		return block, io.EOF
 	}
-	if progress := s.feed.reading.Progress; progress != nil {
-		progress.Bytes.Add(int64(len(block.Data)))
+	if !s.counted {
+		s.feed.reading.Progress.add(0, int64(len(block.Data)))
 	}
 	return block, nil
 }
@@ -266,8 +275,8 @@ func (s *stream) close() {
 	if s.file != nil {
 		s.file.Close() // it was only read; there is nothing a failure could lose
 	}
-	if progress := s.feed.reading.Progress; progress != nil {
-		progress.Files.Add(1)
+	if !s.counted {
+		s.feed.reading.Progress.add(1, 0)
 	}
 }
 
