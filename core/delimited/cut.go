@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 )
 
 // BlockSize is how much of a source one block usually holds: enough to make
@@ -20,18 +21,26 @@ type Block struct {
 	quotes    bool // Data holds a quote
 }
 
-// TooLongError says that a record, or the header, is longer than memory allows.
+// MaxRecord is the longest record that is ever read, in bytes. Records of
+// journals have some hundred; this leaves room for a million columns.
+const MaxRecord = 64 << 20
+
+// TooLongError says that a record, or the header, is longer than Limit bytes.
 type TooLongError struct {
 	Line  int
 	Limit int
 }
 
 func (e *TooLongError) Error() string {
-	return fmt.Sprintf("the record that starts on line %d is longer than %d MB; if the file really holds such records, raise --memory", e.Line, e.Limit>>20)
+	text := fmt.Sprintf("the record that starts on line %d is longer than %d MB", e.Line, e.Limit>>20)
+	if e.Limit < MaxRecord {
+		return text + "; if the file really holds such records, raise --memory"
+	}
+	return text + ", the most that one record may have; the file is damaged, or no table"
 }
 
 // Cutter cuts a stream into blocks of whole records. It reads ahead of what it
-// has handed out by less than a block.
+// has handed out by less than a block, unless a quote stays open.
 type Cutter struct {
 	source io.Reader
 	find   func(sample []byte) *Head
@@ -39,16 +48,17 @@ type Cutter struct {
 	block  int // bytes of a usual block
 
 	head     *Head
-	carry    []byte // read, and not yet handed out
-	line     int    // the line on which carry begins
-	ended    bool   // the source has no more
-	finished bool   // the last block was handed out
+	ahead    []byte // read from the source, and from taken on not yet handed out
+	taken    int
+	line     int  // the line on which the next block begins
+	ended    bool // the source has no more
+	finished bool // the last block was handed out
 }
 
 // NewCutter makes a cutter of source. find is given the start of the source
 // and returns its head. No record may be longer than limit bytes.
 func NewCutter(source io.Reader, limit int, find func(sample []byte) *Head) *Cutter {
-	return &Cutter{source: source, find: find, limit: limit, block: BlockSize, line: 1}
+	return &Cutter{source: source, find: find, limit: min(limit, MaxRecord), block: BlockSize, line: 1}
 }
 
 // Head tells how the source is written; it is known once Peek or Next has
@@ -60,17 +70,16 @@ func (c *Cutter) Head() *Head { return c.head }
 // source, all of it is then held in memory.
 func (c *Cutter) Peek(size int) error {
 	for want := size; c.head == nil; want = 2 * want {
-		data, err := c.fill(c.carry, want)
-		if err != nil {
+		var err error
+		if c.ahead, err = c.read(c.ahead, want); err != nil {
 			return err
 		}
-		c.carry = data
-		if err := c.start(data); err != nil {
+		if err := c.start(c.ahead); err != nil {
 			return err
 		}
 		if c.head != nil {
-			c.carry = data[c.head.size:]
-		} else if len(data) >= c.limit {
+			c.taken = c.head.size
+		} else if len(c.ahead) >= c.limit {
 			return &TooLongError{Line: c.line, Limit: c.limit}
 		}
 	}
@@ -82,22 +91,21 @@ func (c *Cutter) Whole() bool { return c.ended }
 
 // Next reads the next block into buffer, which it may replace by a larger one,
 // and returns both. The error is io.EOF behind the last block, a
-// *ForeignError, a *TooLongError, or what the source returned. The first call always returns a
-// block, an empty one if there are no records.
+// *ForeignError, a *TooLongError, or what the source returned. The first call
+// always returns a block, an empty one if there are no records.
 func (c *Cutter) Next(buffer []byte) (Block, []byte, error) {
 	if c.finished {
 		return Block{}, buffer, io.EOF
 	}
-	data := append(buffer[:0], c.carry...)
-	c.carry = c.carry[:0]
+	data := buffer[:0]
 	head := 0 // bytes of data before the first record
 	for want := c.block; ; want = min(2*want, c.limit) {
-		read := want
+		need := want
 		if c.head == nil {
-			read = max(want, sampleSize)
+			need = max(want, sampleSize)
 		}
 		var err error
-		if data, err = c.fill(data, head+read); err != nil {
+		if data, err = c.fill(data, head+need); err != nil {
 			return Block{}, data, err
 		}
 		if c.head == nil {
@@ -119,13 +127,28 @@ func (c *Cutter) Next(buffer []byte) (Block, []byte, error) {
 	}
 }
 
-// fill reads until data holds want bytes or the source has ended. Behind data
-// there is always room for one more line end.
+// fill adds what was read ahead, and then what the source has, until data
+// holds want bytes or there is no more. Behind data there is always room for
+// one more line end.
 func (c *Cutter) fill(data []byte, want int) ([]byte, error) {
 	if cap(data) < want+1 {
-		grown := make([]byte, len(data), want+1)
-		copy(grown, data)
-		data = grown
+		data = slices.Grow(data, want+1-len(data))
+	}
+	if n := min(want-len(data), len(c.ahead)-c.taken); n > 0 {
+		data = append(data, c.ahead[c.taken:c.taken+n]...)
+		c.taken += n
+	}
+	if len(data) >= want || c.ended {
+		return data, nil
+	}
+	c.ahead, c.taken = c.ahead[:0], 0 // none of it is left, and what is read now is not in it
+	return c.read(data, want)
+}
+
+// read reads from the source until data holds want bytes or there is no more.
+func (c *Cutter) read(data []byte, want int) ([]byte, error) {
+	if cap(data) < want+1 {
+		data = slices.Grow(data, want+1-len(data))
 	}
 	for len(data) < want && !c.ended {
 		n, err := c.source.Read(data[len(data):want])
@@ -156,19 +179,39 @@ func (c *Cutter) start(data []byte) error {
 // cut makes a block of the whole records in the first want bytes of data and
 // keeps the rest for the next one; false where there is no whole record.
 func (c *Cutter) cut(data []byte, want int) (Block, bool) {
-	if c.ended && len(data) <= want {
-		c.finished = true
-		if n := len(data); n > 0 && data[n-1] != c.head.Dialect.LineEnd {
-			data = append(data, c.head.Dialect.LineEnd)
+	lineEnd := c.head.Dialect.LineEnd
+	last := c.ended && c.taken == len(c.ahead) && len(data) <= want
+	if n := len(data); last && n > 0 && data[n-1] != lineEnd {
+		data = append(data, lineEnd)
+		c.ahead, c.taken = c.ahead[:0], 0 // which does not hold this line end
+	}
+	end := len(data)
+	if !last || end > c.block {
+		part := data
+		if !last {
+			part = data[:min(len(data), want)]
 		}
-		return c.blockOf(data), true
+		end = c.head.Dialect.lastRecordEnd(part, last || want == c.limit)
+		if end == 0 && !last {
+			return Block{}, false
+		}
+		if end == 0 {
+			end = len(data)
+		}
 	}
-	end := c.head.Dialect.lastRecordEnd(data[:min(len(data), want)], want == c.limit)
-	if end == 0 {
-		return Block{}, false
-	}
-	c.carry = append(c.carry[:0], data[end:]...)
+	c.finished = last && end == len(data)
+	c.keep(data[end:])
 	return c.blockOf(data[:end]), true
+}
+
+// keep keeps what was read and not handed out. Where all of it came from what
+// was read ahead, it still stands there.
+func (c *Cutter) keep(rest []byte) {
+	if len(rest) <= c.taken {
+		c.taken -= len(rest)
+		return
+	}
+	c.ahead, c.taken = append(c.ahead[:0], rest...), 0
 }
 
 func (c *Cutter) blockOf(data []byte) Block {
@@ -186,8 +229,10 @@ func (c *Cutter) blockOf(data []byte) Block {
 // end is the end of a record unless it stands within quotes, and only where a
 // quote stands does anybody have to look closer.
 //
-// final says that no more than data will be read for its first record: where a
-// quote of that record is still open, it counts as never closed.
+// final says that no more than data will be read for its first record. Where a
+// quote of that record is still open, it counts as never closed, and the end
+// is that of the line it stands on: a block of that line alone leaves the
+// scanner no other way than to refuse it.
 func (d Dialect) lastRecordEnd(data []byte, final bool) int {
 	start := 0 // of the record that is being read
 	for at := 0; ; {
@@ -219,6 +264,9 @@ func (d Dialect) lastRecordEnd(data []byte, final bool) int {
 			return start
 		}
 		start = quote + line + 1
+		if state == unfinished {
+			return start
+		}
 		at = start
 	}
 }

@@ -64,7 +64,6 @@ const (
 	taskFiles  = 64      // and so many
 	sharedSize = 4 << 20 // a source larger than this is read by all goroutines
 	minRecord  = 1 << 20 // the least that the longest record may have
-	maxRecord  = 1 << 30
 )
 
 // Scan reads every source of the set, with visit's visitors on as many
@@ -163,7 +162,7 @@ func newFeed(s *Set, reading Reading) *feed {
 		set:     s,
 		reading: reading,
 		heads:   delimited.NewHeads(reading.Request),
-		limit:   int(min(maxRecord, max(minRecord, reading.Memory/16))),
+		limit:   int(min(delimited.MaxRecord, max(minRecord, reading.Memory/16))),
 		own:     make([]bool, len(s.Sources)),
 	}
 }
