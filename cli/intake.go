@@ -76,8 +76,10 @@ func intakeDocument(set *source.Set, f *intakeFlags, r *intake.Result) show.Obje
 			o.Add("size", src.Size)
 			o.Add("changed", src.Changed.UTC().Format(time.RFC3339))
 		}
-		o.Add("delimiter", string(s.Head.Dialect.Delimiter))
-		o.Add("encoding", encoding(s.Head))
+		if !s.Head.Empty {
+			o.Add("delimiter", string(s.Head.Dialect.Delimiter))
+		}
+		o.Add("encoding", s.Encoding)
 		o.Add("header", s.Head.HasHeader())
 		o.Add("rows", s.Rows)
 		columns := []show.Object{}
@@ -109,13 +111,6 @@ func intakeDocument(set *source.Set, f *intakeFlags, r *intake.Result) show.Obje
 	doc.Add("findings", r.Findings)
 	doc.Add("proof", show.ProofObject(&r.Proof))
 	return doc
-}
-
-func encoding(head *source.Head) string {
-	if head.Mark {
-		return head.Encoding + " with mark"
-	}
-	return head.Encoding
 }
 
 // delimiterName calls a delimiter by a name that can be read.
@@ -165,7 +160,7 @@ func (a *app) printIntakeSources(set *source.Set, r *intake.Result) {
 			size += src.Size
 			sizeText, changed = show.Size(src.Size), src.Changed.Format("2006-01-02 15:04")
 		}
-		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s.Head), sizeText, changed)...)
+		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s), sizeText, changed)...)
 	}
 	cells := make([]string, len(t.Columns))
 	words := len(set.Words())
@@ -183,15 +178,15 @@ func between(s *intake.Sheet) string {
 }
 
 // writtenWith says in few words how a source is written.
-func writtenWith(head *source.Head) string {
-	if head.Empty {
+func writtenWith(s *intake.Sheet) string {
+	if s.Head.Empty {
 		return "nothing"
 	}
-	text := delimiterName(head.Dialect.Delimiter)
-	if encoding(head) != "utf-8" {
-		text += ", " + encoding(head)
+	text := delimiterName(s.Head.Dialect.Delimiter)
+	if s.Encoding != "utf-8" {
+		text += ", " + s.Encoding
 	}
-	if !head.HasHeader() {
+	if !s.Head.HasHeader() {
 		text += ", no header"
 	}
 	return text

@@ -74,8 +74,8 @@ func appendMember(dst []byte, m Member, indent string) []byte {
 	return appendValue(dst, m.Value, indent)
 }
 
-// appendValue appends a value. A list of objects stands on lines of its own,
-// and so does each object in it; all else is short and stays on one line.
+// appendValue appends a value. A list of objects has a line for each of them,
+// unless indent is blank, as it is within such a line; all else stays on one.
 func appendValue(dst []byte, value any, indent string) []byte {
 	switch v := value.(type) {
 	case string:
@@ -88,7 +88,7 @@ func appendValue(dst []byte, value any, indent string) []byte {
 			if i > 0 {
 				dst = append(dst, ", "...)
 			}
-			dst = appendMember(dst, m, indent)
+			dst = appendMember(dst, m, "")
 		}
 		return append(dst, '}')
 	case []Object:
@@ -108,10 +108,18 @@ func appendList(dst []byte, n int, indent string, element func(dst []byte, i int
 		if i > 0 {
 			dst = append(dst, ',')
 		}
-		dst = append(append(append(dst, '\n'), indent...), "  "...)
+		switch {
+		case indent != "":
+			dst = append(append(append(dst, '\n'), indent...), "  "...)
+		case i > 0:
+			dst = append(dst, ' ')
+		}
 		dst = element(dst, i)
 	}
-	return append(append(append(dst, '\n'), indent...), ']')
+	if indent != "" {
+		dst = append(append(dst, '\n'), indent...)
+	}
+	return append(dst, ']')
 }
 
 // JSONText writes a text as a JSON string; bytes that are no UTF-8 become the

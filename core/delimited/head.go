@@ -13,12 +13,11 @@ import (
 
 // Head tells how a source is written, found out from its start.
 type Head struct {
-	Dialect  Dialect
-	Layout   *record.Layout
-	Header   []byte // the header as it was sent, nil without one
-	Mark     bool   // a byte-order mark stands in front
-	Encoding string // "utf-8", or "not utf-8" where bytes are no UTF-8
-	Empty    bool   // no bytes, or nothing but blank lines
+	Dialect Dialect
+	Layout  *record.Layout
+	Header  []byte // the header as it was sent, nil without one
+	Mark    bool   // a byte-order mark stands in front
+	Empty   bool   // no bytes, or nothing but blank lines
 
 	// Twice are names that stood in the header before, under the names that
 	// were given to them; Unnamed are the columns without a name.
@@ -123,7 +122,7 @@ func decides(line []byte) bool {
 
 // find works out a head from a sample.
 func find(sample []byte, request Request) *Head {
-	h := &Head{Encoding: "utf-8"}
+	h := new(Head)
 	rest := sample
 	if mark := []byte("\ufeff"); bytes.HasPrefix(rest, mark) {
 		h.Mark = true
@@ -142,9 +141,6 @@ func find(sample []byte, request Request) *Head {
 	h.Empty = len(trimLineEnd(rest)) == 0
 	// The lines that are looked at; the first one always whole.
 	look := rest[:min(len(rest), max(sampleSize, bytes.IndexByte(rest, h.Dialect.LineEnd)+1))]
-	if !utf8.Valid(look[:validEnd(look)]) {
-		h.Encoding = "not utf-8"
-	}
 	h.Dialect.Delimiter = request.Delimiter
 	if request.Delimiter == 0 {
 		h.Dialect.Delimiter = findDelimiter(look, h.Dialect.LineEnd)
@@ -192,20 +188,6 @@ func headerEnd(rest []byte, d Dialect) int {
 // trimLineEnd takes LF, CR LF or CR off the end of a line.
 func trimLineEnd(line []byte) []byte {
 	return bytes.TrimSuffix(bytes.TrimSuffix(line, []byte{'\n'}), carriageReturn)
-}
-
-// validEnd leaves out a character that the end of the sample may have cut.
-func validEnd(text []byte) int {
-	for i := 1; i <= min(utf8.UTFMax-1, len(text)); i++ {
-		if c := text[len(text)-i]; c >= utf8.RuneSelf {
-			if utf8.RuneStart(c) && !utf8.FullRune(text[len(text)-i:]) {
-				return len(text) - i
-			}
-		} else {
-			break
-		}
-	}
-	return len(text)
 }
 
 // findDelimiter takes the delimiter by which most lines have as many fields as

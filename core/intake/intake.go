@@ -5,6 +5,7 @@ package intake
 
 import (
 	"context"
+	"unicode/utf8"
 
 	"lastblock/core/date"
 	"lastblock/core/finding"
@@ -32,7 +33,8 @@ type Column struct {
 type Sheet struct {
 	Index     int // of the source in the set
 	Head      *source.Head
-	Rows      int // records, the ones that cannot be read included
+	Encoding  string // "utf-8", or "not utf-8"
+	Rows      int    // records, the ones that cannot be read included
 	Columns   []Column
 	FirstDate string // ISO 8601, of the first date column; "" where none is clear
 	LastDate  string
@@ -70,6 +72,14 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 			found[v.sources[i].index].merge(&v.sources[i])
 		}
 	}
+	for i := range found {
+		if line := found[i].notUTF8; line > 0 {
+			t.Findings.Add(finding.Finding{
+				Kind: finding.NotUTF8, Source: set.Sources[i].Name, Order: i, Line: line,
+				Message: "some bytes are no UTF-8, first on this line; they are kept as they were sent",
+			})
+		}
+	}
 	result := &Result{Findings: t.Findings.All(), Proof: t.Proof}
 	all := newUnion()
 	for i := range t.Sources {
@@ -88,9 +98,10 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 
 // columns are the counts of one source's columns.
 type columns struct {
-	index int
-	stats []stats
-	first [][]string
+	index   int
+	stats   []stats
+	first   [][]string
+	notUTF8 int // the first line with bytes that are no UTF-8, 0 for none
 }
 
 func (c *columns) merge(o *columns) {
@@ -104,11 +115,25 @@ func (c *columns) merge(o *columns) {
 	if o.first != nil {
 		c.first = o.first
 	}
+	c.tellNotUTF8(o.notUTF8)
+}
+
+// tellNotUTF8 keeps the first line that is not.
+func (c *columns) tellNotUTF8(line int) {
+	if line > 0 && (c.notUTF8 == 0 || line < c.notUTF8) {
+		c.notUTF8 = line
+	}
 }
 
 // sheet sums up one source.
 func sheet(index int, counted *tally.Source, found *columns) Sheet {
-	s := Sheet{Index: index, Head: counted.Head, Rows: counted.Read, First: found.first}
+	s := Sheet{Index: index, Head: counted.Head, Encoding: "utf-8", Rows: counted.Read, First: found.first}
+	if found.notUTF8 > 0 {
+		s.Encoding = "not utf-8"
+	}
+	if counted.Head.Mark {
+		s.Encoding += " with mark"
+	}
 	dated := false
 	for i, name := range counted.Head.Layout.Columns {
 		stats := &found.stats[i]
@@ -176,6 +201,17 @@ func (v *visitor) Batch(b *source.Batch) error {
 	found := &v.sources[len(v.sources)-1]
 	if b.First {
 		found.first = v.firstRows(b)
+		if !utf8.Valid(b.Head.Header) {
+			found.tellNotUTF8(1)
+		}
+	}
+	if !utf8.Valid(b.Data) {
+		for row := range b.Batch.Rows {
+			if !utf8.Valid(b.Raw(row)) {
+				found.tellNotUTF8(b.Line(row))
+				break
+			}
+		}
 	}
 	for column := range found.stats {
 		stats := &found.stats[column]

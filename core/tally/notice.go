@@ -51,9 +51,6 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 			Message: fmt.Sprintf("column %d has no name; it is called %q", n, record.PositionName(n)),
 		})
 	}
-	if b.Head.Encoding != "utf-8" {
-		add(finding.Finding{Kind: finding.NotUTF8, Message: "some bytes are no UTF-8; they are kept as they were sent"})
-	}
 	if v.tally.set.Pattern != nil && src.Words == nil {
 		add(finding.Finding{
 			Kind:     finding.UnmatchedName,
