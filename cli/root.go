@@ -72,6 +72,9 @@ func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 		err = root.ExecuteContext(ctx)
 	}
 	outputs.Discard()
+	if failed := app.stdout.Err(); failed != nil && (err == nil || errors.Is(err, errStop)) {
+		err = fmt.Errorf("writing to standard output: %w", failed)
+	}
 	switch {
 	case err == nil:
 		return ExitDone

@@ -12,8 +12,12 @@ import (
 )
 
 // Screen is where something is printed, and what it can do.
+//
+// It remembers the first error in writing, so that those who print line by line
+// need not look at each.
 type Screen struct {
-	io.Writer
+	writer   io.Writer
+	err      error
 	Terminal bool
 	Width    int  // in columns; 0 where lines may be of any length
 	Colour   bool // bold and colours may be used
@@ -22,7 +26,10 @@ type Screen struct {
 // NewScreen finds out what a writer can do. Only a terminal has a width and
 // colours, and none where NO_COLOR is set.
 func NewScreen(w io.Writer) *Screen {
-	s := &Screen{Writer: w}
+	s := &Screen{writer: w}
+	if other, ok := w.(*Screen); ok {
+		w = other.writer
+	}
 	file, ok := w.(*os.File)
 	if !ok || !term.IsTerminal(int(file.Fd())) {
 		return s
@@ -36,6 +43,19 @@ func NewScreen(w io.Writer) *Screen {
 	s.Colour = !noColour && os.Getenv("TERM") != "dumb"
 	return s
 }
+
+// Write writes p. After an error nothing more is written.
+func (s *Screen) Write(p []byte) (int, error) {
+	if s.err != nil {
+		return 0, s.err
+	}
+	n, err := s.writer.Write(p)
+	s.err = err
+	return n, err
+}
+
+// Err returns the first error in writing.
+func (s *Screen) Err() error { return s.err }
 
 // paint sets a text in colours, where there are any.
 func (s *Screen) paint(what string, colours ...text.Color) string {

@@ -11,8 +11,9 @@ import (
 // table holds the groups of one goroutine. Keys lie one behind another in a
 // buffer and the sums in one flat slice, so that ten million groups are a few
 // large objects and not ten million small ones. Slots hold group numbers plus
-// one and are searched one after another from the place the key's hash says;
-// measured against the runtime's map keyed by string, this takes half the time.
+// one and are searched one after another from the place the key's hash says.
+// Measured against the runtime's map keyed by string, this takes as long with a
+// thousand groups and a sixth less with ten million.
 type table struct {
 	width  int // sums per group
 	slots  []uint32

@@ -1,0 +1,359 @@
+package cli
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+)
+
+// demoFolder makes the demo's data in a temporary folder and returns that.
+func demoFolder(t *testing.T) string {
+	t.Helper()
+	dir := t.TempDir()
+	if _, stderr, code := runProgram(t, dir, "", "demo"); code != ExitDone {
+		t.Fatalf("demo ends with %d: %s", code, stderr)
+	}
+	return dir
+}
+
+func TestDemo(t *testing.T) {
+	dir := t.TempDir()
+	stdout, stderr, code := runProgram(t, dir, "", "demo", "my demo")
+	if code != ExitDone {
+		t.Fatalf("exit code %d: %s", code, stderr)
+	}
+	for _, want := range []string{ // one of each fault that is planted
+		"dunmarrow_2031-02.tsv\n        declared 18 rows, 17 arrived: 1 missing",
+		"corvane_2031-03.csv, column debit\n        declared 15,276.77, found 15,816.77, difference 540.00; the difference is a multiple of nine",
+		"has the usual columns in another order: posted, document",
+		"has beside the usual columns season",
+		`"3,436.5O" is not an amount`,
+		"tieout 'my demo/journals' --name '{entity}_{period}'",
+		"exit code 1: done, and there is a finding of weight stop",
+	} {
+		if !strings.Contains(stdout, want) {
+			t.Errorf("the demo does not say %q:\n%s", want, stdout)
+		}
+	}
+	again, _, code := runProgram(t, dir, "", "demo", "my demo")
+	if code != ExitDone || withoutTimes(again) != withoutTimes(stdout) {
+		t.Errorf("run again, it ends with %d and says\n%s", code, again)
+	}
+}
+
+// withoutTimes blanks out when files were changed.
+func withoutTimes(s string) string {
+	return regexp.MustCompile(`\d{4}-\d\d-\d\d \d\d:\d\d`).ReplaceAllString(s, "TIME")
+}
+
+func TestDemoRefusesAFolderThatHoldsAnythingElse(t *testing.T) {
+	dir := t.TempDir()
+	if err := os.WriteFile(filepath.Join(dir, "mine.txt"), []byte("x"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	_, stderr, code := runProgram(t, dir, "", "demo", ".")
+	if code != ExitNotDone || !strings.Contains(stderr, "name an empty or a new folder") {
+		t.Errorf("exit code %d: %s", code, stderr)
+	}
+	if entries, _ := os.ReadDir(dir); len(entries) != 1 {
+		t.Errorf("the folder holds %v", entries)
+	}
+}
+
+// Every example in help and docs runs as it stands, on the demo's data.
+func TestExamples(t *testing.T) {
+	examples := make(map[string]string) // command line → where it stands
+	for _, command := range []string{"", "demo", "intake", "tieout", "collate", "rollup", "version"} {
+		stdout, _, code := runProgram(t, t.TempDir(), "", append(strings.Fields(command), "--help")...)
+		if code != ExitDone {
+			t.Fatalf("%s --help ends with %d", command, code)
+		}
+		before := len(examples)
+		for line := range strings.Lines(stdout) {
+			if line = strings.TrimSpace(line); strings.HasPrefix(line, "lastblock ") {
+				examples[line] = command + " --help"
+			}
+		}
+		if len(examples) == before {
+			t.Errorf("%s --help has no example", command)
+		}
+	}
+	pages, err := filepath.Glob("../docs/*.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, page := range append(pages, "../README.md") {
+		text, err := os.ReadFile(page)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for line := range strings.Lines(string(text)) {
+			line = strings.TrimPrefix(strings.TrimSpace(line), "$ ")
+			if strings.HasPrefix(line, "lastblock ") && strings.ContainsAny(line, "/-") {
+				examples[line] = page
+			}
+		}
+	}
+	dir := demoFolder(t)
+	for line, where := range examples {
+		_, stderr, code := runProgram(t, dir, "", splitWords(line)[1:]...)
+		if code != ExitDone && code != ExitStop {
+			t.Errorf("%s: %s\nends with %d: %s", where, line, code, stderr)
+		}
+	}
+	t.Logf("%d examples", len(examples))
+}
+
+// The JSON of each command has the members that docs/json.md names for it, and
+// no others.
+func TestJSONIsAsDocumented(t *testing.T) {
+	page, err := os.ReadFile("../docs/json.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	documented := func(section string) []string {
+		_, text, ok := strings.Cut(string(page), section)
+		if !ok {
+			t.Fatalf("docs/json.md has no section %q", section)
+		}
+		text, _, _ = strings.Cut(text, "\n## ")
+		var names []string
+		for _, row := range regexp.MustCompile("(?m)^\\| (`[^|]*) \\|").FindAllStringSubmatch(text, -1) {
+			for _, name := range regexp.MustCompile("`(\\w+)`").FindAllStringSubmatch(row[1], -1) {
+				names = append(names, name[1])
+			}
+		}
+		return names
+	}
+	dir := demoFolder(t)
+	for command, args := range map[string][]string{
+		"intake":  {"--head", "1"},
+		"tieout":  {"--total", "debit", "--declared", "lastblock-demo/control.csv", "--top", "1", "--bottom", "1"},
+		"collate": {"--total", "debit"},
+		"rollup":  {"--by", "currency,entity", "--sum", "debit", "--across", "period", "--share", "--subtotals"},
+	} {
+		stdout, stderr, _ := runProgram(t, dir, "", append([]string{command, "lastblock-demo/journals", "--name", "{entity}_{period}", "--json"}, args...)...)
+		var document map[string]any
+		if err := json.Unmarshal([]byte(stdout), &document); err != nil {
+			t.Fatalf("%s: %v\n%s%s", command, err, stdout, stderr)
+		}
+		want := append(documented("# JSON"), documented("\n## "+command+"\n")...)
+		for name := range document {
+			if !slices.Contains(want, name) {
+				t.Errorf("%s: the member %q is not documented", command, name)
+			}
+		}
+		for _, name := range want {
+			if _, ok := document[name]; !ok && name != "out" && name != "rest" {
+				t.Errorf("%s: the member %q is documented and not there", command, name)
+			}
+		}
+		findings := documented("\n## Findings\n")
+		for _, f := range document["findings"].([]any) {
+			for name := range f.(map[string]any) {
+				if !slices.Contains(findings, name) {
+					t.Errorf("%s: the member %q of a finding is not documented", command, name)
+				}
+			}
+		}
+	}
+}
+
+func TestIntakeJSON(t *testing.T) {
+	dir := demoFolder(t)
+	stdout, _, code := runProgram(t, dir, "", "intake", "lastblock-demo/journals", "--name", "{entity}_{period}", "--json", "--head", "2")
+	var document struct {
+		Sources []struct {
+			Source, Entity, Period, Delimiter, Encoding, Changed string
+			Size, Rows                                           int
+			Header                                               bool
+			Columns                                              []struct{ Column, Kind string }
+			FirstDate                                            string `json:"first_date"`
+			Head                                                 [][]string
+		}
+		Columns []struct {
+			Column, Kind    string
+			Sources, Others int
+		}
+		Passed []struct{ Source, Reason string } `json:"passed_over"`
+	}
+	if err := json.Unmarshal([]byte(stdout), &document); err != nil || code != ExitDone {
+		t.Fatalf("%v, exit code %d", err, code)
+	}
+	if len(document.Sources) != 15 {
+		t.Fatalf("%d sources", len(document.Sources))
+	}
+	corvane := document.Sources[3]
+	info, err := os.Stat(filepath.Join(dir, "lastblock-demo/journals", corvane.Source))
+	if err != nil || int64(corvane.Size) != info.Size() {
+		t.Errorf("size is %d, that of the file %d, %v", corvane.Size, info.Size(), err)
+	}
+	if _, err := time.Parse(time.RFC3339, corvane.Changed); err != nil {
+		t.Error(err)
+	}
+	if corvane.Source != "corvane_2031-01.csv" || corvane.Entity != "corvane" || corvane.Period != "2031-01" || corvane.Delimiter != ";" || !corvane.Header ||
+		corvane.Rows != 14 || !strings.HasPrefix(corvane.FirstDate, "2031-01-") || len(corvane.Head) != 2 || len(corvane.Head[0]) != 9 {
+		t.Errorf("corvane is %+v", corvane)
+	}
+	kinds := make(map[string]string)
+	for _, c := range document.Columns {
+		kinds[c.Column] = fmt.Sprintf("%s %d %d", c.Kind, c.Sources, c.Others)
+	}
+	for column, want := range map[string]string{"posted": "date 15 0", "account": "text 15 0", "debit": "amount 15 1", "season": "text 1 0"} {
+		if kinds[column] != want {
+			t.Errorf("%s is %s, want %s", column, kinds[column], want)
+		}
+	}
+	if len(document.Passed) != 2 || document.Passed[1].Reason != "lock file of an open workbook" {
+		t.Errorf("passed over %+v", document.Passed)
+	}
+}
+
+// An interrupt ends a run at once, even one that waits for its input, and
+// leaves no file behind.
+func TestInterruptLeavesNothing(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Log("a process cannot be interrupted there from a test; the rest of the way is the same")
+		return
+	}
+	dir := t.TempDir()
+	cmd := exec.Command(builtProgram, "collate", "-", "--out", "all.csv", "--suspense", "suspense.csv")
+	cmd.Dir = dir
+	stdin, err := cmd.StdinPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := io.WriteString(stdin, "a,b\n1,2\n"+strings.Repeat("3,4\n", 100_000)); err != nil {
+		t.Fatal(err)
+	}
+	for deadline := time.Now().Add(10 * time.Second); ; time.Sleep(5 * time.Millisecond) {
+		if entries, _ := os.ReadDir(dir); len(entries) > 0 {
+			break // it is writing
+		}
+		if time.Now().After(deadline) {
+			t.Fatal("it does not begin to write")
+		}
+	}
+	if err := cmd.Process.Signal(os.Interrupt); err != nil {
+		t.Fatal(err)
+	}
+	interrupted := time.Now()
+	err = cmd.Wait()
+	var exit *exec.ExitError
+	if !errors.As(err, &exit) || exit.ExitCode() != ExitNotDone {
+		t.Errorf("it ends with %v", err)
+	}
+	if took := time.Since(interrupted); took > 5*time.Second {
+		t.Errorf("it took %v to end", took)
+	}
+	if entries, _ := os.ReadDir(dir); len(entries) > 0 {
+		t.Errorf("left behind: %v", entries)
+	}
+}
+
+func TestAFullDiskIsAnError(t *testing.T) {
+	if _, err := os.Stat("/dev/full"); err != nil {
+		t.Log("there is no full device on this system; core/collate tests a writer that fails")
+		return
+	}
+	dir := demoFolder(t)
+	for _, args := range [][]string{{"intake"}, {"tieout", "--json"}, {"collate"}, {"rollup", "--by", "account", "--sum", "credit"}} {
+		full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		cmd := exec.Command(builtProgram, append(args, "lastblock-demo/journals")...)
+		cmd.Dir, cmd.Stdout = dir, full
+		var complaint strings.Builder
+		cmd.Stderr = &complaint
+		if err := cmd.Run(); cmd.ProcessState.ExitCode() != ExitNotDone || !strings.Contains(complaint.String(), "no space left") {
+			t.Errorf("%s: %v: %s", args[0], err, complaint.String())
+		}
+		full.Close()
+	}
+}
+
+func TestCompletionReadsTheHeader(t *testing.T) {
+	dir := demoFolder(t)
+	for _, c := range []struct {
+		args []string
+		want []string
+	}{
+		{[]string{"tieout", "lastblock-demo/journals", "--total", "de"}, []string{"debit"}},
+		{[]string{"tieout", "lastblock-demo/journals", "--total", "debit,cr"}, []string{"debit,credit"}},
+		{[]string{"rollup", "lastblock-demo/journals", "--name", "{entity}_{period}", "--by", "p"}, []string{"posted", "period"}},
+		{[]string{"tie"}, []string{"tieout"}},
+	} {
+		stdout, _, _ := runProgram(t, dir, "", append([]string{"__complete"}, c.args...)...)
+		var got []string
+		for line := range strings.Lines(stdout) {
+			if line = strings.TrimSpace(line); !strings.HasPrefix(line, ":") {
+				name, _, _ := strings.Cut(line, "\t")
+				got = append(got, name)
+			}
+		}
+		if !slices.Equal(got, c.want) {
+			t.Errorf("%v completes to %q, want %q", c.args, got, c.want)
+		}
+	}
+	stdout, _, _ := runProgram(t, dir, "", "__complete", "intake", "")
+	if !strings.Contains(stdout, ":0") { // the shell completes names of files
+		t.Errorf("intake completes to %q", stdout)
+	}
+}
+
+func TestVersionTellsVersionCommitAndGo(t *testing.T) {
+	stdout, _, code := runProgram(t, t.TempDir(), "", "version")
+	if code != ExitDone || !regexp.MustCompile(`^lastblock \d+\.\d+\.\d+\ncommit .+\ngo\d`).MatchString(stdout) {
+		t.Errorf("exit code %d: %q", code, stdout)
+	}
+}
+
+func TestSourcesAreNeverChanged(t *testing.T) {
+	dir := demoFolder(t)
+	journals := filepath.Join(dir, "lastblock-demo", "journals")
+	before := contents(t, journals)
+	for _, args := range [][]string{
+		{"intake"}, {"tieout", "--total", "debit"}, {"collate", "--out", "x.csv"}, {"rollup", "--by", "account", "--sum", "debit", "--out", "y.csv"},
+	} {
+		runProgram(t, dir, "", append(args, "lastblock-demo/journals")...)
+	}
+	if after := contents(t, journals); before != after {
+		t.Error("something in the folder of the sources has changed")
+	}
+}
+
+// contents is everything in a folder, names, times and texts.
+func contents(t *testing.T, dir string) string {
+	t.Helper()
+	entries, err := os.ReadDir(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var all strings.Builder
+	for _, e := range entries {
+		info, err := e.Info()
+		if err != nil {
+			t.Fatal(err)
+		}
+		text, err := os.ReadFile(filepath.Join(dir, e.Name()))
+		if err != nil {
+			t.Fatal(err)
+		}
+		fmt.Fprintf(&all, "%s %v\n%s", e.Name(), info.ModTime(), text)
+	}
+	return all.String()
+}
