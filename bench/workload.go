@@ -35,7 +35,7 @@ func makeJournal(dir string) error {
 	return makeFiles(filepath.Join(dir, "journal"), 1, func(w *bufio.Writer, r *rand.Rand, _ int) {
 		fmt.Fprintln(w, "document,line,posted,entity,account,counterparty,text,debit,credit,currency,unit")
 		for row := range 10_000_000 {
-			fmt.Fprintf(w, "D%08d,%d,2031-%02d-%02d,%s,%d,%s,Day pass %d,%d.%02d,0.00,%s,U%02d\n",
+			fmt.Fprintf(w, "D%08d,%d,2031-%02d-%02d,%s,%d,%s,Day pass %d morning,%d.%02d,0.00,%s,U%02d\n",
 				row/4, row%4+1, row/4_000_000+1, r.IntN(28)+1, companies[r.IntN(5)], 4000+r.IntN(400), companies[r.IntN(5)],
 				r.IntN(1000), r.IntN(10000), r.IntN(100), currencies[r.IntN(3)], r.IntN(40))
 		}

@@ -29,20 +29,28 @@ func passedOver(set *source.Set) []show.Object {
 	return objects
 }
 
-// printPassedOver says what was found and not read, shortly.
+// printPassedOver says what was found and not read, a line for each reason.
 func (a *app) printPassedOver(set *source.Set) {
 	if len(set.PassedOver) == 0 {
 		return
 	}
-	const most = 10
-	fmt.Fprintf(a.stdout, "\n%s\n", a.stdout.Bold("passed over"))
-	t := show.Table{Columns: []show.Column{{Name: "source", Key: true}, {Name: "reason", Key: true}}}
-	for i, p := range set.PassedOver {
-		if i == most && len(set.PassedOver) > most+1 {
-			t.Add(fmt.Sprintf("… %s more", show.Number(len(set.PassedOver)-most)), "--json lists them all")
-			break
+	var reasons []string
+	byReason := make(map[string][]string)
+	for _, p := range set.PassedOver {
+		if byReason[p.Reason] == nil {
+			reasons = append(reasons, p.Reason)
 		}
-		t.Add(p.Source, p.Reason)
+		byReason[p.Reason] = append(byReason[p.Reason], p.Source)
+	}
+	fmt.Fprintln(a.stdout)
+	t := show.Table{Columns: []show.Column{{Name: "passed over", Key: true}, {Name: "why", Key: true}}}
+	for _, reason := range reasons {
+		names := byReason[reason]
+		text := names[0]
+		if more := len(names) - 1; more > 0 {
+			text += fmt.Sprintf(" and %s more", show.Number(more))
+		}
+		t.Add(text, reason)
 	}
 	t.Print(a.stdout)
 }
