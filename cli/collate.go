@@ -209,7 +209,11 @@ func (a *app) printCollateDocument(set *source.Set, f *collateFlags, r *collate.
 	if err != nil {
 		return err
 	}
-	return show.DocumentWith(a.stdout, doc, "records", records)
+	d := show.StartDocument(a.stdout, doc)
+	if err := d.Raw("records", records); err != nil {
+		return err
+	}
+	return d.Close()
 }
 
 // jsonRecord encodes a record as an object of texts.

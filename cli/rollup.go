@@ -2,14 +2,10 @@ package cli
 
 import (
 	"fmt"
-	"slices"
-	"strings"
+	"io"
 
-	"lastblock/core/amount"
-	"lastblock/core/delimited"
 	"lastblock/core/finding"
 	"lastblock/core/rollup"
-	"lastblock/core/source"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"
@@ -117,7 +113,8 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 	if err != nil {
 		return err
 	}
-	summary, err := newSummary(f, result)
+	defer result.Close()
+	s, err := newSummary(f, in.set, result)
 	if err != nil {
 		return err
 	}
@@ -126,302 +123,92 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 			return err
 		}
 	}
-	stopped := finding.Stops(result.Findings) && !f.writing.anyway
-	if output != nil && !stopped {
-		if err := writeSummary(output, format, in.set, summary); err != nil {
+	if finding.Stops(result.Findings) && !f.writing.anyway {
+		if err := result.Each(func(rollup.Row) error { return nil }); err != nil { // for the proof
 			return err
 		}
-		if err := a.outputs.Commit(output); err != nil {
+		if err := a.printNoSummary(s); err != nil {
 			return err
 		}
-	}
-	if err := a.printRollup(in.set, summary, stopped); err != nil {
-		return err
-	}
-	if finding.Stops(result.Findings) {
 		return errStop
 	}
-	return nil
-}
-
-// printRollup prints the summary and what is to be said of it. In a pipe, the
-// summary is CSV and all else goes to standard error.
-func (a *app) printRollup(set *source.Set, s *summary, stopped bool) error {
-	if s.flags.reading.json {
-		return show.Document(a.stdout, s.document(set, stopped))
+	if output != nil {
+		err = a.writeSummary(s, output, format)
+	} else {
+		err = a.printSummary(s)
 	}
-	report := a.stdout
-	switch {
-	case stopped:
-		fmt.Fprintln(a.stderr, "there is no result, because of the findings of weight stop; --anyway gives it all the same")
-		if !a.stdout.Terminal {
-			report = a.stderr
-		}
-	case s.flags.writing.out != "":
-		fmt.Fprintf(a.stdout, "%s: %s of %s\n", s.flags.writing.out, show.Count(len(s.result.Groups), "group"), show.Count(s.result.Total.Records, "record"))
-	case a.stdout.Terminal:
-		s.table().Print(a.stdout)
-	default:
-		if _, err := a.stdout.Write(s.delimited(',')); err != nil {
-			return err
-		}
-		report = a.stderr
+	if err == nil && finding.Stops(result.Findings) {
+		return errStop
 	}
-	show.Findings(report, s.result.Findings)
-	show.Proof(report, &s.result.Proof)
-	return nil
-}
-
-func writeSummary(output *show.Output, format outFormat, set *source.Set, s *summary) error {
-	switch format {
-	case jsonFormat:
-		return show.Document(output, s.document(set, false))
-	case tsvFormat:
-		_, err := output.Write(s.delimited('\t'))
-		return err
-	}
-	_, err := output.Write(s.delimited(','))
 	return err
 }
 
-// summary is a result in the order and with the rows that the flags ask for.
-type summary struct {
-	flags  *rollupFlags
-	result *rollup.Result
-	lines  []line
+// printNoSummary says why there is no result.
+func (a *app) printNoSummary(s *summary) error {
+	if s.flags.reading.json {
+		return s.writeJSON(a.stdout, false)
+	}
+	fmt.Fprintln(a.stderr, "there is no result, because of the findings of weight stop; --anyway gives it all the same")
+	report := a.stderr
+	if a.stdout.Terminal {
+		report = a.stdout
+	}
+	a.reportSummary(report, s)
+	return nil
 }
 
-// line is a row of a summary and what kind of row it is.
-type line struct {
-	rollup.Row
-	label  string // for a row that is no group: what stands behind its key
-	strong bool
-	level  int // of a subtotal: how many group columns it keeps
-	others int // of the rest: how many groups it holds
+// writeSummary writes the summary to the file of --out and says so.
+func (a *app) writeSummary(s *summary, output *show.Output, format outFormat) error {
+	if err := s.write(output, format); err != nil {
+		return err
+	}
+	if err := a.outputs.Commit(output); err != nil {
+		return err
+	}
+	if s.flags.reading.json {
+		return s.writeJSON(a.stdout, true)
+	}
+	fmt.Fprintf(a.stdout, "%s: %s of %s\n", s.flags.writing.out, show.Count(s.result.Count, "group"), show.Count(s.result.Total.Records, "record"))
+	a.reportSummary(a.stdout, s)
+	return nil
 }
 
-func newSummary(f *rollupFlags, r *rollup.Result) (*summary, error) {
-	s := &summary{flags: f, result: r}
-	if f.sort != "" {
-		column, direction, _ := strings.Cut(f.sort, ":")
-		if direction != "" && direction != "up" && direction != "down" {
-			return nil, fmt.Errorf("--sort %s: behind the column may stand :up or :down", f.sort)
+// printSummary prints the summary: a table on a terminal, and CSV in a pipe,
+// where all else goes to standard error. What is not a table waits in a spool
+// for its proof.
+func (a *app) printSummary(s *summary) error {
+	if a.stdout.Terminal && !s.flags.reading.json {
+		if err := s.printTable(a.stdout); err != nil {
+			return err
 		}
-		if i := slices.Index(f.sum, column); i >= 0 {
-			column = r.Sums[i] // which may have been called by its position
-		}
-		if !r.Sort(rollup.Order{Column: column, Up: direction == "up", Down: direction == "down"}) {
-			return nil, unknownName("column", "", column, append(append(append([]string{}, r.Columns...), r.Sums...), rollup.RecordsColumn))
-		}
+		a.reportSummary(a.stdout, s)
+		return nil
 	}
-	switch {
-	case f.top > 0:
-		top, rest, others := r.Top(f.top)
-		for _, row := range top {
-			s.lines = append(s.lines, line{Row: row})
-		}
-		if others > 0 {
-			s.lines = append(s.lines, line{Row: rest, label: fmt.Sprintf("%d more", others), others: others})
-		}
-	case f.subtotals:
-		s.addGroups(r.Groups, 1)
-	default:
-		for _, row := range r.Groups {
-			s.lines = append(s.lines, line{Row: row})
-		}
+	format := csvFormat
+	if s.flags.reading.json {
+		format = jsonFormat
 	}
-	s.lines = append(s.lines, line{Row: r.Total, label: "Total", strong: true})
-	return s, nil
+	spool, err := a.outputs.Spool()
+	if err != nil {
+		return err
+	}
+	if err := s.write(spool, format); err != nil {
+		return err
+	}
+	reader, err := spool.Reader()
+	if err != nil {
+		return err
+	}
+	if _, err := io.Copy(a.stdout, reader); err != nil {
+		return err
+	}
+	if format != jsonFormat {
+		a.reportSummary(a.stderr, s)
+	}
+	return nil
 }
 
-// addGroups adds groups with a subtotal behind those that agree in their first
-// level columns.
-func (s *summary) addGroups(rows []rollup.Row, level int) {
-	if level == len(s.result.Columns) {
-		for _, row := range rows {
-			s.lines = append(s.lines, line{Row: row})
-		}
-		return
-	}
-	for len(rows) > 0 {
-		n := 1
-		for n < len(rows) && rows[n].Key[level-1] == rows[0].Key[level-1] {
-			n++
-		}
-		s.addGroups(rows[:n], level+1)
-		s.lines = append(s.lines, line{Row: s.result.Subtotal(rows[:n], level), label: "Subtotal", strong: true, level: level})
-		rows = rows[n:]
-	}
-}
-
-// keys are the cells of the group columns.
-func (s *summary) keys(l line) []string {
-	cells := make([]string, len(s.result.Columns))
-	copy(cells, l.Key)
-	if l.label != "" {
-		cells[len(l.Key)] = l.label
-	}
-	return cells
-}
-
-// header names the columns behind the group columns.
-func (s *summary) header() []string {
-	r := s.result
-	var names []string
-	for _, value := range r.Across {
-		if value == "" {
-			value = "(blank)"
-		}
-		for _, sum := range r.Sums {
-			names = append(names, s.qualified(value, sum))
-		}
-	}
-	for _, sum := range r.Sums {
-		if len(r.Across) > 0 {
-			sum = s.qualified("total", sum)
-		}
-		names = append(names, sum)
-	}
-	if s.flags.share {
-		for _, sum := range r.Sums {
-			names = append(names, s.qualified("share", sum))
-		}
-	}
-	return append(names, rollup.RecordsColumn)
-}
-
-// qualified names a column of a sum, which needs no name where it is alone.
-func (s *summary) qualified(what, sum string) string {
-	if len(s.result.Sums) == 1 {
-		return what
-	}
-	return what + " " + sum
-}
-
-// figures are the cells behind the group columns.
-func (s *summary) figures(l line, amounts func(amount.Amount) string, count func(int) string) []string {
-	var cells []string
-	for _, cell := range l.Cells {
-		for k := range s.result.Sums {
-			text := ""
-			if cell != nil {
-				text = amounts(cell[k])
-			}
-			cells = append(cells, text)
-		}
-	}
-	for _, sum := range l.Sums {
-		cells = append(cells, amounts(sum))
-	}
-	if s.flags.share {
-		for k := range l.Sums {
-			cells = append(cells, s.share(l, k))
-		}
-	}
-	return append(cells, count(l.Records))
-}
-
-// share is a sum's share of the grand total in percent, to two places; blank
-// where the total is nought.
-func (s *summary) share(l line, sum int) string {
-	const places = 2
-	percent, ok := amount.Share(l.Sums[sum], s.result.Total.Sums[sum], places)
-	if !ok {
-		return ""
-	}
-	return percent.String()
-}
-
-func (s *summary) table() *show.Table {
-	t := new(show.Table)
-	for _, name := range s.result.Columns {
-		t.Columns = append(t.Columns, show.Column{Name: name, Key: true})
-	}
-	for _, name := range s.header() {
-		t.Columns = append(t.Columns, show.Column{Name: name, Right: true})
-	}
-	for _, l := range s.lines {
-		cells := append(s.keys(l), s.figures(l, amount.Amount.Money, show.Number)...)
-		t.Rows = append(t.Rows, show.Row{Cells: cells, Strong: l.strong})
-	}
-	return t
-}
-
-func (s *summary) delimited(delimiter byte) []byte {
-	var out []byte
-	add := func(cells []string) {
-		for i, cell := range cells {
-			if i > 0 {
-				out = append(out, delimiter)
-			}
-			out = delimited.AppendField(out, []byte(cell), delimiter)
-		}
-		out = append(out, '\n')
-	}
-	add(append(append([]string{}, s.result.Columns...), s.header()...))
-	for _, l := range s.lines {
-		add(append(s.keys(l), s.figures(l, amount.Amount.String, func(n int) string { return fmt.Sprint(n) })...))
-	}
-	return out
-}
-
-func (s *summary) document(set *source.Set, stopped bool) show.Object {
-	r := s.result
-	rows, subtotals := []show.Object{}, []show.Object{}
-	doc := show.NewDocument("rollup")
-	var rest show.Object
-	for _, l := range s.lines {
-		o := show.Object{}
-		for i, value := range l.Key {
-			o.Add(r.Columns[i], value)
-		}
-		switch o = s.addFigures(o, l); {
-		case l.others > 0:
-			rest = append(show.Object{{Name: "groups", Value: l.others}}, o...)
-		case l.level > 0:
-			subtotals = append(subtotals, o)
-		case l.label == "":
-			rows = append(rows, o)
-		}
-	}
-	if !stopped {
-		doc.Add("rows", rows)
-		if s.flags.subtotals {
-			doc.Add("subtotals", subtotals)
-		}
-		if rest != nil {
-			doc.Add("rest", rest)
-		}
-		doc.Add("total", s.addFigures(show.Object{}, line{Row: r.Total}))
-	}
-	doc.Add("passed_over", passedOver(set))
-	doc.Add("findings", r.Findings)
-	doc.Add("proof", show.ProofObject(&r.Proof))
-	return doc
-}
-
-// addFigures adds the sums by name, the cells by value, shares and records.
-func (s *summary) addFigures(o show.Object, l line) show.Object {
-	r := s.result
-	o = append(o, show.Amounts(r.Sums, l.Sums)...)
-	if len(r.Across) > 0 {
-		across := show.Object{}
-		for i, cell := range l.Cells {
-			if cell != nil {
-				across.Add(r.Across[i], show.Amounts(r.Sums, cell))
-			}
-		}
-		o.Add("across", across)
-	}
-	if s.flags.share {
-		shares := show.Object{}
-		for k, sum := range r.Sums {
-			if text := s.share(l, k); text != "" {
-				shares.Add(sum, text)
-			}
-		}
-		o.Add("share", shares)
-	}
-	o.Add(rollup.RecordsColumn, l.Records)
-	return o
+func (a *app) reportSummary(report *show.Screen, s *summary) {
+	show.Findings(report, s.result.Findings)
+	show.Proof(report, &s.result.Proof)
 }

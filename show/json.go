@@ -32,42 +32,83 @@ func NewDocument(command string) Object {
 	return Object{{"command", command}, {"version", DocumentVersion}}
 }
 
-// Document prints a document, indented so that people can read it as well. It
-// is written member by member, since one of ten thousand sources takes the
-// standard encoder longer than reading them took.
+// Document prints a document, indented so that people can read it as well.
 func Document(w io.Writer, document Object) error {
-	return documentWith(w, document, func(*bufio.Writer) error { return nil })
+	d := StartDocument(w, document)
+	return d.Close()
 }
 
-// DocumentWith prints a document whose last member is read from list, which
-// may be larger than memory.
-func DocumentWith(w io.Writer, document Object, name string, list io.Reader) error {
-	return documentWith(w, document, func(b *bufio.Writer) error {
-		b.WriteString(",\n  ")
-		b.Write(JSONText(name))
-		b.WriteString(": ")
-		_, err := io.Copy(b, list)
-		return err
-	})
+// DocumentWriter writes a document member by member, for documents that may be
+// larger than memory. (It is also faster: one of ten thousand sources takes the
+// standard encoder longer than reading them took.) Errors in writing are told
+// by Close.
+type DocumentWriter struct {
+	buffer  *bufio.Writer
+	members int
+	line    []byte
 }
 
-func documentWith(w io.Writer, document Object, more func(*bufio.Writer) error) error {
-	b := bufio.NewWriterSize(w, 1<<16)
-	var line []byte
-	b.WriteByte('{')
-	for i, m := range document {
-		if i > 0 {
-			b.WriteByte(',')
+// StartDocument begins with the members of an object.
+func StartDocument(w io.Writer, document Object) *DocumentWriter {
+	d := &DocumentWriter{buffer: bufio.NewWriterSize(w, 1<<16)}
+	d.buffer.WriteByte('{')
+	for _, m := range document {
+		d.Add(m.Name, m.Value)
+	}
+	return d
+}
+
+// Add writes a member.
+func (d *DocumentWriter) Add(name string, value any) {
+	d.name(name)
+	d.line = appendValue(d.line[:0], value, indentStep)
+	d.buffer.Write(d.line)
+}
+
+func (d *DocumentWriter) name(name string) {
+	if d.members++; d.members > 1 {
+		d.buffer.WriteByte(',')
+	}
+	d.buffer.WriteString("\n" + indentStep)
+	d.buffer.Write(JSONText(name))
+	d.buffer.WriteString(": ")
+}
+
+// List writes a member that is a list of the objects that each adds, and
+// returns the error of each.
+func (d *DocumentWriter) List(name string, each func(add func(Object)) error) error {
+	d.name(name)
+	d.buffer.WriteByte('[')
+	n := 0
+	err := each(func(o Object) {
+		if n++; n > 1 {
+			d.buffer.WriteByte(',')
 		}
-		line = appendMember(append(line[:0], "\n  "...), m, "  ")
-		b.Write(line)
+		d.line = append(append(append(d.line[:0], '\n'), indentStep...), indentStep...)
+		d.line = appendValue(d.line, o, "")
+		d.buffer.Write(d.line)
+	})
+	if n > 0 {
+		d.buffer.WriteString("\n" + indentStep)
 	}
-	if err := more(b); err != nil {
-		return err
-	}
-	b.WriteString("\n}\n")
-	return b.Flush() // which tells of the writes above as well
+	d.buffer.WriteByte(']')
+	return err
 }
+
+// Raw writes a member whose JSON is read from value.
+func (d *DocumentWriter) Raw(name string, value io.Reader) error {
+	d.name(name)
+	_, err := io.Copy(d.buffer, value)
+	return err
+}
+
+// Close ends the document.
+func (d *DocumentWriter) Close() error {
+	d.buffer.WriteString("\n}\n")
+	return d.buffer.Flush() // which tells of all writes before it
+}
+
+const indentStep = "  "
 
 func appendMember(dst []byte, m Member, indent string) []byte {
 	dst = append(append(dst, JSONText(m.Name)...), ": "...)

@@ -154,7 +154,18 @@ func TestDocumentIsJSONInItsOrder(t *testing.T) {
 	doc.Add("findings", []finding.Finding{{Kind: finding.RowCount, Weight: finding.Stop, Message: "m"}})
 	doc.Add("proof", ProofObject(&proof.Proof{Count: proof.Count{Read: 3, Used: 2, Suspense: 1}}))
 	var out strings.Builder
-	if err := DocumentWith(&out, doc, "records", strings.NewReader("[1,2]")); err != nil {
+	d := StartDocument(&out, doc)
+	if err := d.Raw("records", strings.NewReader("[1,2]")); err != nil {
+		t.Fatal(err)
+	}
+	if err := d.List("rows", func(add func(Object)) error {
+		add(Object{{"n", 1}})
+		add(Object{{"n", 2}})
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	if err := d.Close(); err != nil {
 		t.Fatal(err)
 	}
 	var back map[string]any
@@ -165,7 +176,7 @@ func TestDocumentIsJSONInItsOrder(t *testing.T) {
 	if source["source"] != `a "quoted" one.csv` || source["totals"].(map[string]any)["debit"] != "-0.05" || len(source["columns"].([]any)) != 2 {
 		t.Errorf("source is %v", source)
 	}
-	if back["text"] != "caf\ufffd é <&>\n" || len(back["records"].([]any)) != 2 || back["proof"].(map[string]any)["suspense"] != 1.0 {
+	if back["text"] != "caf\ufffd é <&>\n" || len(back["records"].([]any)) != 2 || len(back["rows"].([]any)) != 2 || back["proof"].(map[string]any)["suspense"] != 1.0 {
 		t.Errorf("document is %v", back)
 	}
 	if front := `{

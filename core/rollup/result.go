@@ -2,107 +2,250 @@ package rollup
 
 import (
 	"cmp"
+	"container/heap"
+	"fmt"
 	"slices"
 
 	"lastblock/core/amount"
 	"lastblock/core/date"
+	"lastblock/core/finding"
+	"lastblock/core/proof"
 	"lastblock/core/source"
 )
 
-// fill makes the rows of all groups and closes the proof. With an across
-// column, the groups that differ only in it become the cells of one row.
-func (r *Result) fill(all *table, across bool) error {
-	rows := make([]Row, all.len())
-	used := make([]amount.Sum, len(r.Sums))
-	for g := range rows {
-		rows[g] = Row{Key: splitKey(all.key(g)), Records: all.counts[g], Sums: make([]amount.Amount, len(r.Sums))}
-		for k := range used {
-			sum := all.of(g)[k].Amount()
-			rows[g].Sums[k] = sum
-			used[k].Add(sum)
+// Result is a summary. Its groups may be more than memory holds, so they are
+// gone through and not listed.
+type Result struct {
+	Columns  []string // the group columns by name
+	Sums     []string // the amount columns by name
+	Across   []string // values of the across column, in natural order
+	Count    int      // of groups
+	Total    Row      // over all groups; it has no Key
+	Findings []finding.Finding
+	Proof    proof.Proof
+
+	runs   []run
+	across bool
+	most   int // groups that Rows and Sorted may hold
+}
+
+// bytesPerRow is roughly what a Row takes.
+const bytesPerRow = 256
+
+// TooManyGroupsError says that there are more groups than memory holds at once.
+type TooManyGroupsError struct{ Groups, Most int }
+
+func (e *TooManyGroupsError) Error() string {
+	return fmt.Sprintf("%d groups cannot be sorted by a column, since only %d fit into the memory given; leave them in the order of their keys, take the largest with --top, or raise --memory", e.Groups, e.Most)
+}
+
+// Row is one group: its records and its sums.
+type Row struct {
+	Key     []string
+	Records int
+	Sums    []amount.Amount
+	Cells   [][]amount.Amount // by across value, then by sum; nil where no record is
+}
+
+// Close gives back the files that hold groups beside memory.
+func (r *Result) Close() error {
+	var first error
+	for _, run := range r.runs {
+		if err := run.close(); err != nil && first == nil {
+			first = err
 		}
-		r.Proof.Used += rows[g].Records
 	}
-	for k := range used {
-		r.Proof.Totals[k].Used = used[k].Amount()
+	return first
+}
+
+// maxAcross is how many values a column may have that is spread across; a
+// sheet has no more columns.
+const maxAcross = 16_384
+
+// TooManyAcrossError says that a column has too many values to be spread.
+type TooManyAcrossError struct{ Most int }
+
+func (e *TooManyAcrossError) Error() string {
+	return fmt.Sprintf("the column of --across has more than %d values, which are too many for columns; use it in --by", e.Most)
+}
+
+// survey goes through all groups once for the total, the values across and the
+// number of groups.
+func (r *Result) survey() error {
+	total := newAdder(len(r.Sums), 0)
+	cells := make(map[string][]amount.Sum)
+	last := []byte(nil)
+	err := merge(r.runs, len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
+		total.records += records
+		for i := range sums {
+			total.sums[i].Merge(&sums[i])
+		}
+		if !r.across {
+			r.Count++
+			return nil
+		}
+		group, value := splitAcross(key, len(r.Columns))
+		if last == nil || string(group) != string(last) {
+			r.Count++
+			last = append(last[:0:0], group...)
+		}
+		cell := cells[string(value)]
+		if cell == nil {
+			if len(cells) == maxAcross {
+				return &TooManyAcrossError{maxAcross}
+			}
+			cell = make([]amount.Sum, len(sums))
+			cells[string(value)] = cell
+			r.Across = append(r.Across, string(value))
+		}
+		for i := range sums {
+			cell[i].Merge(&sums[i])
+		}
+		return nil
+	})
+	if err != nil {
+		return err
 	}
-	slices.SortFunc(rows, func(a, b Row) int { return compareKeys(a.Key, b.Key) })
-	r.Groups = rows
-	if across {
-		r.spread(len(r.Columns))
+	slices.SortFunc(r.Across, natural(r.Across))
+	r.Total = total.row(nil)
+	for _, value := range r.Across {
+		r.Total.Cells = append(r.Total.Cells, amounts(cells[value]))
 	}
-	r.Total = total(r.Groups, len(r.Sums), len(r.Across))
+	return nil
+}
+
+// splitAcross splits a key behind its first n parts, and returns them and the
+// text of the last one.
+func splitAcross(key []byte, n int) (group, value []byte) {
+	rest := key
+	for range n {
+		_, rest = firstPart(rest)
+	}
+	value, _ = firstPart(rest)
+	return key[:len(key)-len(rest)], value
+}
+
+// Each calls visit for each group in the natural order of keys, and then
+// checks that these groups make up the proof. The error is what visit or
+// reading groups back returned, or a *proof.FailedError.
+func (r *Result) Each(visit func(Row) error) error {
+	used := newAdder(len(r.Sums), 0)
+	pass := func(row Row) error {
+		used.records += row.Records
+		addAll(used.sums, row.Sums)
+		return visit(row)
+	}
+	var err error
+	if r.across {
+		err = r.eachSpread(pass)
+	} else {
+		err = merge(r.runs, len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
+			return pass(Row{Key: splitKey(key), Records: records, Sums: amounts(sums)})
+		})
+	}
+	if err != nil {
+		return err
+	}
+	r.Proof.Used = used.records
+	for i := range used.sums {
+		r.Proof.Totals[i].Used = used.sums[i].Amount()
+	}
 	return r.Proof.Check()
 }
 
-// spread turns the last part of each key into cells.
-func (r *Result) spread(by int) {
-	at := make(map[string]int)
-	for _, row := range r.Groups {
-		if _, ok := at[row.Key[by]]; !ok {
-			at[row.Key[by]] = 0
-			r.Across = append(r.Across, row.Key[by])
-		}
-	}
-	slices.SortFunc(r.Across, natural(r.Across))
+// eachSpread makes one row of the groups that differ in their last part alone.
+func (r *Result) eachSpread(visit func(Row) error) error {
+	at := make(map[string]int, len(r.Across))
 	for i, value := range r.Across {
 		at[value] = i
 	}
-	var spread []Row
-	for i := 0; i < len(r.Groups); {
-		row := Row{Key: r.Groups[i].Key[:by], Cells: make([][]amount.Amount, len(r.Across))}
-		sums := make([]amount.Sum, len(r.Sums))
-		for ; i < len(r.Groups) && slices.Equal(r.Groups[i].Key[:by], row.Key); i++ {
-			row.Records += r.Groups[i].Records
-			row.Cells[at[r.Groups[i].Key[by]]] = r.Groups[i].Sums
-			addAll(sums, r.Groups[i].Sums)
+	var (
+		group []byte
+		row   *adder
+		cells [][]amount.Amount
+	)
+	finish := func() error {
+		if row == nil {
+			return nil
 		}
-		row.Sums = amounts(sums)
-		spread = append(spread, row)
+		made := row.row(splitKey(group))
+		made.Cells = cells
+		return visit(made)
 	}
-	r.Groups = spread
-}
-
-func compareKeys(a, b []string) int {
-	for i := range a {
-		if c := source.Natural(a[i], b[i]); c != 0 {
-			return c
-		}
-	}
-	return 0
-}
-
-// natural compares values as calendar months where all of them are month
-// names, and in natural order otherwise.
-func natural(values []string) func(a, b string) int {
-	for _, v := range values {
-		if date.Month(v) == 0 {
-			return source.Natural
-		}
-	}
-	return func(a, b string) int { return cmp.Or(cmp.Compare(date.Month(a), date.Month(b)), cmp.Compare(a, b)) }
-}
-
-// total adds rows up into one without a key.
-func total(rows []Row, width, across int) Row {
-	sums := make([]amount.Sum, width)
-	cells := make([][]amount.Sum, across)
-	row := Row{}
-	for _, r := range rows {
-		row.Records += r.Records
-		addAll(sums, r.Sums)
-		for i, cell := range r.Cells {
-			if cell == nil {
-				continue
+	err := merge(r.runs, len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
+		front, value := splitAcross(key, len(r.Columns))
+		if row == nil || string(front) != string(group) {
+			if err := finish(); err != nil {
+				return err
 			}
-			if cells[i] == nil {
-				cells[i] = make([]amount.Sum, width)
-			}
-			addAll(cells[i], cell)
+			group = append(group[:0], front...)
+			row, cells = newAdder(len(sums), 0), make([][]amount.Amount, len(r.Across))
 		}
+		row.records += records
+		for i := range sums {
+			row.sums[i].Merge(&sums[i])
+		}
+		cells[at[string(value)]] = amounts(sums)
+		return nil
+	})
+	if err != nil {
+		return err
 	}
-	row.Sums = amounts(sums)
-	for _, cell := range cells {
+	return finish()
+}
+
+// Rows returns all groups. The error may also be a *TooManyGroupsError.
+func (r *Result) Rows() ([]Row, error) {
+	if r.Count > r.most {
+		return nil, &TooManyGroupsError{r.Count, r.most}
+	}
+	rows := make([]Row, 0, r.Count)
+	err := r.Each(func(row Row) error {
+		rows = append(rows, row)
+		return nil
+	})
+	return rows, err
+}
+
+// Adder adds rows up, as for a subtotal.
+type Adder struct{ adder }
+
+// NewAdder makes an adder for rows of this result.
+func (r *Result) NewAdder() *Adder { return &Adder{*newAdder(len(r.Sums), len(r.Across))} }
+
+// Add adds a row.
+func (a *Adder) Add(row Row) { a.add(row) }
+
+// Row returns what was added, under a key.
+func (a *Adder) Row(key []string) Row { return a.row(key) }
+
+type adder struct {
+	records int
+	sums    []amount.Sum
+	cells   [][]amount.Sum
+}
+
+func newAdder(width, across int) *adder {
+	return &adder{sums: make([]amount.Sum, width), cells: make([][]amount.Sum, across)}
+}
+
+func (a *adder) add(row Row) {
+	a.records += row.Records
+	addAll(a.sums, row.Sums)
+	for i, cell := range row.Cells {
+		if cell == nil {
+			continue
+		}
+		if a.cells[i] == nil {
+			a.cells[i] = make([]amount.Sum, len(a.sums))
+		}
+		addAll(a.cells[i], cell)
+	}
+}
+
+func (a *adder) row(key []string) Row {
+	row := Row{Key: key, Records: a.records, Sums: amounts(a.sums)}
+	for _, cell := range a.cells {
 		row.Cells = append(row.Cells, amounts(cell))
 	}
 	return row
@@ -126,37 +269,57 @@ func amounts(sums []amount.Sum) []amount.Amount {
 	return values
 }
 
+// natural compares values as calendar months where all of them are month
+// names, and in natural order otherwise.
+func natural(values []string) func(a, b string) int {
+	for _, v := range values {
+		if date.Month(v) == 0 {
+			return source.Natural
+		}
+	}
+	return func(a, b string) int { return cmp.Or(cmp.Compare(date.Month(a), date.Month(b)), cmp.Compare(a, b)) }
+}
+
 // Order is the order of a summary's rows.
 type Order struct {
-	Column string // a group column, a sum, "records", or "" for the natural order of keys
-	Up     bool   // smallest first; group columns are always in natural order unless Down
+	Column string // a group column, a sum, or "records"
+	Up     bool   // smallest first; group columns are in natural order unless Down
 	Down   bool
 }
 
-// Sort puts the groups in order: by a sum or the records the largest first, by
-// a group column in natural order, unless the order says otherwise. Equal rows
-// keep the natural order of their keys. ok is false for an unknown column.
-func (r *Result) Sort(order Order) (ok bool) {
-	var compare func(a, b Row) int
+// Knows tells whether the column of an order is one.
+func (r *Result) Knows(order Order) bool {
+	return slices.Contains(r.Columns, order.Column) || r.bySize(order.Column) != nil
+}
+
+// Sorted returns all groups in an order that the result knows: by a sum or the
+// records the largest first, by a group column in natural order, unless the
+// order says otherwise. Equal rows keep the natural order of their keys. The
+// error may also be a *TooManyGroupsError.
+func (r *Result) Sorted(order Order) ([]Row, error) {
+	compare := r.bySize(order.Column)
+	down := !order.Up
 	if i := slices.Index(r.Columns, order.Column); i >= 0 {
 		compare = func(a, b Row) int { return source.Natural(a.Key[i], b.Key[i]) }
-		if order.Down {
-			compare = reverse(compare)
-		}
-	} else if compare = r.bySize(order.Column); compare == nil {
-		return false
-	} else if !order.Up {
-		compare = reverse(compare)
+		down = order.Down
 	}
-	slices.SortStableFunc(r.Groups, compare)
-	return true
+	rows, err := r.Rows()
+	if err != nil {
+		return nil, err
+	}
+	slices.SortStableFunc(rows, func(a, b Row) int {
+		if down {
+			return -compare(a, b)
+		}
+		return compare(a, b)
+	})
+	return rows, nil
 }
 
-func reverse(compare func(a, b Row) int) func(a, b Row) int {
-	return func(a, b Row) int { return -compare(a, b) }
-}
+// RecordsColumn is the name of the count of records.
+const RecordsColumn = "records"
 
-// bySize compares by a sum or by the number of records.
+// bySize compares by a sum or by the number of records; nil for another name.
 func (r *Result) bySize(column string) func(a, b Row) int {
 	if i := slices.Index(r.Sums, column); i >= 0 {
 		return func(a, b Row) int { return a.Sums[i].Cmp(b.Sums[i]) }
@@ -167,22 +330,49 @@ func (r *Result) bySize(column string) func(a, b Row) int {
 	return nil
 }
 
-// RecordsColumn is the name of the count of records.
-const RecordsColumn = "records"
-
 // Top returns the n groups with the largest first sum, the largest first, and
-// all others as one row without a key, of how many groups it is made.
-func (r *Result) Top(n int) (top []Row, rest Row, others int) {
-	rows := slices.Clone(r.Groups)
-	slices.SortStableFunc(rows, reverse(r.bySize(append(slices.Clone(r.Sums), RecordsColumn)[0])))
-	n = min(n, len(rows))
-	return rows[:n], total(rows[n:], len(r.Sums), len(r.Across)), len(rows) - n
+// all others added up, of how many groups that is made. Of equal groups the one
+// that comes first by its key stays.
+func (r *Result) Top(n int) (top []Row, rest Row, others int, err error) {
+	largest := &topHeap{compare: r.bySize(append(slices.Clone(r.Sums), RecordsColumn)[0])}
+	left := r.NewAdder()
+	number := 0
+	err = r.Each(func(row Row) error {
+		heap.Push(largest, ranked{row, number})
+		number++
+		if largest.Len() > n {
+			left.Add(heap.Pop(largest).(ranked).Row)
+			others++
+		}
+		return nil
+	})
+	for largest.Len() > 0 {
+		top = append(top, heap.Pop(largest).(ranked).Row)
+	}
+	slices.Reverse(top)
+	return top, left.Row(nil), others, err
 }
 
-// Subtotal adds up neighbouring rows that agree in their first level group
-// columns.
-func (r *Result) Subtotal(rows []Row, level int) Row {
-	row := total(rows, len(r.Sums), len(r.Across))
-	row.Key = rows[0].Key[:level]
-	return row
+// ranked is a row and where it stands by its key.
+type ranked struct {
+	Row
+	number int
+}
+
+// topHeap has the row on top that goes first.
+type topHeap struct {
+	rows    []ranked
+	compare func(a, b Row) int
+}
+
+func (h *topHeap) Len() int { return len(h.rows) }
+func (h *topHeap) Less(i, j int) bool {
+	return cmp.Or(h.compare(h.rows[i].Row, h.rows[j].Row), cmp.Compare(h.rows[j].number, h.rows[i].number)) < 0
+}
+func (h *topHeap) Swap(i, j int) { h.rows[i], h.rows[j] = h.rows[j], h.rows[i] }
+func (h *topHeap) Push(x any)    { h.rows = append(h.rows, x.(ranked)) }
+func (h *topHeap) Pop() any {
+	last := h.rows[len(h.rows)-1]
+	h.rows = h.rows[:len(h.rows)-1]
+	return last
 }

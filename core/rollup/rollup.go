@@ -5,12 +5,9 @@ package rollup
 
 import (
 	"context"
-	"encoding/binary"
-	"fmt"
+	"errors"
+	"sync"
 
-	"lastblock/core/amount"
-	"lastblock/core/finding"
-	"lastblock/core/proof"
 	"lastblock/core/source"
 	"lastblock/core/suspense"
 	"lastblock/core/tally"
@@ -25,37 +22,9 @@ type Options struct {
 	Suspense *suspense.File
 }
 
-// Result is a summary.
-type Result struct {
-	Columns  []string // the group columns by name
-	Sums     []string // the amount columns by name
-	Across   []string // values of the across column, in natural order
-	Groups   []Row    // in natural order of their keys
-	Total    Row      // over all groups; it has no Key
-	Findings []finding.Finding
-	Proof    proof.Proof
-}
-
-// Row is one group: its records and its sums.
-type Row struct {
-	Key     []string
-	Records int
-	Sums    []amount.Amount
-	Cells   [][]amount.Amount // by across value, then by sum; nil where no record is
-}
-
-// TooManyGroupsError says that the groups do not fit into the memory given.
-type TooManyGroupsError struct {
-	Groups int
-	Memory int64
-}
-
-func (e *TooManyGroupsError) Error() string {
-	return fmt.Sprintf("there are more than %d groups, which do not fit into %d MB; group by fewer columns, or raise --memory", e.Groups, e.Memory>>20)
-}
-
-// Run sums up a set. The error is a *tally.UnknownColumnError, a
-// *TooManyGroupsError, what reading returned, or a *proof.FailedError.
+// Run sums up a set. Groups that do not fit into half of the memory are put
+// into temporary files, which the caller gives back with Close. The error is a
+// *tally.UnknownColumnError, a *TooManyAcrossError, or what reading returned.
 func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
 	if err := set.Look(ctx, reading); err != nil {
 		return nil, err
@@ -82,40 +51,55 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	}
 	t := tally.New(set, tally.Options{Amounts: options.Sum, Decimal: options.Decimal, Suspense: options.Suspense})
 	var visitors []*visitor
-	limit := max(reading.Memory/int64(2*max(1, reading.Jobs)), 16<<20)
+	result := &Result{Sums: sums, across: options.Across != "", most: int(max(reading.Memory/2, 1<<24) / bytesPerRow)}
+	for _, part := range parts[:len(options.By)] {
+		result.Columns = append(result.Columns, part.Name)
+	}
+	limit := reading.Memory / int64(2*max(1, reading.Jobs))
 	err := set.Scan(ctx, reading, func() source.Visitor {
-		v := &visitor{set: set, tally: t.Visitor(), parts: parts, table: newTable(len(options.Sum)), limit: limit, memory: reading.Memory}
+		v := &visitor{set: set, tally: t.Visitor(), parts: parts, table: newTable(len(options.Sum)), limit: limit}
 		visitors = append(visitors, v)
 		return v
 	})
+	for _, v := range visitors {
+		result.runs = append(result.runs, v.spilled...)
+	}
+	if err == nil {
+		err = t.Finish()
+	}
+	if err == nil {
+		result.runs = append(result.runs, inOrder(visitors)...)
+		err = result.survey()
+	}
 	if err != nil {
-		return nil, err
-	}
-	if err := t.Finish(); err != nil {
-		return nil, err
-	}
-	all := visitors[0].table
-	for _, v := range visitors[1:] {
-		all.merge(v.table)
+		return nil, errors.Join(err, result.Close())
 	}
 	for _, part := range parts {
 		resolver.TellMissing(part, &t.Findings)
 	}
-	result := &Result{Sums: sums, Proof: t.Proof, Findings: t.Findings.All()}
-	for _, part := range parts[:len(options.By)] {
-		result.Columns = append(result.Columns, part.Name)
+	result.Findings, result.Proof = t.Findings.All(), t.Proof
+	return result, nil
+}
+
+// inOrder puts the tables in order, each on a goroutine of its own.
+func inOrder(visitors []*visitor) []run {
+	runs := make([]run, len(visitors))
+	var group sync.WaitGroup
+	for i, v := range visitors {
+		group.Go(func() { runs[i] = &tableRun{v.table, v.table.sorted()} })
 	}
-	return result, result.fill(all, options.Across != "")
+	group.Wait()
+	return runs
 }
 
 // visitor groups what one goroutine reads.
 type visitor struct {
-	set    *source.Set
-	tally  *tally.Visitor
-	parts  []tally.Column
-	table  *table
-	limit  int64 // bytes that the table may take
-	memory int64
+	set     *source.Set
+	tally   *tally.Visitor
+	parts   []tally.Column
+	table   *table
+	limit   int64 // bytes that the table may take
+	spilled []run
 
 	index   int
 	bound   []tally.Bound
@@ -144,8 +128,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 			if column := v.bound[k].Column; column >= 0 {
 				text = b.Text(row, column, &v.scratch)
 			}
-			v.key = binary.AppendUvarint(v.key, uint64(len(text)))
-			v.key = append(v.key, text...)
+			v.key = appendPart(v.key, text)
 		}
 		group := v.table.group(v.key)
 		v.table.counts[group]++
@@ -154,21 +137,15 @@ func (v *visitor) Batch(b *source.Batch) error {
 			sums[k].Add(values[i*width+k])
 		}
 	}
-	if size := v.table.size(); size > v.limit {
-		return &TooManyGroupsError{Groups: v.table.len(), Memory: v.memory}
+	if v.table.size() > v.limit {
+		run, err := spill(v.table)
+		if err != nil {
+			return err
+		}
+		v.spilled = append(v.spilled, run)
+		v.table = newTable(width)
 	}
 	return nil
 }
 
 func (v *visitor) Flush(ctx context.Context, task int) error { return v.tally.Flush(ctx, task) }
-
-// splitKey takes a group's key apart again.
-func splitKey(key []byte) []string {
-	var parts []string
-	for len(key) > 0 {
-		n, size := binary.Uvarint(key)
-		parts = append(parts, string(key[size:size+int(n)]))
-		key = key[size+int(n):]
-	}
-	return parts
-}

@@ -1,6 +1,7 @@
 package rollup
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -10,18 +11,29 @@ import (
 	"strings"
 	"testing"
 
+	"lastblock/core/amount"
 	"lastblock/core/internal/sourcetest"
+	"lastblock/core/proof"
+	"lastblock/core/source"
 	"lastblock/core/tally"
 )
 
-func run(t *testing.T, files map[string]string, options Options) *Result {
+// rollUp sums files up and returns the result with all its rows.
+func rollUp(t *testing.T, files map[string]string, options Options) (*Result, []Row) {
 	t.Helper()
 	options.Decimal = '.'
 	r, err := Run(context.Background(), sourcetest.Set(t, "{entity}_{period}", files), sourcetest.Reading, options)
 	if err != nil {
 		t.Fatal(err)
 	}
-	return r
+	rows, err := r.Rows()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if r.Count != len(rows) {
+		t.Errorf("%d groups are said and %d given", r.Count, len(rows))
+	}
+	return r, rows
 }
 
 // lines are rows as "key|key records sums".
@@ -56,8 +68,8 @@ func TestGroups(t *testing.T) {
 		{"by position", []string{"#1"}, []string{"500 2 -0.50 1", "4000 3 18.00 0.5"}},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
-			r := run(t, journals, Options{By: c.by, Sum: []string{"debit", "credit"}})
-			if got := lines(r.Groups); !reflect.DeepEqual(got, c.want) {
+			r, rows := rollUp(t, journals, Options{By: c.by, Sum: []string{"debit", "credit"}})
+			if got := lines(rows); !reflect.DeepEqual(got, c.want) {
 				t.Errorf("groups are %q, want %q", got, c.want)
 			}
 			if got := lines([]Row{r.Total})[0]; got != " 5 17.50 1.5" {
@@ -69,19 +81,19 @@ func TestGroups(t *testing.T) {
 
 // Keys that run together when their parts are joined must stay apart.
 func TestKeysDoNotRunTogether(t *testing.T) {
-	r := run(t, map[string]string{"x_1.csv": "a,b,v\n1,23,1\n12,3,2\n,123,4\n123,,8\n\"1\n2\",3,16\n"}, Options{By: []string{"a", "b"}, Sum: []string{"v"}})
-	if len(r.Groups) != 5 {
-		t.Errorf("groups are %q", lines(r.Groups))
+	_, rows := rollUp(t, map[string]string{"x_1.csv": "a,b,v\n1,23,1\n12,3,2\n,123,4\n123,,8\n\"1\n2\",3,16\n"}, Options{By: []string{"a", "b"}, Sum: []string{"v"}})
+	if len(rows) != 5 {
+		t.Errorf("groups are %q", lines(rows))
 	}
 }
 
 func TestAcross(t *testing.T) {
-	r := run(t, journals, Options{By: []string{"account"}, Sum: []string{"debit"}, Across: "period"})
+	r, rows := rollUp(t, journals, Options{By: []string{"account"}, Sum: []string{"debit"}, Across: "period"})
 	if want := []string{"2031-9", "2031-10"}; !reflect.DeepEqual(r.Across, want) {
 		t.Fatalf("across are %q", r.Across)
 	}
 	var got []string
-	for _, row := range append(r.Groups, r.Total) {
+	for _, row := range append(rows, r.Total) {
 		line := strings.Join(row.Key, "|")
 		for _, cell := range row.Cells {
 			if cell == nil {
@@ -96,14 +108,14 @@ func TestAcross(t *testing.T) {
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("rows are %q, want %q", got, want)
 	}
-	one := run(t, journals, Options{By: []string{"entity"}, Sum: []string{"debit"}, Across: "period"})
-	if one.Groups[1].Cells[1] != nil {
+	_, one := rollUp(t, journals, Options{By: []string{"entity"}, Sum: []string{"debit"}, Across: "period"})
+	if one[1].Cells[1] != nil {
 		t.Error("a cell without records is not blank")
 	}
 }
 
-func TestSortTopAndSubtotal(t *testing.T) {
-	r := run(t, journals, Options{By: []string{"entity", "account"}, Sum: []string{"debit", "credit"}})
+func TestSortedAndTop(t *testing.T) {
+	r, rows := rollUp(t, journals, Options{By: []string{"entity", "account"}, Sum: []string{"debit", "credit"}})
 	for _, c := range []struct {
 		order Order
 		want  string // first sums in order
@@ -114,40 +126,52 @@ func TestSortTopAndSubtotal(t *testing.T) {
 		{Order{Column: "account"}, "2.50 -3.00 11.00 7"},
 		{Order{Column: "account", Down: true}, "11.00 7 2.50 -3.00"},
 	} {
-		fresh := *r
-		fresh.Groups = append([]Row(nil), r.Groups...)
-		if !fresh.Sort(c.order) {
-			t.Errorf("%+v is not known", c.order)
+		sorted, err := r.Sorted(c.order)
+		if err != nil || !r.Knows(c.order) {
+			t.Fatalf("%+v: %v", c.order, err)
 		}
 		var got []string
-		for _, row := range fresh.Groups {
+		for _, row := range sorted {
 			got = append(got, row.Sums[0].String())
 		}
 		if strings.Join(got, " ") != c.want {
 			t.Errorf("%+v gives %q, want %q", c.order, got, c.want)
 		}
 	}
-	if r.Sort(Order{Column: "debt"}) {
-		t.Error("an unknown column sorts")
+	if r.Knows(Order{Column: "debt"}) {
+		t.Error("an unknown column is known")
 	}
-	top, rest, others := r.Top(1)
-	if got := lines(append(top, rest)); others != 3 || !reflect.DeepEqual(got, []string{"corvane|4000 2 11.00 0.5", " 3 6.50 1"}) {
-		t.Errorf("top is %q, %d others", got, others)
+	top, rest, others, err := r.Top(1)
+	if got := lines(append(top, rest)); err != nil || others != 3 || !reflect.DeepEqual(got, []string{"corvane|4000 2 11.00 0.5", " 3 6.50 1"}) {
+		t.Errorf("top is %q, %d others, %v", got, others, err)
 	}
-	if _, _, others := r.Top(99); others != 0 {
-		t.Errorf("%d others than all", others)
+	if top, _, others, _ := r.Top(99); others != 0 || len(top) != 4 {
+		t.Errorf("%d at the top and %d others", len(top), others)
 	}
-	if got := lines([]Row{r.Subtotal(r.Groups[:2], 1)})[0]; got != "corvane 3 13.50 1.5" {
+	subtotal := r.NewAdder()
+	for _, row := range rows[:2] {
+		subtotal.Add(row)
+	}
+	if got := lines([]Row{subtotal.Row([]string{"corvane"})})[0]; got != "corvane 3 13.50 1.5" {
 		t.Errorf("subtotal is %q", got)
 	}
 }
 
+// Of equal groups, the ones that come first by their keys are at the top.
+func TestTopOfEqualGroups(t *testing.T) {
+	r, _ := rollUp(t, map[string]string{"x_1.csv": "k,v\nd,5\nb,5\na,5\nc,6\n"}, Options{By: []string{"k"}, Sum: []string{"v"}})
+	top, _, _, err := r.Top(3)
+	if got := lines(top); err != nil || !reflect.DeepEqual(got, []string{"c 1 6", "a 1 5", "b 1 5"}) {
+		t.Errorf("top is %q, %v", got, err)
+	}
+}
+
 func TestMonthNamesStandInTheOrderOfTheCalendar(t *testing.T) {
-	r := run(t, map[string]string{"x_1.csv": "m,v\nDec,1\nfeb,2\nJan,3\n"}, Options{By: []string{"source"}, Sum: []string{"v"}, Across: "m"})
+	r, _ := rollUp(t, map[string]string{"x_1.csv": "m,v\nDec,1\nfeb,2\nJan,3\n"}, Options{By: []string{"source"}, Sum: []string{"v"}, Across: "m"})
 	if want := []string{"Jan", "feb", "Dec"}; !reflect.DeepEqual(r.Across, want) {
 		t.Errorf("across are %q", r.Across)
 	}
-	r = run(t, map[string]string{"x_1.csv": "m,v\nDec,1\nfeb,2\nthirteenth,3\n"}, Options{By: []string{"source"}, Sum: []string{"v"}, Across: "m"})
+	r, _ = rollUp(t, map[string]string{"x_1.csv": "m,v\nDec,1\nfeb,2\nthirteenth,3\n"}, Options{By: []string{"source"}, Sum: []string{"v"}, Across: "m"})
 	if want := []string{"Dec", "feb", "thirteenth"}; !reflect.DeepEqual(r.Across, want) {
 		t.Errorf("across are %q", r.Across)
 	}
@@ -165,7 +189,8 @@ func TestUnknownColumns(t *testing.T) {
 	}
 }
 
-// Random journals, grouped by an independent way: a map, and math/big.
+// Random journals, grouped by an independent way, a map and math/big, with
+// memory for all groups and with so little that most of them go into files.
 func TestAgainstAMap(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 7))
 	files := make(map[string]string)
@@ -174,26 +199,102 @@ func TestAgainstAMap(t *testing.T) {
 	for f := range 20 {
 		var text strings.Builder
 		text.WriteString("k,v,more\n")
-		for range 500 {
-			key, cents := fmt.Sprint("key ", r.IntN(200)), r.Int64N(2_000_000_000_000)-1_000_000_000_000
-			fmt.Fprintf(&text, "%s,%s,x\n", key, big.NewRat(cents, 1000).FloatString(3))
+		for range 5000 {
+			key, thousandths := fmt.Sprint("key ", r.IntN(20_000)), r.Int64N(2_000_000_000_000)-1_000_000_000_000
+			if r.IntN(1000) == 0 {
+				thousandths *= 4_000_000 // beyond 64 bits, when there are some of them
+			}
+			fmt.Fprintf(&text, "%s,%s,x\n", key, big.NewRat(thousandths, 1000).FloatString(3))
 			if want[key] == nil {
 				want[key] = new(big.Rat)
 			}
-			want[key].Add(want[key], big.NewRat(cents, 1000))
+			want[key].Add(want[key], big.NewRat(thousandths, 1000))
 			counts[key]++
 		}
 		files[fmt.Sprintf("f_%d.csv", f)] = text.String()
 	}
-	result := run(t, files, Options{By: []string{"k"}, Sum: []string{"v"}})
-	if len(result.Groups) != len(want) {
-		t.Fatalf("%d groups, want %d", len(result.Groups), len(want))
-	}
-	for _, row := range result.Groups {
-		if got := row.Sums[0].String(); got != want[row.Key[0]].FloatString(3) || row.Records != counts[row.Key[0]] {
-			t.Errorf("%s: %s of %d, want %s of %d", row.Key[0], got, row.Records, want[row.Key[0]].FloatString(3), counts[row.Key[0]])
+	set := sourcetest.Set(t, "", files)
+	for _, memory := range []int64{1 << 30, 1 << 20} {
+		reading := sourcetest.Reading
+		reading.Memory = memory
+		result, err := Run(context.Background(), set, reading, Options{By: []string{"k"}, Sum: []string{"v"}, Decimal: '.'})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if spilled := len(result.runs) - reading.Jobs; (spilled > 0) != (memory == 1<<20) {
+			t.Errorf("with %d bytes there are %d files", memory, spilled)
+		}
+		last, groups := "", 0
+		err = result.Each(func(row Row) error {
+			key := row.Key[0]
+			if last != "" && source.Natural(last, key) >= 0 {
+				t.Errorf("%s comes before %s", last, key)
+			}
+			last = key
+			groups++
+			if got := row.Sums[0].String(); got != want[key].FloatString(3) || row.Records != counts[key] {
+				t.Errorf("%s: %s of %d, want %s of %d", key, got, row.Records, want[key].FloatString(3), counts[key])
+			}
+			return nil
+		})
+		if err != nil || groups != len(want) || result.Count != len(want) {
+			t.Errorf("%d groups, said to be %d, want %d: %v", groups, result.Count, len(want), err)
+		}
+		if err := result.Close(); err != nil {
+			t.Error(err)
 		}
 	}
+}
+
+func TestMoreGroupsThanCanBeSorted(t *testing.T) {
+	r, _ := rollUp(t, journals, Options{By: []string{"source"}, Sum: []string{"debit"}})
+	r.most = 2
+	_, err := r.Sorted(Order{Column: "debit"})
+	var tooMany *TooManyGroupsError
+	if !errors.As(err, &tooMany) || tooMany.Groups != 3 {
+		t.Errorf("error is %v", err)
+	}
+	if _, _, _, err := r.Top(1); err != nil {
+		t.Errorf("the top cannot be taken: %v", err)
+	}
+}
+
+// A fault on the way to the result must not pass the proof.
+func TestAnEngineThatLosesARecordFailsTheProof(t *testing.T) {
+	for name, harm := range map[string]func(*table){
+		"a record is dropped":   func(table *table) { table.counts[0]-- },
+		"an amount has changed": func(table *table) { table.sums[0].Add(amount.New(1, 2)) },
+	} {
+		r, _ := rollUp(t, journals, Options{By: []string{"account"}, Sum: []string{"debit"}})
+		for _, run := range r.runs {
+			if table := run.(*tableRun).table; table.len() > 0 {
+				harm(table)
+				break
+			}
+		}
+		var failed *proof.FailedError
+		if err := r.Each(func(Row) error { return nil }); !errors.As(err, &failed) {
+			t.Errorf("%s, and the error is %v", name, err)
+		}
+	}
+}
+
+// The prefix that sorting looks at first must agree with the order of keys.
+func FuzzSortPrefix(f *testing.F) {
+	for _, seed := range [][2]string{{"a2", "a10"}, {"a02", "a2"}, {"", "\x00"}, {"x", "x1"}, {"D00000012", "D0000002"}, {"12345678901234567890", "9"}, {"/", "0"}} {
+		f.Add(seed[0], seed[1])
+	}
+	f.Fuzz(func(t *testing.T, a, b string) {
+		keyA, keyB := appendPart(nil, []byte(a)), appendPart(nil, []byte(b))
+		prefixes := cmp.Compare(sortPrefix(keyA), sortPrefix(keyB))
+		keys := compareKeys(keyA, keyB)
+		if prefixes != 0 && prefixes > 0 != (keys > 0) {
+			t.Errorf("%q and %q: prefixes say %d, keys say %d", a, b, prefixes, keys)
+		}
+		if natural := source.Natural(a, b); natural > 0 != (keys > 0) || natural < 0 != (keys < 0) {
+			t.Errorf("%q and %q: natural order says %d, keys say %d", a, b, natural, keys)
+		}
+	})
 }
 
 // Groups whose hashes fall on one slot are still told apart by their keys.

@@ -89,15 +89,3 @@ func (t *table) key(g int) []byte {
 
 // of returns the sums of a group.
 func (t *table) of(g int) []amount.Sum { return t.sums[g*t.width : (g+1)*t.width] }
-
-// merge adds all groups of o.
-func (t *table) merge(o *table) {
-	for g := range o.len() {
-		into := t.group(o.key(g))
-		t.counts[into] += o.counts[g]
-		sums, others := t.of(into), o.of(g)
-		for i := range sums {
-			sums[i].Merge(&others[i])
-		}
-	}
-}

@@ -1,0 +1,354 @@
+package cli
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+
+	"lastblock/core/amount"
+	"lastblock/core/delimited"
+	"lastblock/core/rollup"
+	"lastblock/core/source"
+	"lastblock/show"
+)
+
+// summary is a result in the order and with the rows that the flags ask for.
+type summary struct {
+	flags  *rollupFlags
+	set    *source.Set
+	result *rollup.Result
+	order  rollup.Order // of --sort
+}
+
+// line is a row of a summary and what kind of row it is.
+type line struct {
+	rollup.Row
+	label  string // for a row that is no group: what stands behind its key
+	strong bool
+	level  int // of a subtotal: how many group columns it keeps
+	others int // of the rest: how many groups it holds
+}
+
+func newSummary(f *rollupFlags, set *source.Set, r *rollup.Result) (*summary, error) {
+	s := &summary{flags: f, set: set, result: r}
+	if f.sort == "" {
+		return s, nil
+	}
+	column, direction, _ := strings.Cut(f.sort, ":")
+	if direction != "" && direction != "up" && direction != "down" {
+		return nil, fmt.Errorf("--sort %s: behind the column may stand :up or :down", f.sort)
+	}
+	if i := slices.Index(f.sum, column); i >= 0 {
+		column = r.Sums[i] // which may have been called by its position
+	}
+	s.order = rollup.Order{Column: column, Up: direction == "up", Down: direction == "down"}
+	if !r.Knows(s.order) {
+		return nil, unknownName("column", "", column, slices.Concat(r.Columns, r.Sums, []string{rollup.RecordsColumn}))
+	}
+	return s, nil
+}
+
+// each calls visit for each line, the grand total last.
+func (s *summary) each(visit func(line) error) error {
+	if err := s.eachGroup(visit); err != nil {
+		return err
+	}
+	return visit(line{Row: s.result.Total, label: "Total", strong: true})
+}
+
+func (s *summary) eachGroup(visit func(line) error) error {
+	switch {
+	case s.flags.top > 0:
+		return s.eachTop(visit)
+	case s.flags.subtotals:
+		return s.eachWithSubtotals(visit)
+	case s.flags.sort != "":
+		rows, err := s.result.Sorted(s.order)
+		if err != nil {
+			return err
+		}
+		for _, row := range rows {
+			if err := visit(line{Row: row}); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	return s.result.Each(func(row rollup.Row) error { return visit(line{Row: row}) })
+}
+
+func (s *summary) eachTop(visit func(line) error) error {
+	top, rest, others, err := s.result.Top(s.flags.top)
+	if err != nil {
+		return err
+	}
+	for _, row := range top {
+		if err := visit(line{Row: row}); err != nil {
+			return err
+		}
+	}
+	if others == 0 {
+		return nil
+	}
+	return visit(line{Row: rest, label: fmt.Sprintf("%d more", others), others: others})
+}
+
+// eachWithSubtotals puts behind the groups that agree in their first columns
+// their subtotal, the one over the fewest groups first.
+func (s *summary) eachWithSubtotals(visit func(line) error) error {
+	levels := len(s.result.Columns) - 1
+	open := make([]*rollup.Adder, levels) // open[i] adds up what agrees in i+1 columns
+	var last []string
+	closeFrom := func(level int) error {
+		for i := levels - 1; i >= level; i-- {
+			if open[i] == nil {
+				continue
+			}
+			subtotal := line{Row: open[i].Row(last[:i+1]), label: "Subtotal", strong: true, level: i + 1}
+			open[i] = nil
+			if err := visit(subtotal); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	err := s.result.Each(func(row rollup.Row) error {
+		same := 0
+		for same < levels && last != nil && row.Key[same] == last[same] {
+			same++
+		}
+		if err := closeFrom(same); err != nil {
+			return err
+		}
+		last = row.Key
+		for i := range open {
+			if open[i] == nil {
+				open[i] = s.result.NewAdder()
+			}
+			open[i].Add(row)
+		}
+		return visit(line{Row: row})
+	})
+	if err != nil {
+		return err
+	}
+	return closeFrom(0)
+}
+
+// keys are the cells of the group columns.
+func (s *summary) keys(l line) []string {
+	cells := make([]string, len(s.result.Columns))
+	copy(cells, l.Key)
+	if l.label != "" {
+		cells[len(l.Key)] = l.label
+	}
+	return cells
+}
+
+// header names the columns behind the group columns.
+func (s *summary) header() []string {
+	r := s.result
+	var names []string
+	for _, value := range r.Across {
+		if value == "" {
+			value = "(blank)"
+		}
+		for _, sum := range r.Sums {
+			names = append(names, s.qualified(value, sum))
+		}
+	}
+	for _, sum := range r.Sums {
+		if len(r.Across) > 0 {
+			sum = s.qualified("total", sum)
+		}
+		names = append(names, sum)
+	}
+	if s.flags.share {
+		for _, sum := range r.Sums {
+			names = append(names, s.qualified("share", sum))
+		}
+	}
+	return append(names, rollup.RecordsColumn)
+}
+
+// qualified names a column of a sum, which needs no name where it is alone.
+func (s *summary) qualified(what, sum string) string {
+	if len(s.result.Sums) == 1 {
+		return what
+	}
+	return what + " " + sum
+}
+
+// figures are the cells behind the group columns.
+func (s *summary) figures(l line, amounts func(amount.Amount) string, count func(int) string) []string {
+	var cells []string
+	for _, cell := range l.Cells {
+		for k := range s.result.Sums {
+			text := ""
+			if cell != nil {
+				text = amounts(cell[k])
+			}
+			cells = append(cells, text)
+		}
+	}
+	for _, sum := range l.Sums {
+		cells = append(cells, amounts(sum))
+	}
+	if s.flags.share {
+		for k := range l.Sums {
+			cells = append(cells, s.share(l, k))
+		}
+	}
+	return append(cells, count(l.Records))
+}
+
+// share is a sum's share of the grand total in percent, to two places; blank
+// where the total is nought.
+func (s *summary) share(l line, sum int) string {
+	const places = 2
+	percent, ok := amount.Share(l.Sums[sum], s.result.Total.Sums[sum], places)
+	if !ok {
+		return ""
+	}
+	return percent.String()
+}
+
+// shownGroups is how many lines a terminal is given.
+const shownGroups = 1000
+
+// printTable prints the summary once its proof holds.
+func (s *summary) printTable(screen *show.Screen) error {
+	t := new(show.Table)
+	for _, name := range s.result.Columns {
+		t.Columns = append(t.Columns, show.Column{Name: name, Key: true})
+	}
+	for _, name := range s.header() {
+		t.Columns = append(t.Columns, show.Column{Name: name, Right: true})
+	}
+	more := 0
+	err := s.each(func(l line) error {
+		if len(t.Rows) >= shownGroups && l.label != "Total" {
+			more++
+			return nil
+		}
+		cells := append(s.keys(l), s.figures(l, amount.Amount.Money, show.Number)...)
+		t.Rows = append(t.Rows, show.Row{Cells: cells, Strong: l.strong})
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	t.Print(screen)
+	if more > 0 {
+		fmt.Fprintln(screen, screen.Faint(fmt.Sprintf("… %s more lines above the total; --out writes them all", show.Number(more))))
+	}
+	return nil
+}
+
+// write writes the summary in a format.
+func (s *summary) write(w io.Writer, format outFormat) error {
+	switch format {
+	case jsonFormat:
+		return s.writeJSON(w, true)
+	case tsvFormat:
+		return s.writeDelimited(w, '\t')
+	}
+	return s.writeDelimited(w, ',')
+}
+
+func (s *summary) writeDelimited(w io.Writer, delimiter byte) error {
+	buffer := bufio.NewWriterSize(w, 1<<16)
+	var out []byte
+	add := func(cells []string) error {
+		out = out[:0]
+		for i, cell := range cells {
+			if i > 0 {
+				out = append(out, delimiter)
+			}
+			out = delimited.AppendField(out, []byte(cell), delimiter)
+		}
+		_, err := buffer.Write(append(out, '\n'))
+		return err
+	}
+	if err := add(append(slices.Clone(s.result.Columns), s.header()...)); err != nil {
+		return err
+	}
+	err := s.each(func(l line) error {
+		return add(append(s.keys(l), s.figures(l, amount.Amount.String, strconv.Itoa)...))
+	})
+	if err != nil {
+		return err
+	}
+	return buffer.Flush()
+}
+
+// writeJSON writes the summary as a document, without its rows where there is
+// no result.
+func (s *summary) writeJSON(w io.Writer, withRows bool) error {
+	r := s.result
+	d := show.StartDocument(w, show.NewDocument("rollup"))
+	if withRows {
+		var subtotals []show.Object
+		var rest show.Object
+		err := d.List("rows", func(add func(show.Object)) error {
+			return s.eachGroup(func(l line) error {
+				o := show.Object{}
+				for i, value := range l.Key {
+					o.Add(r.Columns[i], value)
+				}
+				switch o = s.addFigures(o, l.Row); {
+				case l.others > 0:
+					rest = append(show.Object{{Name: "groups", Value: l.others}}, o...)
+				case l.level > 0:
+					subtotals = append(subtotals, o)
+				default:
+					add(o)
+				}
+				return nil
+			})
+		})
+		if err != nil {
+			return err
+		}
+		if s.flags.subtotals {
+			d.Add("subtotals", subtotals)
+		}
+		if rest != nil {
+			d.Add("rest", rest)
+		}
+		d.Add("total", s.addFigures(show.Object{}, r.Total))
+	}
+	d.Add("passed_over", passedOver(s.set))
+	d.Add("findings", r.Findings)
+	d.Add("proof", show.ProofObject(&r.Proof))
+	return d.Close()
+}
+
+// addFigures adds the sums by name, the cells by value, shares and records.
+func (s *summary) addFigures(o show.Object, row rollup.Row) show.Object {
+	r := s.result
+	o = append(o, show.Amounts(r.Sums, row.Sums)...)
+	if len(r.Across) > 0 {
+		across := show.Object{}
+		for i, cell := range row.Cells {
+			if cell != nil {
+				across.Add(r.Across[i], show.Amounts(r.Sums, cell))
+			}
+		}
+		o.Add("across", across)
+	}
+	if s.flags.share {
+		shares := show.Object{}
+		for k, sum := range r.Sums {
+			if text := s.share(line{Row: row}, k); text != "" {
+				shares.Add(sum, text)
+			}
+		}
+		o.Add("share", shares)
+	}
+	o.Add(rollup.RecordsColumn, row.Records)
+	return o
+}
