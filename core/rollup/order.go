@@ -39,7 +39,7 @@ func compareKeys(a, b []byte) int {
 		var partA, partB []byte
 		partA, a = firstPart(a)
 		partB, b = firstPart(b)
-		if c := source.Natural(string(partA), string(partB)); c != 0 {
+		if c := source.Natural(partA, partB); c != 0 {
 			return c
 		}
 	}

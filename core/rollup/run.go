@@ -2,6 +2,7 @@ package rollup
 
 import (
 	"bufio"
+	"bytes"
 	"container/heap"
 	"encoding/binary"
 	"errors"
@@ -184,7 +185,7 @@ func merge(runs []run, width int, visit func(key []byte, records int, sums []amo
 			return err
 		}
 		if err := c.next(); err == nil {
-			cursors = append(cursors, c)
+			cursors = append(cursors, ordered{c, sortPrefix(c.key())})
 		} else if !errors.Is(err, io.EOF) {
 			return err
 		}
@@ -196,11 +197,12 @@ func merge(runs []run, width int, visit func(key []byte, records int, sums []amo
 		key = append(key[:0], cursors[0].key()...)
 		records := 0
 		clear(sums)
-		for len(cursors) > 0 && string(cursors[0].key()) == string(key) {
+		for len(cursors) > 0 && bytes.Equal(cursors[0].key(), key) {
 			records += cursors[0].count()
 			cursors[0].addTo(sums)
 			switch err := cursors[0].next(); {
 			case err == nil:
+				cursors[0].prefix = sortPrefix(cursors[0].key())
 				heap.Fix(&cursors, 0)
 			case errors.Is(err, io.EOF):
 				heap.Pop(&cursors)
@@ -215,13 +217,24 @@ func merge(runs []run, width int, visit func(key []byte, records int, sums []amo
 	return nil
 }
 
-// cursorHeap has the cursor with the first key on top.
-type cursorHeap []cursor
+// ordered is a cursor with the prefix of its key.
+type ordered struct {
+	cursor
+	prefix uint64
+}
 
-func (h cursorHeap) Len() int           { return len(h) }
-func (h cursorHeap) Less(i, j int) bool { return compareKeys(h[i].key(), h[j].key()) < 0 }
-func (h cursorHeap) Swap(i, j int)      { h[i], h[j] = h[j], h[i] }
-func (h *cursorHeap) Push(x any)        { *h = append(*h, x.(cursor)) }
+// cursorHeap has the cursor with the first key on top.
+type cursorHeap []ordered
+
+func (h cursorHeap) Len() int { return len(h) }
+func (h cursorHeap) Less(i, j int) bool {
+	if h[i].prefix != h[j].prefix {
+		return h[i].prefix < h[j].prefix
+	}
+	return compareKeys(h[i].key(), h[j].key()) < 0
+}
+func (h cursorHeap) Swap(i, j int) { h[i], h[j] = h[j], h[i] }
+func (h *cursorHeap) Push(x any)   { *h = append(*h, x.(ordered)) }
 func (h *cursorHeap) Pop() any {
 	old := *h
 	last := old[len(old)-1]

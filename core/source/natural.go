@@ -1,7 +1,5 @@
 package source
 
-import "strings"
-
 // Natural compares two texts the way people number things: runs of digits
 // compare as numbers, so that file 2 comes before file 10, and all else byte
 // by byte. Texts that differ only in leading zeros compare byte by byte, so
@@ -9,7 +7,7 @@ import "strings"
 //
 // It is our own, since a hundred thousand names are sorted in every run and
 // the general collation table takes twenty times as long.
-func Natural(a, b string) int {
+func Natural[T string | []byte](a, b T) int {
 	i, j := 0, 0
 	for i < len(a) && j < len(b) {
 		if !isDigit(a[i]) || !isDigit(b[j]) {
@@ -25,7 +23,7 @@ func Natural(a, b string) int {
 		if len(numberA) != len(numberB) {
 			return len(numberA) - len(numberB)
 		}
-		if c := strings.Compare(numberA, numberB); c != 0 {
+		if c := compareBytes(numberA, numberB); c != 0 {
 			return c
 		}
 		i, j = nextA, nextB
@@ -33,12 +31,23 @@ func Natural(a, b string) int {
 	if c := (len(a) - i) - (len(b) - j); c != 0 {
 		return c
 	}
-	return strings.Compare(a, b)
+	return compareBytes(a, b)
+}
+
+// compareBytes compares byte by byte; a and b are of one length, or differ in
+// leading zeros.
+func compareBytes[T string | []byte](a, b T) int {
+	for i := range min(len(a), len(b)) {
+		if a[i] != b[i] {
+			return int(a[i]) - int(b[i])
+		}
+	}
+	return len(a) - len(b)
 }
 
 // digitRun returns the digits at i without leading zeros, and the position
 // behind them.
-func digitRun(s string, i int) (string, int) {
+func digitRun[T string | []byte](s T, i int) (T, int) {
 	for i < len(s) && s[i] == '0' {
 		i++
 	}
