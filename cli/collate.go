@@ -49,11 +49,8 @@ func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (e
 	if err := noneTwice("total", f.totals); err != nil {
 		return err
 	}
-	in, err := f.reading.open(ctx, paths)
+	in, err := f.reading.openSources(ctx, paths)
 	if err != nil {
-		return err
-	}
-	if err := in.needSources(); err != nil {
 		return err
 	}
 	format := csvFormat

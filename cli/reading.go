@@ -110,6 +110,15 @@ func limitMemory(bytes int64) {
 	debug.SetGCPercent(200)
 }
 
+// openSources is open for commands that need at least one source.
+func (r *reading) openSources(ctx context.Context, paths []string) (*input, error) {
+	in, err := r.open(ctx, paths)
+	if err != nil {
+		return nil, err
+	}
+	return in, in.needSources()
+}
+
 // needSources wants at least one source to be read.
 func (in *input) needSources() error {
 	if len(in.set.Sources) > 0 {

@@ -85,11 +85,8 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 	if err := f.check(cmd); err != nil {
 		return err
 	}
-	in, err := f.reading.open(ctx, paths)
+	in, err := f.reading.openSources(ctx, paths)
 	if err != nil {
-		return err
-	}
-	if err := in.needSources(); err != nil {
 		return err
 	}
 	var output *show.Output

@@ -81,7 +81,7 @@ func (s *summary) eachGroup(visit func(line) error) error {
 }
 
 func (s *summary) eachTop(visit func(line) error) error {
-	top, rest, others, err := s.result.Top(s.flags.top)
+	top, rest, others, err := s.result.Top(s.flags.top, s.order)
 	if err != nil {
 		return err
 	}

@@ -62,11 +62,8 @@ func (a *app) runTieout(cmd *cobra.Command, f *tieoutFlags, paths []string) erro
 	if err := noneTwice("total", f.totals); err != nil {
 		return err
 	}
-	in, err := f.reading.open(ctx, paths)
+	in, err := f.reading.openSources(ctx, paths)
 	if err != nil {
-		return err
-	}
-	if err := in.needSources(); err != nil {
 		return err
 	}
 	options := tieout.Options{Totals: f.totals, Decimal: in.decimal}

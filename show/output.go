@@ -47,6 +47,11 @@ func (o *Outputs) Create(path string, replace bool) (*Output, error) {
 			return nil, &ExistsError{path}
 		}
 	}
+	for _, other := range o.open {
+		if filepath.Clean(other.path) == filepath.Clean(path) {
+			return nil, fmt.Errorf("two outputs cannot both be written to %s", path)
+		}
+	}
 	folder, name := filepath.Split(path)
 	file, err := os.CreateTemp(filepath.Clean(folder+"."), "."+name+".*.part")
 	if err != nil {

@@ -128,13 +128,7 @@ func (p *around) stripFront() bool {
 			return false
 		}
 		p.opened, p.signed = true, true
-	case r == '-' || r == '−' || r == '+':
-		if !p.sign(r != '+') {
-			return false
-		}
-	case !p.currency && unicode.Is(unicode.Sc, r):
-		p.currency = true
-	default:
+	case !p.mark(r):
 		return p.letters(letterPrefix(p.rest), bytes.TrimPrefix)
 	}
 	p.rest = p.rest[size:]
@@ -151,13 +145,7 @@ func (p *around) stripBack() bool {
 			return false
 		}
 		p.closed = true
-	case r == '-' || r == '−' || r == '+':
-		if !p.sign(r != '+') {
-			return false
-		}
-	case !p.currency && unicode.Is(unicode.Sc, r):
-		p.currency = true
-	default:
+	case !p.mark(r):
 		word := letterSuffix(p.rest)
 		switch string(word) {
 		case "CR", "Cr", "cr", "DR", "Dr", "dr":
@@ -171,6 +159,18 @@ func (p *around) stripBack() bool {
 	}
 	p.rest = p.rest[:len(p.rest)-size]
 	return true
+}
+
+// mark notes a sign or a currency sign, which may stand on either side.
+func (p *around) mark(r rune) bool {
+	switch {
+	case r == '-' || r == '−' || r == '+':
+		return p.sign(r != '+')
+	case !p.currency && unicode.Is(unicode.Sc, r):
+		p.currency = true
+		return true
+	}
+	return false
 }
 
 // sign notes a sign, unless there was one before.

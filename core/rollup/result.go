@@ -297,15 +297,19 @@ func (r *Result) Knows(order Order) bool {
 // order says otherwise. Equal rows keep the natural order of their keys. The
 // error may also be a *TooManyGroupsError.
 func (r *Result) Sorted(order Order) ([]Row, error) {
+	rows, err := r.Rows()
+	if err == nil {
+		r.sort(rows, order)
+	}
+	return rows, err
+}
+
+func (r *Result) sort(rows []Row, order Order) {
 	compare := r.bySize(order.Column)
 	down := !order.Up
 	if i := slices.Index(r.Columns, order.Column); i >= 0 {
 		compare = func(a, b Row) int { return source.Natural(a.Key[i], b.Key[i]) }
 		down = order.Down
-	}
-	rows, err := r.Rows()
-	if err != nil {
-		return nil, err
 	}
 	slices.SortStableFunc(rows, func(a, b Row) int {
 		if down {
@@ -313,7 +317,6 @@ func (r *Result) Sorted(order Order) ([]Row, error) {
 		}
 		return compare(a, b)
 	})
-	return rows, nil
 }
 
 // RecordsColumn is the name of the count of records.
@@ -330,11 +333,17 @@ func (r *Result) bySize(column string) func(a, b Row) int {
 	return nil
 }
 
-// Top returns the n groups with the largest first sum, the largest first, and
-// all others added up, of how many groups that is made. Of equal groups the one
-// that comes first by its key stays.
-func (r *Result) Top(n int) (top []Row, rest Row, others int, err error) {
-	largest := &topHeap{compare: r.bySize(append(slices.Clone(r.Sums), RecordsColumn)[0])}
+// Top returns the n largest groups and all others added up, of how many groups
+// that is made. The largest are those by the column of the order, if that is a
+// sum or the records, and by the first sum otherwise; they stand in the order,
+// or without one the largest first. Of equal groups the one that comes first by
+// its key stays.
+func (r *Result) Top(n int, order Order) (top []Row, rest Row, others int, err error) {
+	compare := r.bySize(order.Column)
+	if compare == nil {
+		compare = r.bySize(r.Sums[0])
+	}
+	largest := &topHeap{compare: compare}
 	left := r.NewAdder()
 	number := 0
 	err = r.Each(func(row Row) error {
@@ -350,6 +359,9 @@ func (r *Result) Top(n int) (top []Row, rest Row, others int, err error) {
 		top = append(top, heap.Pop(largest).(ranked).Row)
 	}
 	slices.Reverse(top)
+	if order.Column != "" {
+		r.sort(top, order)
+	}
 	return top, left.Row(nil), others, err
 }
 

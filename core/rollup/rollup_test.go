@@ -141,11 +141,11 @@ func TestSortedAndTop(t *testing.T) {
 	if r.Knows(Order{Column: "debt"}) {
 		t.Error("an unknown column is known")
 	}
-	top, rest, others, err := r.Top(1)
+	top, rest, others, err := r.Top(1, Order{})
 	if got := lines(append(top, rest)); err != nil || others != 3 || !reflect.DeepEqual(got, []string{"corvane|4000 2 11.00 0.5", " 3 6.50 1"}) {
 		t.Errorf("top is %q, %d others, %v", got, others, err)
 	}
-	if top, _, others, _ := r.Top(99); others != 0 || len(top) != 4 {
+	if top, _, others, _ := r.Top(99, Order{}); others != 0 || len(top) != 4 {
 		t.Errorf("%d at the top and %d others", len(top), others)
 	}
 	subtotal := r.NewAdder()
@@ -157,10 +157,27 @@ func TestSortedAndTop(t *testing.T) {
 	}
 }
 
+func TestTopInAnotherOrder(t *testing.T) {
+	r, _ := rollUp(t, journals, Options{By: []string{"entity", "account"}, Sum: []string{"debit", "credit"}})
+	for _, c := range []struct {
+		order Order
+		want  []string
+	}{
+		{Order{Column: "credit"}, []string{"corvane|500 1 2.50 1", "corvane|4000 2 11.00 0.5"}},
+		{Order{Column: "debit", Up: true}, []string{"eskerby|4000 1 7 0", "corvane|4000 2 11.00 0.5"}},
+		{Order{Column: "entity", Down: true}, []string{"eskerby|4000 1 7 0", "corvane|4000 2 11.00 0.5"}},
+	} {
+		top, _, _, err := r.Top(2, c.order)
+		if got := lines(top); err != nil || !reflect.DeepEqual(got, c.want) {
+			t.Errorf("%+v: top is %q, want %q, %v", c.order, got, c.want, err)
+		}
+	}
+}
+
 // Of equal groups, the ones that come first by their keys are at the top.
 func TestTopOfEqualGroups(t *testing.T) {
 	r, _ := rollUp(t, map[string]string{"x_1.csv": "k,v\nd,5\nb,5\na,5\nc,6\n"}, Options{By: []string{"k"}, Sum: []string{"v"}})
-	top, _, _, err := r.Top(3)
+	top, _, _, err := r.Top(3, Order{})
 	if got := lines(top); err != nil || !reflect.DeepEqual(got, []string{"c 1 6", "a 1 5", "b 1 5"}) {
 		t.Errorf("top is %q, %v", got, err)
 	}
@@ -254,7 +271,7 @@ func TestMoreGroupsThanCanBeSorted(t *testing.T) {
 	if !errors.As(err, &tooMany) || tooMany.Groups != 3 {
 		t.Errorf("error is %v", err)
 	}
-	if _, _, _, err := r.Top(1); err != nil {
+	if _, _, _, err := r.Top(1, Order{}); err != nil {
 		t.Errorf("the top cannot be taken: %v", err)
 	}
 }

@@ -35,14 +35,26 @@ var endings = map[string]bool{
 // NotFoundError is a path that names nothing.
 type NotFoundError struct {
 	Path string
-	Near string // what may have been meant, "" if nothing is near
+	Near string   // what may have been meant, "" if nothing is near
+	Have []string // what there is in the folder
 }
 
 func (e *NotFoundError) Error() string {
-	if e.Near != "" {
-		return fmt.Sprintf("%s: there is no such file or folder; did you mean %s?", e.Path, e.Near)
+	text := e.Path + ": there is no such file or folder"
+	if strings.ContainsAny(e.Path, "*?[{") {
+		text = e.Path + ": no file matches"
 	}
-	return fmt.Sprintf("%s: there is no such file or folder", e.Path)
+	if e.Near != "" {
+		text += fmt.Sprintf("; did you mean %s?", e.Near)
+	}
+	const most = 10
+	switch n := len(e.Have); {
+	case n == 0:
+		return text + "\nthere is nothing in that folder"
+	case n > most:
+		return fmt.Sprintf("%s\nthere is: %s, and %d more", text, strings.Join(e.Have[:most], ", "), n-most)
+	}
+	return text + "\nthere is: " + strings.Join(e.Have, ", ")
 }
 
 // Find returns the sources that the search means, in natural order of their
@@ -106,7 +118,7 @@ func (f *finder) path(p string) error {
 	case strings.ContainsAny(p, "*?[{"):
 		return f.glob(p)
 	case errors.Is(err, fs.ErrNotExist):
-		return &NotFoundError{Path: p, Near: nearPath(p)}
+		return notFound(p, filepath.Split)
 	}
 	return err
 }
@@ -180,6 +192,8 @@ func (f *finder) entry(root, file string, entry fs.DirEntry) {
 		f.passOver(below, "lock file of an open workbook")
 	case isHidden(name):
 		f.passOver(below, "hidden file")
+	case mode.IsDir() && f.search.Recurse:
+		f.passOver(below, "link to a folder, which is not followed; name it to read it")
 	case mode.IsDir():
 		f.passOver(below, "folder; --recurse reads what is below it")
 	case !mode.IsRegular():
@@ -237,7 +251,7 @@ func (f *finder) glob(pattern string) error {
 		return err
 	}
 	if !found {
-		return &NotFoundError{Path: pattern}
+		return notFound(pattern, func(string) (string, string) { return filepath.FromSlash(base), "" })
 	}
 	return nil
 }
@@ -341,22 +355,21 @@ func (f *finder) nameApart() {
 	}
 }
 
-// nearPath looks for what may have been meant by a path that does not exist.
-func nearPath(p string) string {
-	folder, name := filepath.Split(filepath.Clean(p))
-	entries, err := os.ReadDir(filepath.Clean("./" + folder))
-	if filepath.IsAbs(folder) {
-		entries, err = os.ReadDir(folder)
-	}
+// notFound tells what there is where a path leads to nothing; split takes the
+// path apart into the folder to look at and the name that is not there.
+func notFound(p string, split func(string) (folder, name string)) error {
+	missing := &NotFoundError{Path: p}
+	folder, name := split(filepath.Clean(p))
+	entries, err := os.ReadDir(filepath.Clean(folder))
 	if err != nil {
-		return ""
+		return fmt.Errorf("%s: there is no such file or folder, nor the folder it should be in", p)
 	}
-	names := make([]string, len(entries))
-	for i, entry := range entries {
-		names[i] = entry.Name()
+	for _, entry := range entries {
+		missing.Have = append(missing.Have, entry.Name())
 	}
-	if near, ok := nearest.To(name, names); ok {
-		return filepath.Join(folder, near)
+	slices.SortFunc(missing.Have, Natural)
+	if near, ok := nearest.To(name, missing.Have); ok && name != "" {
+		missing.Near = filepath.Join(folder, near)
 	}
-	return ""
+	return missing
 }

@@ -361,7 +361,7 @@ func (t *Tally) checkColumns() error {
 			asked = true
 			if _, ok := head.Layout.Find(column); ok {
 				have = true
-			} else {
+			} else if t.Sources[i].Read > 0 {
 				lacking = append(lacking, i)
 			}
 		}
