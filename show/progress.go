@@ -56,9 +56,9 @@ func progressLine(doneFiles, doneBytes, files, bytes int64, took time.Duration) 
 	share := min(1, float64(doneBytes)/float64(bytes))
 	const width = 12
 	full := int(share * width)
-	line := fmt.Sprintf("%3.0f%% %s%s  %s of %s files  %s of %s  %s/s", 100*share,
+	line := fmt.Sprintf("%3.0f%% %s%s  %s of %s  %s of %s  %s/s", 100*share,
 		strings.Repeat("━", full), strings.Repeat("╌", width-full),
-		Number(int(doneFiles)), Number(int(files)), Size(doneBytes), Size(bytes), Size(int64(rate)))
+		Number(int(doneFiles)), Count(int(files), "file"), Size(doneBytes), Size(bytes), Size(int64(rate)))
 	if rate > 0 {
 		left := time.Duration(float64(bytes-doneBytes) / rate * float64(time.Second))
 		line += "  " + max(left, 0).Round(time.Second).String() + " left"

@@ -227,7 +227,7 @@ func TestProgressIsForTerminalsAlone(t *testing.T) {
 		time.Sleep(5 * time.Millisecond)
 	}
 	stop()
-	if !strings.Contains(shown.String(), "of 1 files") || !strings.HasSuffix(shown.String(), "\r\x1b[K") {
+	if !strings.Contains(shown.String(), "of 1 file") || !strings.HasSuffix(shown.String(), "\r\x1b[K") {
 		t.Errorf("printed: %q", shown.String())
 	}
 }

@@ -220,6 +220,56 @@ func TestAnUnclosedQuoteBeyondTheLimitCostsItsLineAlone(t *testing.T) {
 	}
 }
 
+func TestForeignFormats(t *testing.T) {
+	for text, want := range map[string]string{
+		"\xff\xfea\x00,\x00b\x00": "UTF-16", "a\x00,\x00b\x00\n\x00": "UTF-16", "\x00a\x00,\x00b\x00\n": "UTF-16",
+		"PK\x03\x04rest": "workbook", "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1": "old binary", "\x1f\x8b\x08": "gzip", "%PDF-1.7": "PDF",
+		"a,b\n\x00,1\n": "", "PK,b\n1,2\n": "", "": "",
+	} {
+		cutter := NewCutter(strings.NewReader(text), 1<<20, NewHeads(Request{}).Find)
+		_, _, err := cutter.Next(nil)
+		var foreign *ForeignError
+		switch {
+		case want == "" && err != nil:
+			t.Errorf("%q: %v", text, err)
+		case want != "" && (!errors.As(err, &foreign) || !strings.Contains(foreign.Kind, want)):
+			t.Errorf("%q: error is %v, want one that says %s", text, err, want)
+		}
+	}
+}
+
+// After a look, reading goes on with what was looked at.
+func TestPeekLosesNothing(t *testing.T) {
+	text := "\ufeffa,b\n" + strings.Repeat("1,\"x\ny\"\n", 5000)
+	for _, size := range []int{1, 10, 1000, len(text) + 1} {
+		cutter := NewCutter(strings.NewReader(text), 1<<20, NewHeads(Request{}).Find)
+		if err := cutter.Peek(size); err != nil {
+			t.Fatal(err)
+		}
+		if whole := cutter.Whole(); whole != (size > len(text)) {
+			t.Errorf("after %d bytes the source is whole: %v", size, whole)
+		}
+		var batch record.Batch
+		rows, line := 0, 0
+		for buffer := []byte(nil); ; {
+			block, used, err := cutter.Next(buffer)
+			if err == io.EOF {
+				break
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+			buffer = used
+			(&Scanner{cutter.Head().Dialect, 2, cutter.Head().Header}).Scan(block, &batch)
+			rows += batch.Rows
+			line = batch.Line(batch.Rows - 1)
+		}
+		if rows != 5000 || line != 2+2*4999 {
+			t.Errorf("looked at %d bytes: %d records, the last on line %d", size, rows, line)
+		}
+	}
+}
+
 func TestAReadingErrorIsReturned(t *testing.T) {
 	broken := errors.New("the cable is cut")
 	source := io.MultiReader(strings.NewReader("a,b\n1,2\n"), iotest.ErrReader(broken))

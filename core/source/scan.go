@@ -248,6 +248,9 @@ func (f *feed) open(index int) (*stream, error) {
 	return &stream{feed: f, index: index, file: file, cutter: delimited.NewCutter(file, f.limit, f.heads.Find)}, nil
 }
 
+// ErrChanged says that somebody wrote to a source while it was being read.
+var ErrChanged = errors.New("the file has changed since this run began; wait until it is whole, and run again")
+
 // next cuts the next block, into the buffer of the goroutine that asks for it.
 func (s *stream) next(w *worker) (delimited.Block, error) {
 	first := !s.started
@@ -260,9 +263,16 @@ func (s *stream) next(w *worker) (delimited.Block, error) {
 		}
 		return block, &Error{s.feed.set.Sources[s.index].Name, err}
 	}
-	if first && s.feed.set.looked == nil && !s.feed.reading.OwnOutputs && isOwnOutput(s.cutter.Head().Layout.Columns) {
-		s.feed.own[s.index] = true
-		return block, io.EOF
+	if first {
+		columns := s.cutter.Head().Layout.Columns
+		if looked := s.feed.set.looked; looked != nil {
+			if !slices.Equal(columns, looked[s.index].head.Layout.Columns) {
+				return block, &Error{s.feed.set.Sources[s.index].Name, ErrChanged}
+			}
+		} else if !s.feed.reading.OwnOutputs && isOwnOutput(columns) {
+			s.feed.own[s.index] = true
+			return block, io.EOF
+		}
 	}
 	if !s.counted {
 		s.feed.reading.Progress.add(0, int64(len(block.Data)))

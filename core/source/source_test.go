@@ -350,3 +350,55 @@ func TestAFileThatGoesMissingIsAnErrorThatNamesIt(t *testing.T) {
 		t.Errorf("error is %v", err)
 	}
 }
+
+func TestAFileThatChangesBetweenLookAndScanIsAnError(t *testing.T) {
+	dir := folder(t, map[string]string{"a.csv": "x,y\n" + strings.Repeat("1,2\n", keptFileSize)})
+	set, err := Find(context.Background(), Search{Paths: []string{dir}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := set.Look(context.Background(), Reading{Jobs: 1, Memory: 1 << 30}); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(filepath.Join(dir, "a.csv"), []byte("x,y,z\n1,2,3\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	err = set.Scan(context.Background(), Reading{Jobs: 2, Memory: 1 << 20}, func() Visitor {
+		return &places{mutex: new(sync.Mutex), set: set, tasks: map[int][]string{}, first: map[int]int{}}
+	})
+	if !errors.Is(err, ErrChanged) {
+		t.Errorf("error is %v", err)
+	}
+}
+
+func TestColumnsOfAllSources(t *testing.T) {
+	set, err := Find(context.Background(), Search{Paths: []string{folder(t, map[string]string{
+		"a.csv": "x,y\n1,2\n", "b.csv": "z,y\n1,2\n", "c.csv": "", "d.csv": "x,w\n",
+	})}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := set.Look(context.Background(), Reading{Jobs: 3, Memory: 1 << 30}); err != nil {
+		t.Fatal(err)
+	}
+	if got := set.Columns(); !slices.Equal(got, []string{"x", "y", "z", "w"}) {
+		t.Errorf("columns are %q", got)
+	}
+}
+
+func TestReadTable(t *testing.T) {
+	dir := folder(t, map[string]string{"t.csv": "k;v\na;1\n\"b\nc\";2\n", "bad.csv": "k,v\na,1\nb\n"})
+	table, err := ReadTable(context.Background(), filepath.Join(dir, "t.csv"), Reading{Memory: 1 << 20})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !reflect.DeepEqual(table.Rows, [][]string{{"a", "1"}, {"b\nc", "2"}}) || !slices.Equal(table.Lines, []int{2, 3}) {
+		t.Errorf("rows are %q on lines %v", table.Rows, table.Lines)
+	}
+	if table.Value(1, "v") != "2" || table.Value(1, "#1") != "b\nc" || table.Value(0, "no") != "" || !table.Has("k") || table.Has("#1") {
+		t.Error("values are not found by name and position")
+	}
+	if _, err := ReadTable(context.Background(), filepath.Join(dir, "bad.csv"), Reading{Memory: 1 << 20}); err == nil || !strings.Contains(err.Error(), "line 3 cannot be read") {
+		t.Errorf("error is %v", err)
+	}
+}

@@ -106,8 +106,8 @@ func (r *Resolver) TellRenamed(findings *finding.List) {
 	}
 }
 
-// Ours returns the texts that a source has in the columns that Lastblock adds,
-// but for the line.
+// Texts returns what a source has in the columns that Lastblock adds, but for
+// the line.
 func (r *Resolver) Texts(index int) [][]byte {
 	var texts [][]byte
 	for _, ours := range r.Ours {

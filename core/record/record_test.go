@@ -1,0 +1,58 @@
+package record
+
+import (
+	"slices"
+	"testing"
+)
+
+func TestFindByNameAndPosition(t *testing.T) {
+	layout := NewLayout([]string{"a", "#3", "c"})
+	for column, want := range map[string]int{"a": 0, "c": 2, "#1": 0, "#2": 1, "#3": 1, "#4": -1, "#0": -1, "#": -1, "b": -1, "#x": -1, "#-1": -1} {
+		got, ok := layout.Find(column)
+		if !ok {
+			got = -1
+		}
+		if got != want {
+			t.Errorf("%s is column %d, want %d", column, got, want)
+		}
+	}
+}
+
+func TestFreeName(t *testing.T) {
+	taken := []string{"source", "source_2", "entity"}
+	for name, want := range map[string]string{"source": "source_3", "entity": "entity_2", "period": "period"} {
+		if got := FreeName(name, func(s string) bool { return slices.Contains(taken, s) }); got != want {
+			t.Errorf("%s becomes %s, want %s", name, got, want)
+		}
+	}
+}
+
+// The batch of the package's own drawing, and one with quotes.
+func TestBatch(t *testing.T) {
+	data := []byte("A1,5.00\n\"A\"\"2\",7.50\n")
+	b := Batch{Data: data, Width: 2, Rows: 2, Quoted: true, FirstLine: 2, Bounds: []uint32{^uint32(0), 2, 7, 7, 14, 19, 19}}
+	var scratch []byte
+	for _, c := range []struct {
+		row, column int
+		field, text string
+	}{{0, 0, "A1", "A1"}, {0, 1, "5.00", "5.00"}, {1, 0, `"A""2"`, `A"2`}, {1, 1, "7.50", "7.50"}} {
+		if field, text := string(b.Field(c.row, c.column)), string(b.Text(c.row, c.column, &scratch)); field != c.field || text != c.text {
+			t.Errorf("row %d column %d is %q and says %q", c.row, c.column, field, text)
+		}
+	}
+	if got := string(b.Raw(1)); got != `"A""2",7.50` {
+		t.Errorf("raw record is %q", got)
+	}
+	if b.Line(1) != 3 {
+		t.Errorf("row 1 starts on line %d", b.Line(1))
+	}
+	b.Lines = []int{2, 9}
+	b.Refused = []Refusal{{}}
+	if b.Line(1) != 9 || b.Read() != 3 {
+		t.Errorf("row 1 starts on line %d, %d records", b.Line(1), b.Read())
+	}
+	b.Quoted = false
+	if got := string(b.Text(1, 0, &scratch)); got != `"A""2"` {
+		t.Errorf("without quotes a field says %q", got)
+	}
+}
