@@ -23,7 +23,12 @@ journals of a made-up group of five cable car companies, with a few faults in
 them. Then walks through the commands, each run for real.`,
 		Example: `  lastblock demo
   lastblock demo lastblock-demo`,
-		Args: cobra.MaximumNArgs(1),
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) > 1 {
+				return fmt.Errorf("demo takes one folder, and %d are named: %s", len(args), strings.Join(args, ", "))
+			}
+			return nil
+		},
 		RunE: func(cmd *cobra.Command, args []string) error {
 			folder := "lastblock-demo"
 			if len(args) == 1 {

@@ -136,6 +136,7 @@ func (a *app) printIntake(set *source.Set, f *intakeFlags, r *intake.Result) {
 	a.printColumns(r)
 	a.printPassedOver(set)
 	show.Findings(a.stdout, r.Findings)
+	show.Proof(a.stdout, &r.Proof)
 }
 
 func (a *app) printIntakeSources(set *source.Set, r *intake.Result) {
@@ -164,7 +165,10 @@ func (a *app) printIntakeSources(set *source.Set, r *intake.Result) {
 	}
 	cells := make([]string, len(t.Columns))
 	words := len(set.Words())
-	cells[0], cells[1+words], cells[5+words] = show.Count(len(r.Sources), "source"), show.Number(r.Rows), show.Size(size)
+	cells[0], cells[1+words] = show.Count(len(r.Sources), "source"), show.Number(r.Rows)
+	if size > 0 {
+		cells[5+words] = show.Size(size)
+	}
 	t.AddStrong(cells...)
 	t.Print(a.stdout)
 }

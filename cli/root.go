@@ -149,6 +149,8 @@ Exit codes: 0 done; 1 done, with a finding of weight stop; 2 not done.`,
 	}
 	cobra.EnableCommandSorting = false // commands stand in the order of the work
 	root.SetHelpTemplate(helpTemplate)
+	root.Version = Version
+	root.SetVersionTemplate(versionText())
 	root.SetFlagErrorFunc(explainFlag)
 	root.AddCommand(a.demo(), a.intake(), a.tieout(), a.collate(), a.rollup(), a.version())
 	return root

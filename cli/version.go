@@ -22,10 +22,15 @@ func (a *app) version() *cobra.Command {
 		Example: "  lastblock version",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			_, err := fmt.Fprintf(a.stdout, "lastblock %s\ncommit %s\n%s %s/%s\n", Version, commit(), runtime.Version(), runtime.GOOS, runtime.GOARCH)
+			_, err := fmt.Fprint(a.stdout, versionText())
 			return err
 		},
 	}
+}
+
+// versionText tells version, commit, Go and the system it was built for.
+func versionText() string {
+	return fmt.Sprintf("lastblock %s\ncommit %s\n%s %s/%s\n", Version, commit(), runtime.Version(), runtime.GOOS, runtime.GOARCH)
 }
 
 // commit is what was set at the build, or what Go noted itself.

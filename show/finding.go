@@ -40,7 +40,7 @@ func Findings(s *Screen, findings []finding.Finding) {
 func countByWeight(findings []finding.Finding) string {
 	count := make(map[finding.Weight]int)
 	for _, f := range findings {
-		count[f.Weight]++
+		count[f.Weight] += numberOf(f)
 	}
 	var parts []string
 	for _, weight := range []finding.Weight{finding.Stop, finding.Review, finding.Note} {
@@ -65,8 +65,15 @@ func printKind(s *Screen, findings []finding.Finding) {
 	shown := 0
 	for i := 0; i < len(findings); shown++ {
 		f := findings[i]
-		if rest := len(findings) - i; shown == shownPerKind && rest > 1 {
-			s.printIndented(s.Faint(fmt.Sprintf("… %s more of kind %s; --json lists them all", Number(rest), f.Kind)))
+		if shown == shownPerKind && len(findings)-i > 1 {
+			rest, where := 0, "--json lists them all"
+			for _, left := range findings[i:] {
+				rest += numberOf(left)
+				if left.Rest {
+					where = "--suspense writes all of them"
+				}
+			}
+			s.printIndented(s.Faint(fmt.Sprintf("… %s more of kind %s; %s", Number(rest), f.Kind, where)))
 			return
 		}
 		same := 1
@@ -92,6 +99,14 @@ func printKind(s *Screen, findings []finding.Finding) {
 		s.printIndented(Visible(f.Message))
 		i += same
 	}
+}
+
+// numberOf is how many findings one stands for.
+func numberOf(f finding.Finding) int {
+	if f.Rest {
+		return f.Count
+	}
+	return 1
 }
 
 // printIndented prints a text below a finding's kind.

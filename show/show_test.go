@@ -146,6 +146,21 @@ note    columns-differ   e0.csv, and 2 more up to e2.csv
 	}
 }
 
+func TestFindingsThatAreNotListedAreCounted(t *testing.T) {
+	var findings []finding.Finding
+	for i := range 7 {
+		findings = append(findings, finding.Finding{Kind: finding.FieldCount, Weight: finding.Review, Source: "a.csv", Line: i + 2, Message: fmt.Sprint(i)})
+	}
+	findings = append(findings, finding.Finding{Kind: finding.FieldCount, Weight: finding.Review, Source: "a.csv", Rest: true, Count: 1_000_000})
+	s, out := screen(0)
+	Findings(s, findings)
+	for _, want := range []string{"findings  1,000,007 review\n", "… 1,000,002 more of kind field-count; --suspense writes all of them\n"} {
+		if !strings.Contains(out.String(), want) {
+			t.Errorf("printed:\n%s\nwithout %q", out.String(), want)
+		}
+	}
+}
+
 func TestDocumentIsJSONInItsOrder(t *testing.T) {
 	doc := NewDocument("tieout")
 	doc.Add("sources", []Object{{{"source", `a "quoted" one.csv`}, {"totals", Amounts([]string{"debit"}, []amount.Amount{amount.New(-5, 2)})}, {"columns", []Object{{{"column", "x"}}, {{"column", "y"}}}}}})

@@ -86,19 +86,21 @@ type Finding struct {
 	Count      int    `json:"count,omitempty"` // how many lines or records it speaks of, where not one
 	Message    string `json:"message"`
 
-	Order int `json:"-"` // where its source stands in the run
+	Order int  `json:"-"` // where its source stands in the run
+	Rest  bool `json:"-"` // stands for Count findings that are not listed
 }
 
 // Kept is how many findings of one kind are kept one by one. Beyond it, the
 // first ones stay and the others are counted by source and column.
-const Kept = 100_000
+const Kept = 20_000
 
 // List collects findings. The zero value is ready. A List is not for
 // concurrent use; several are merged at the end, and the outcome does not
 // depend on which of them a finding went into.
 type List struct {
-	kept  map[Kind][]Finding
-	count map[group]int
+	kept   map[Kind][]Finding
+	cutoff map[Kind]Finding // behind which none is kept any more
+	count  map[group]int
 }
 
 type group struct {
@@ -115,14 +117,26 @@ func (l *List) Add(f Finding) {
 	l.count[groupOf(f)]++
 }
 
+// Full tells that a finding of this kind and place would only be counted, so
+// that nobody needs to make a message of it.
+func (l *List) Full(kind Kind, order, line int) bool {
+	cutoff, full := l.cutoff[kind]
+	return full && (order > cutoff.Order || order == cutoff.Order && line > cutoff.Line)
+}
+
 func (l *List) add(f Finding) {
 	if l.kept == nil {
 		l.kept = make(map[Kind][]Finding)
+		l.cutoff = make(map[Kind]Finding)
 		l.count = make(map[group]int)
+	}
+	if cutoff, full := l.cutoff[f.Kind]; full && compare(f, cutoff) > 0 {
+		return
 	}
 	kept := append(l.kept[f.Kind], f)
 	if len(kept) >= 2*Kept {
 		kept = first(kept)
+		l.cutoff[f.Kind] = kept[Kept-1]
 	}
 	l.kept[f.Kind] = kept
 }

@@ -89,7 +89,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 		}
 		result.Sources = append(result.Sources, sheet(i, counted, &found[i]))
 		result.Rows += counted.Read
-		result.Proof.Used += counted.Used()
+		result.Proof.Used += counted.Used
 		all.add(counted.Head.Layout.Columns, found[i].stats)
 	}
 	result.Columns = all.columns()

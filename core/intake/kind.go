@@ -41,22 +41,29 @@ func (s *stats) add(text []byte, decimal byte) {
 		return
 	}
 	s.filled++
-	c := text[0]
-	if isFlag(text) {
-		s.flags++
+	if _, _, ok := amount.ParsePlain(text, decimal); ok {
+		s.addAmount(text)
 		return
 	}
-	letters := 'a' <= c|0x20 && c|0x20 <= 'z'
-	if letters && bytes.IndexAny(text[:min(len(text), 6)], "0123456789") < 0 {
-		return // words: neither an amount with a currency in front, nor a date
-	}
-	if d, ok := date.Parse(text); ok {
+	if isLetter(text[0]) {
+		if isFlag(text) {
+			s.flags++
+			return
+		}
+		if !mayBeCurrency(text) {
+			return
+		}
+	} else if d, ok := date.Parse(text); ok {
 		s.addDate(d)
 		return
 	}
-	if _, err := amount.Parse(text, decimal); err != nil {
-		return
+	if _, err := amount.Parse(text, decimal); err == nil {
+		s.addAmount(text)
 	}
+}
+
+// addAmount counts an amount, and whether it may be a code as well.
+func (s *stats) addAmount(text []byte) {
 	s.amounts++
 	if isDigits(text) {
 		s.codes++
@@ -147,15 +154,30 @@ func isDigits(text []byte) bool {
 	return true
 }
 
+func isLetter(c byte) bool { return 'a' <= c|0x20 && c|0x20 <= 'z' }
+
 func isFlag(text []byte) bool {
-	switch len(text) {
-	case 1:
-		c := text[0] | 0x20
-		return c == 'y' || c == 'n'
-	case 2, 3, 4, 5:
-		switch strings.ToLower(string(text)) {
-		case "yes", "no", "true", "false":
-			return true
+	switch text[0] | 0x20 {
+	case 'y':
+		return len(text) == 1 || bytes.EqualFold(text, []byte("yes"))
+	case 'n':
+		return len(text) == 1 || bytes.EqualFold(text, []byte("no"))
+	case 't':
+		return bytes.EqualFold(text, []byte("true"))
+	case 'f':
+		return bytes.EqualFold(text, []byte("false"))
+	}
+	return false
+}
+
+// mayBeCurrency tells quickly of most texts that begin with a letter that they
+// are no amount with a currency in front: two to five letters and marks, and
+// then a digit.
+func mayBeCurrency(text []byte) bool {
+	const longest = 6
+	for i, c := range text[:min(len(text), longest)] {
+		if '0' <= c && c <= '9' {
+			return i >= 2
 		}
 	}
 	return false

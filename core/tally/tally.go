@@ -42,6 +42,7 @@ type Tally struct {
 type Source struct {
 	Head     *source.Head
 	Read     int // records, the ones in suspense included
+	Used     int // records that can be used, counted where they are handed on
 	Suspense int
 	Totals   []amount.Sum // of the records that can be used, by Options.Amounts
 	Blank    []int        // records whose amount is blank
@@ -114,10 +115,11 @@ func (v *Visitor) Batch(b *source.Batch) error {
 	if len(v.columns) > 0 {
 		v.readAmounts(b, entry)
 	}
+	entry.Used += v.Usable(b)
 	return nil
 }
 
-// Usable calls the number of rows that can be used.
+// Usable is how many rows of the batch can be used.
 func (v *Visitor) Usable(b *source.Batch) int {
 	if v.Rows == nil {
 		return b.Batch.Rows
@@ -238,7 +240,7 @@ func (v *Visitor) setAside(b *source.Batch, entry *entry) {
 			next++
 		}
 		for i, value := range values {
-			if column := v.columns[i]; column >= 0 && isBlank(b.Text(row, column, &v.scratch)) {
+			if column := v.columns[i]; column >= 0 && value == (amount.Amount{}) && isBlank(b.Text(row, column, &v.scratch)) {
 				entry.Blank[i]-- // blank is told of the records that are used
 			}
 			entry.set.totals[i].Add(value)
@@ -260,11 +262,12 @@ func (v *Visitor) tellBad(b *source.Batch, entry *entry, bad badValue) {
 	text := b.Text(row, index, &v.scratch)
 	name := v.tally.set.Sources[b.Index].Name
 	v.suspense.Add(suspense.Entry{Reason: finding.BadValue, Source: name, Line: b.Line(row), Column: column, Found: text, Record: b.Raw(row)})
-	v.findings.Add(finding.Finding{
-		Kind: finding.BadValue, Source: name, Order: b.Index, Line: b.Line(row), Column: column, Found: shorten(text),
-		Expected: "an amount",
-		Message:  fmt.Sprintf("%q is not an amount; the record is in suspense", shorten(text)),
-	})
+	f := finding.Finding{Kind: finding.BadValue, Source: name, Order: b.Index, Line: b.Line(row), Column: column}
+	if !v.findings.Full(f.Kind, f.Order, f.Line) {
+		f.Found, f.Expected = shorten(text), "an amount"
+		f.Message = fmt.Sprintf("%q is not an amount; the record is in suspense", f.Found)
+	}
+	v.findings.Add(f)
 }
 
 // shorten keeps a message readable whatever a field holds.
@@ -315,6 +318,7 @@ func (s *Source) merge(o *Source) {
 		return
 	}
 	s.Read += o.Read
+	s.Used += o.Used
 	s.Suspense += o.Suspense
 	s.set.blank += o.set.blank
 	s.set.repeated = append(s.set.repeated, o.set.repeated...)
@@ -324,9 +328,6 @@ func (s *Source) merge(o *Source) {
 		s.Blank[i] += o.Blank[i]
 	}
 }
-
-// Used is how many records of a source can be used.
-func (s *Source) Used() int { return s.Read - s.Suspense }
 
 // UnknownColumnError is a column that no source has.
 type UnknownColumnError struct {

@@ -66,7 +66,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 		}
 		result.Sources = append(result.Sources, row)
 		result.Rows += row.Rows
-		result.Proof.Used += counted.Used()
+		result.Proof.Used += counted.Used
 	}
 	for k := range running {
 		result.Totals = append(result.Totals, running[k].Amount())
