@@ -114,6 +114,23 @@ func TestExamples(t *testing.T) {
 	t.Logf("%d examples", len(examples))
 }
 
+// What the README shows of the demo is what the demo says.
+func TestReadmeShowsRealOutput(t *testing.T) {
+	text, err := os.ReadFile("../README.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, block, ok := strings.Cut(string(text), "\n…\n")
+	block, _, ends := strings.Cut(block, "```")
+	if !ok || !ends || strings.Count(block, "\n") < 10 {
+		t.Fatal("the README shows no output behind …")
+	}
+	stdout, _, _ := runProgram(t, t.TempDir(), "", "demo")
+	if !strings.Contains(stdout, block) {
+		t.Errorf("the README shows\n%s\nthe demo says\n%s", block, stdout)
+	}
+}
+
 // The JSON of each command has the members that docs/json.md names for it, and
 // no others.
 func TestJSONIsAsDocumented(t *testing.T) {

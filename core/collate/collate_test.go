@@ -161,27 +161,3 @@ func TestAWriteThatFailsEndsTheRun(t *testing.T) {
 		t.Errorf("error is %v", err)
 	}
 }
-
-func ExamplePlan_Write() {
-	// see the sessions in cli/testdata/collate.txt for the whole of it
-	set, reading, cleanup := exampleSet()
-	defer cleanup()
-	plan, err := Prepare(context.Background(), set, reading, Options{Delimiter: ','})
-	if err != nil {
-		fmt.Println(err)
-		return
-	}
-	var out bytes.Buffer
-	result, err := plan.Write(context.Background(), &out)
-	if err != nil {
-		fmt.Println(err)
-		return
-	}
-	fmt.Print(string(plan.Header()), out.String())
-	fmt.Println("read", result.Proof.Read, "used", result.Proof.Used)
-	// Output:
-	// document,debit,source,source_line
-	// B1,10.00,brackenfell.csv,2
-	// C1,7.50,corvane.csv,2
-	// read 2 used 2
-}

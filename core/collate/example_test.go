@@ -1,29 +1,37 @@
-package collate
+package collate_test
 
 import (
 	"context"
+	"fmt"
 	"os"
-	"path/filepath"
 
-	"lastblock/core/source"
+	"lastblock/core/collate"
+	"lastblock/core/internal/sourcetest"
 )
 
-// exampleSet makes the two sources of the example.
-func exampleSet() (*source.Set, source.Reading, func()) {
-	dir, err := os.MkdirTemp("", "example")
+// Two branches send the same columns in another order, and one a column more.
+func Example() {
+	set, remove := sourcetest.Example("{entity}_{period}", map[string]string{
+		"brackenfell_2031-01.csv": "document,debit\nB1,10.00\n",
+		"corvane_2031-01.csv":     "debit;season;document\n7,50;winter;C1\n",
+	})
+	defer remove()
+	ctx := context.Background()
+	plan, err := collate.Prepare(ctx, set, sourcetest.Reading, collate.Options{Delimiter: ','})
 	if err != nil {
-		panic(err)
+		fmt.Println(err)
+		return
 	}
-	for name, text := range map[string]string{
-		"brackenfell.csv": "document,debit\nB1,10.00\n", "corvane.csv": "debit;document\n7.50;C1\n",
-	} {
-		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
-			panic(err)
-		}
-	}
-	set, err := source.Find(context.Background(), source.Search{Paths: []string{dir}})
+	os.Stdout.Write(plan.Header())
+	result, err := plan.Write(ctx, os.Stdout)
 	if err != nil {
-		panic(err)
+		fmt.Println(err)
+		return
 	}
-	return set, source.Reading{Jobs: 2, Memory: 1 << 28}, func() { os.RemoveAll(dir) }
+	fmt.Printf("read %d = used %d\n", result.Proof.Read, result.Proof.Used)
+	// Output:
+	// document,debit,season,entity,period,source,source_line
+	// B1,10.00,,brackenfell,2031-01,brackenfell_2031-01.csv,2
+	// C1,"7,50",winter,corvane,2031-01,corvane_2031-01.csv,2
+	// read 2 = used 2
 }

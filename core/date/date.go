@@ -34,18 +34,19 @@ func Parse(text []byte) (Date, bool) {
 	if len(text) < 8 {
 		return Date{}, false
 	}
-	parts, mark, rest, ok := split(text)
-	if !ok || len(rest) > 0 && rest[0] != 'T' && rest[0] != ' ' {
+	parts, mark, yearFirst, ok := split(text)
+	if !ok {
 		return Date{}, false
 	}
-	if parts[0] > 31 {
+	if yearFirst {
 		days, ok := days(parts[0], parts[1], parts[2])
 		return Date{Days: days, Order: YearMonthDay}, ok
 	}
 	dayFirst, dayOK := days(parts[2], parts[1], parts[0])
 	monthFirst, monthOK := days(parts[2], parts[0], parts[1])
+	monthOK = monthOK && mark != '.' // nobody who sets points puts the month first
 	switch {
-	case dayOK && (!monthOK || mark == '.' || dayFirst == monthFirst):
+	case dayOK && (!monthOK || dayFirst == monthFirst):
 		return Date{Days: dayFirst, Order: DayMonthYear}, true
 	case monthOK && !dayOK:
 		return Date{Days: monthFirst, Order: MonthDayYear}, true
@@ -53,9 +54,9 @@ func Parse(text []byte) (Date, bool) {
 	return Date{Days: dayFirst, MonthFirst: monthFirst, Order: Unclear}, dayOK
 }
 
-// split reads three numbers with the same mark between them, one of them with
-// four digits at the front or at the back.
-func split(text []byte) (parts [3]int, mark byte, rest []byte, ok bool) {
+// split reads three numbers with the same mark between them, the year with four
+// digits at the front or at the back, and nothing or a time of day behind them.
+func split(text []byte) (parts [3]int, mark byte, yearFirst, ok bool) {
 	var lengths [3]int
 	part := 0
 	i := 0
@@ -63,7 +64,7 @@ func split(text []byte) (parts [3]int, mark byte, rest []byte, ok bool) {
 		c := text[i]
 		if '0' <= c && c <= '9' {
 			if lengths[part]++; lengths[part] > 4 {
-				return parts, 0, nil, false
+				return parts, 0, false, false
 			}
 			parts[part] = parts[part]*10 + int(c-'0')
 			continue
@@ -72,17 +73,17 @@ func split(text []byte) (parts [3]int, mark byte, rest []byte, ok bool) {
 			break
 		}
 		if c != '-' && c != '/' && c != '.' || part == 1 && c != mark {
-			return parts, 0, nil, false
+			return parts, 0, false, false
 		}
 		mark = c
 		part++
 	}
-	yearFirst := lengths[0] == 4 && lengths[2] >= 1 && lengths[2] <= 2
+	yearFirst = lengths[0] == 4 && lengths[2] >= 1 && lengths[2] <= 2
 	yearLast := lengths[2] == 4 && lengths[0] >= 1 && lengths[0] <= 2
 	if part != 2 || lengths[1] < 1 || lengths[1] > 2 || !yearFirst && !yearLast {
-		return parts, 0, nil, false
+		return parts, 0, false, false
 	}
-	return parts, mark, text[i:], true
+	return parts, mark, yearFirst, i == len(text) || text[i] == 'T' || text[i] == ' '
 }
 
 // days counts from 1970-01-01 in the proleptic Gregorian calendar of ISO 8601.

@@ -1,6 +1,10 @@
 package date
 
-import "testing"
+import (
+	"strings"
+	"testing"
+	"time"
+)
 
 func TestParse(t *testing.T) {
 	for _, c := range []struct {
@@ -61,4 +65,41 @@ func TestMonth(t *testing.T) {
 			t.Errorf("Month(%q) = %d, want %d", name, got, want)
 		}
 	}
+}
+
+// FuzzParse compares with the standard library wherever that reads the text.
+func FuzzParse(f *testing.F) {
+	for _, seed := range []string{"2031-01-31", "31.1.2031", "03/04/2031", "2031/2/29", "1-1-0001", "2031-01-31T09:00:00"} {
+		f.Add(seed)
+	}
+	orders := map[Order][]string{
+		YearMonthDay: {"2006-1-2", "2006/1/2", "2006.1.2"},
+		DayMonthYear: {"2-1-2006", "2/1/2006", "2.1.2006"},
+		MonthDayYear: {"1-2-2006", "1/2/2006"},
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		got, ok := Parse([]byte(text))
+		day, _, _ := strings.Cut(strings.Replace(text, "T", " ", 1), " ")
+		readings := make(map[Order]int)
+		for order, forms := range orders {
+			for _, form := range forms {
+				if read, err := time.Parse(form, day); err == nil {
+					readings[order] = int(read.Unix() / 86400)
+				}
+			}
+		}
+		if !ok {
+			return // fewer forms are read here: a year below 32, a text too short
+		}
+		switch got.Order {
+		case Unclear:
+			if got.Days != readings[DayMonthYear] || got.MonthFirst != readings[MonthDayYear] || len(readings) != 2 {
+				t.Errorf("%q is read as %+v, the stock reader has %v", text, got, readings)
+			}
+		default:
+			if days, known := readings[got.Order]; !known || days != got.Days {
+				t.Errorf("%q is read as %+v, the stock reader has %v", text, got, readings)
+			}
+		}
+	})
 }

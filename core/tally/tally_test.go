@@ -203,3 +203,16 @@ func TestResolver(t *testing.T) {
 		t.Error("a word is taken for a column of the data")
 	}
 }
+
+// BenchmarkAmounts reads two amount columns of a source that is in memory.
+func BenchmarkAmounts(b *testing.B) {
+	text := "document,debit,credit\n" + strings.Repeat("D00012345,1234.50,0.00\nD00012346,0.00,99.95\n", 20_000)
+	set := sourcetest.Set(b, "", map[string]string{"a.csv": text})
+	b.SetBytes(int64(len(text)))
+	for b.Loop() {
+		c := tally.New(set, tally.Options{Amounts: []string{"debit", "credit"}, Decimal: '.'})
+		if err := set.Scan(context.Background(), sourcetest.Reading, func() source.Visitor { return c.Visitor() }); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -18,22 +18,38 @@ var Reading = source.Reading{Jobs: 4, Memory: 1 << 30}
 // --name, "" for none.
 func Set(t testing.TB, pattern string, files map[string]string) *source.Set {
 	t.Helper()
-	dir := t.TempDir()
+	set, err := find(t.TempDir(), pattern, files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return set
+}
+
+// Example is Set for an example, which has nobody to fail: an error is a
+// panic. The function it returns removes the files.
+func Example(pattern string, files map[string]string) (set *source.Set, remove func()) {
+	dir, err := os.MkdirTemp("", "example")
+	if err == nil {
+		set, err = find(dir, pattern, files)
+	}
+	if err != nil {
+		panic(err)
+	}
+	return set, func() { os.RemoveAll(dir) }
+}
+
+func find(dir, pattern string, files map[string]string) (*source.Set, error) {
 	for name, content := range files {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(content), 0o644); err != nil {
-			t.Fatal(err)
+			return nil, err
 		}
 	}
 	search := source.Search{Paths: []string{dir}, Jobs: 2}
 	if pattern != "" {
 		var err error
 		if search.Pattern, err = source.ParseNamePattern(pattern); err != nil {
-			t.Fatal(err)
+			return nil, err
 		}
 	}
-	set, err := source.Find(context.Background(), search)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return set
+	return source.Find(context.Background(), search)
 }
