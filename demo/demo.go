@@ -12,25 +12,21 @@ import (
 // markName is the file by which the demo knows its own folder.
 const markName = ".lastblock-demo"
 
-// NotOursError is a folder that holds something and is not the demo's.
-type NotOursError struct{ Folder string }
+// NotOursError is a folder that holds something that is not the demo's.
+type NotOursError struct {
+	Folder string
+	File   string // one of the things it holds
+}
 
 func (e *NotOursError) Error() string {
-	return fmt.Sprintf("%s holds files that are not the demo's; name an empty or a new folder", e.Folder)
+	return fmt.Sprintf("%s holds %s, which is not the demo's; name an empty or a new folder", e.Folder, e.File)
 }
 
 // Write writes the demo's files into a folder, which must be empty, new, or
 // the demo's own.
 func Write(folder string) error {
-	entries, err := os.ReadDir(folder)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-	case err != nil:
+	if err := checkOurs(folder); err != nil {
 		return err
-	case len(entries) > 0:
-		if _, err := os.Stat(filepath.Join(folder, markName)); err != nil {
-			return &NotOursError{folder}
-		}
 	}
 	for _, sub := range []string{"journals", "results"} {
 		if err := os.MkdirAll(filepath.Join(folder, sub), 0o755); err != nil {
@@ -46,6 +42,35 @@ func Write(folder string) error {
 		}
 	}
 	return nil
+}
+
+// checkOurs refuses a folder with anything in it that the demo does not put
+// there; what lies among the results may be the user's.
+func checkOurs(folder string) error {
+	ours := map[string]bool{".": true, markName: true, "journals": true}
+	for _, f := range files() {
+		ours[f.path] = true
+	}
+	err := filepath.WalkDir(folder, func(path string, entry fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		below, err := filepath.Rel(folder, path)
+		if err != nil {
+			return err
+		}
+		switch below = filepath.ToSlash(below); {
+		case below == "results" && entry.IsDir():
+			return filepath.SkipDir
+		case !ours[below]:
+			return &NotOursError{folder, below}
+		}
+		return nil
+	})
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	return err
 }
 
 // Step is one command of the walk and what to see in what comes back.

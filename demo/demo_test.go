@@ -1,7 +1,10 @@
 package demo
 
 import (
+	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 )
@@ -60,5 +63,31 @@ func TestCommandLineCanBeCopied(t *testing.T) {
 	got := CommandLine("lastblock", []string{"intake", "my folder", "--name", "{entity}_{period}", "it's"})
 	if want := `lastblock intake 'my folder' --name '{entity}_{period}' 'it'\''s'`; got != want {
 		t.Errorf("command line is %s, want %s", got, want)
+	}
+}
+
+func TestWriteRefusesWhatIsNotTheDemos(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "new")
+	for range 2 { // a new folder, and its own
+		if err := Write(dir); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(filepath.Join(dir, "results", "mine.csv"), nil, 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, name := range []string{"mine.csv", "journals/corvane_2031-04.csv"} {
+		path := filepath.Join(dir, filepath.FromSlash(name))
+		if err := os.WriteFile(path, []byte("mine"), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		var notOurs *NotOursError
+		if err := Write(dir); !errors.As(err, &notOurs) || notOurs.File != name {
+			t.Errorf("with %s in it: %v", name, err)
+		}
+		if text, err := os.ReadFile(path); err != nil || string(text) != "mine" {
+			t.Errorf("%s holds %q, %v", name, text, err)
+		}
+		os.Remove(path)
 	}
 }
