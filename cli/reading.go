@@ -228,17 +228,12 @@ func (in *input) keepApart(output string) error {
 	if in.isSource(output) {
 		return fmt.Errorf("%s is one of the sources, and those are never changed; choose another file", output)
 	}
-	beside := in.countIn(folder)
 	for _, p := range in.paths {
-		info, err := os.Stat(p)
-		switch {
-		case err == nil && !info.IsDir() && beside < 2:
-			continue // a file that was named by itself
-		case err == nil && info.IsDir() && in.covers(p, folder):
+		if info, err := os.Stat(p); err == nil && info.IsDir() && in.covers(p, folder) {
 			return &AmongSourcesError{output, p}
 		}
 	}
-	if beside > 1 || beside == 1 && !in.isNamed() {
+	if beside := in.countIn(folder); beside > 1 || beside == 1 && !in.isNamed() {
 		return &AmongSourcesError{output, filepath.Dir(output)}
 	}
 	return nil

@@ -63,6 +63,7 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 		keep = kept.Add(source.Size) <= f.reading.Memory/8
 	}
 	if err := stream.cutter.Peek(size); err != nil {
+		stream.close()
 		return &Error{source.Name, err}
 	}
 	head := stream.cutter.Head()
