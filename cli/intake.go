@@ -80,6 +80,9 @@ func intakeDocument(set *source.Set, f *intakeFlags, r *intake.Result) show.Obje
 			o.Add("delimiter", string(s.Head.Dialect.Delimiter))
 		}
 		o.Add("encoding", s.Encoding)
+		if s.Packed != "" {
+			o.Add("packed", s.Packed)
+		}
 		o.Add("header", s.Head.HasHeader())
 		o.Add("rows", s.Rows)
 		columns := []show.Object{}
@@ -189,6 +192,9 @@ func writtenWith(s *intake.Sheet) string {
 	text := delimiterName(s.Head.Dialect.Delimiter)
 	if s.Encoding != "utf-8" {
 		text += ", " + s.Encoding
+	}
+	if s.Packed != "" {
+		text += ", " + s.Packed
 	}
 	if !s.Head.HasHeader() {
 		text += ", no header"

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"lastblock/core/decode"
 	"lastblock/core/delimited"
 	"lastblock/core/source"
 	"lastblock/core/suspense"
@@ -27,6 +28,7 @@ type reading struct {
 	recurse   bool
 	delimiter string
 	decimal   string
+	encoding  string
 	noHeader  bool
 	memory    string
 	jobs      int
@@ -41,6 +43,7 @@ func (r *reading) addTo(cmd *cobra.Command) {
 	f.StringSliceVar(&r.skip, "skip", nil, "of what is found, leave out files whose name matches a pattern")
 	f.BoolVar(&r.recurse, "recurse", false, "read what lies below a folder, too")
 	f.StringVar(&r.delimiter, "delimiter", "", "what stands between fields, a character or tab (found by itself)")
+	f.StringVar(&r.encoding, "encoding", "", "the encoding of sources that are neither UTF-8 nor UTF-16, as windows-1252")
 	f.StringVar(&r.decimal, "decimal", ".", "the decimal mark of amounts, '.' or ','")
 	f.BoolVar(&r.noHeader, "no-header", false, "the first line is a record; columns are called #1, #2, …")
 	f.StringVar(&r.memory, "memory", "", "how much memory may be used, as 512MB (a quarter of the machine's)")
@@ -90,6 +93,12 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 		if in.reading.Request.Delimiter, err = oneCharacter("delimiter", r.delimiter); err != nil {
 			return nil, err
 		}
+	}
+	if r.encoding != "" {
+		if _, err := decode.Named(r.encoding); err != nil {
+			return nil, fmt.Errorf("--encoding: %w", err)
+		}
+		in.reading.Encoding = r.encoding
 	}
 	search := source.Search{Paths: paths, Recurse: r.recurse, Only: r.only, Skip: r.skip, Jobs: in.reading.Jobs}
 	if r.name != "" {

@@ -43,6 +43,7 @@ func (e *TooLongError) Error() string {
 // has handed out by less than a block, unless a quote stays open.
 type Cutter struct {
 	source io.Reader
+	unwrap Unwrap
 	find   func(sample []byte) *Head
 	limit  int // of one record, in bytes
 	block  int // bytes of a usual block
@@ -55,10 +56,14 @@ type Cutter struct {
 	finished bool // the last block was handed out
 }
 
-// NewCutter makes a cutter of source. find is given the start of the source
-// and returns its head. No record may be longer than limit bytes.
-func NewCutter(source io.Reader, limit int, find func(sample []byte) *Head) *Cutter {
-	return &Cutter{source: source, find: find, limit: min(limit, MaxRecord), block: BlockSize, line: 1}
+// Unwrap is given the start of a source and what follows it. It returns a
+// reader of the text within, from its start, or nil where the source is text.
+type Unwrap func(sample []byte, rest io.Reader) (io.Reader, error)
+
+// NewCutter makes a cutter of source. find is given the start of the text and
+// returns its head; unwrap may be nil. No record may be longer than limit bytes.
+func NewCutter(source io.Reader, limit int, unwrap Unwrap, find func(sample []byte) *Head) *Cutter {
+	return &Cutter{source: source, unwrap: unwrap, find: find, limit: min(limit, MaxRecord), block: BlockSize, line: 1}
 }
 
 // Head tells how the source is written; it is known once Peek or Next has
@@ -69,12 +74,12 @@ func (c *Cutter) Head() *Head { return c.head }
 // more only where they do not show the whole head; with a size larger than the
 // source, all of it is then held in memory.
 func (c *Cutter) Peek(size int) error {
-	for want := size; c.head == nil; want = 2 * want {
+	for want := size; c.head == nil; want = max(size, 2*len(c.ahead)) {
 		var err error
 		if c.ahead, err = c.read(c.ahead, want); err != nil {
 			return err
 		}
-		if err := c.start(c.ahead); err != nil {
+		if c.ahead, err = c.start(c.ahead); err != nil {
 			return err
 		}
 		if c.head != nil {
@@ -109,7 +114,7 @@ func (c *Cutter) Next(buffer []byte) (Block, []byte, error) {
 			return Block{}, data, err
 		}
 		if c.head == nil {
-			if err := c.start(data); err != nil {
+			if data, err = c.start(data); err != nil {
 				return Block{}, data, err
 			}
 			if c.head != nil {
@@ -123,6 +128,9 @@ func (c *Cutter) Next(buffer []byte) (Block, []byte, error) {
 		}
 		if want == c.limit {
 			return Block{}, data, &TooLongError{Line: c.line, Limit: c.limit}
+		}
+		if len(data) == 0 { // it was no text; what is within is read as usual
+			want = c.block / 2
 		}
 	}
 }
@@ -164,16 +172,27 @@ func (c *Cutter) read(data []byte, want int) ([]byte, error) {
 }
 
 // start finds the head; where more of the source is needed to see it, there is
-// none yet. The error is a *ForeignError.
-func (c *Cutter) start(data []byte) error {
+// none yet. It returns data, or nothing of it where that has to be read again
+// since it was no text. The error is a *ForeignError, or that of unwrapping.
+func (c *Cutter) start(data []byte) ([]byte, error) {
+	if c.unwrap != nil {
+		inner, err := c.unwrap(data, c.source)
+		if err != nil {
+			return data, err
+		}
+		if inner != nil {
+			c.source, c.ended = inner, false
+			return data[:0], nil
+		}
+	}
 	if err := checkForeign(data); err != nil {
-		return err
+		return data, err
 	}
 	if _, known := lineEndOf(data); known || c.ended {
 		c.head = c.find(data)
 		c.line += c.head.lines
 	}
-	return nil
+	return data, nil
 }
 
 // cut makes a block of the whole records in the first want bytes of data and

@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"lastblock/core/date"
+	"lastblock/core/decode"
 	"lastblock/core/finding"
 	"lastblock/core/proof"
 	"lastblock/core/source"
@@ -33,7 +34,8 @@ type Column struct {
 type Sheet struct {
 	Index     int // of the source in the set
 	Head      *source.Head
-	Encoding  string // "utf-8", or "not utf-8"
+	Encoding  string // "utf-8", another one that was found or asked for, or "not utf-8"
+	Packed    string // the compression it lay in, "" for none
 	Rows      int    // records, the ones that cannot be read included
 	Columns   []Column
 	FirstDate string // ISO 8601, of the first date column; "" where none is clear
@@ -101,6 +103,7 @@ type columns struct {
 	index   int
 	stats   []stats
 	first   [][]string
+	layers  []decode.Layer
 	notUTF8 int // the first line with bytes that are no UTF-8, 0 for none
 }
 
@@ -115,6 +118,9 @@ func (c *columns) merge(o *columns) {
 	if o.first != nil {
 		c.first = o.first
 	}
+	if o.layers != nil {
+		c.layers = o.layers
+	}
 	c.tellNotUTF8(o.notUTF8)
 }
 
@@ -128,6 +134,13 @@ func (c *columns) tellNotUTF8(line int) {
 // sheet sums up one source.
 func sheet(index int, counted *tally.Source, found *columns) Sheet {
 	s := Sheet{Index: index, Head: counted.Head, Encoding: "utf-8", Rows: counted.Read, First: found.first}
+	for _, layer := range found.layers {
+		if layer.Packed() {
+			s.Packed = string(layer)
+		} else {
+			s.Encoding = string(layer)
+		}
+	}
 	if found.notUTF8 > 0 {
 		s.Encoding = "not utf-8"
 	}
@@ -200,7 +213,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	}
 	found := &v.sources[len(v.sources)-1]
 	if b.First {
-		found.first = v.firstRows(b)
+		found.first, found.layers = v.firstRows(b), b.Layers
 		if !utf8.Valid(b.Head.Header) {
 			found.tellNotUTF8(1)
 		}

@@ -32,6 +32,22 @@ var endings = map[string]bool{
 	".csv": true, ".tsv": true, ".tab": true, ".psv": true, ".txt": true, ".dat": true, ".asc": true,
 }
 
+// unpackedName takes the ending of a compression off a name.
+func unpackedName(name string) string {
+	switch ending := path.Ext(name); strings.ToLower(ending) {
+	case ".gz", ".zst", ".bz2":
+		return strings.TrimSuffix(name, ending)
+	}
+	return name
+}
+
+// Stem is a file's name without its endings: that of its format, and that of a
+// compression.
+func Stem(name string) string {
+	name = unpackedName(name)
+	return strings.TrimSuffix(name, path.Ext(name))
+}
+
 // NotFoundError is a path that names nothing.
 type NotFoundError struct {
 	Path string
@@ -185,7 +201,7 @@ func (f *finder) entry(root, file string, entry fs.DirEntry) {
 			mode = info.Mode().Type()
 		}
 	}
-	switch ending := strings.ToLower(path.Ext(name)); {
+	switch ending := strings.ToLower(path.Ext(unpackedName(name))); {
 	case name == LedgerName:
 		// Lastblock's own notes are not worth a word
 	case isLockFile(name):

@@ -73,12 +73,14 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 	case source.Size < 0: // a pipe can be read once
 		f.set.looked[index].kept = stream
 	case keep && stream.cutter.Whole():
+		stream.unwrap.close()
 		stream.file.Close()
 		stream.file = nil
 		stream.counted = true
 		f.reading.Progress.add(1, source.Size)
 		f.set.looked[index].kept = stream
 	default:
+		stream.unwrap.close()
 		stream.file.Close()
 	}
 	return nil

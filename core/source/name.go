@@ -105,7 +105,7 @@ func (p *NamePattern) Match(file string) (values []string, ok bool) {
 	if !p.withPaths {
 		file = path.Base(file)
 	}
-	file = strings.TrimSuffix(file, path.Ext(file))
+	file = Stem(file)
 	found := p.strict.FindStringSubmatch(file)
 	if found == nil {
 		found = p.loose.FindStringSubmatch(file)

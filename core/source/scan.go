@@ -8,6 +8,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"lastblock/core/decode"
 	"lastblock/core/delimited"
 	"lastblock/core/record"
 
@@ -20,9 +21,10 @@ type Head = delimited.Head
 // Reading is how a set is read.
 type Reading struct {
 	Request    delimited.Request
-	Memory     int64 // in bytes; bounds the longest record
-	Jobs       int   // how many goroutines read
-	OwnOutputs bool  // read what Lastblock wrote, too
+	Encoding   string // of the sources, as decode.Named knows it; "" to find out
+	Memory     int64  // in bytes; bounds the longest record
+	Jobs       int    // how many goroutines read
+	OwnOutputs bool   // read what Lastblock wrote, too
 	Progress   *Progress
 }
 
@@ -42,9 +44,10 @@ func (p *Progress) add(files, bytes int64) {
 // Batch is a stretch of one source.
 type Batch struct {
 	record.Batch
-	Index int // of the source in the set
-	Head  *Head
-	First bool // the first batch of its source; every source has one, be it empty
+	Index  int // of the source in the set
+	Head   *Head
+	Layers []decode.Layer // compressions and encodings that the text lay in
+	First  bool           // the first batch of its source; every source has one, be it empty
 }
 
 // Visitor is given what one of the reading goroutines reads. Each goroutine
@@ -227,6 +230,7 @@ type stream struct {
 	feed    *feed
 	index   int
 	file    io.Closer // nil where all was read before
+	unwrap  *unwrapper
 	cutter  *delimited.Cutter
 	started bool
 	counted bool // its progress was counted when it was looked at
@@ -245,7 +249,11 @@ func (f *feed) open(index int) (*stream, error) {
 	if err != nil {
 		return nil, &Error{source.Name, err}
 	}
-	return &stream{feed: f, index: index, file: file, cutter: delimited.NewCutter(file, f.limit, f.heads.Find)}, nil
+	unwrap := &unwrapper{encoding: f.reading.Encoding, size: source.Size, progress: f.reading.Progress}
+	return &stream{
+		feed: f, index: index, file: file, unwrap: unwrap,
+		cutter: delimited.NewCutter(file, f.limit, unwrap.unwrap, f.heads.Find),
+	}, nil
 }
 
 // ErrChanged says that somebody wrote to a source while it was being read.
@@ -274,13 +282,14 @@ func (s *stream) next(w *worker) (delimited.Block, error) {
 			return block, io.EOF
 		}
 	}
-	if !s.counted {
+	if !s.counted && !s.unwrap.isPacked() {
 		s.feed.reading.Progress.add(0, int64(len(block.Data)))
 	}
 	return block, nil
 }
 
 func (s *stream) close() {
+	s.unwrap.close() // as below
 	if s.file != nil {
 		s.file.Close() // it was only read; there is nothing a failure could lose
 	}
@@ -362,5 +371,6 @@ func (w *worker) visit(s *stream, block delimited.Block, first bool) error {
 	scanner := delimited.Scanner{Dialect: head.Dialect, Width: len(head.Layout.Columns), Header: head.Header}
 	scanner.Scan(block, &w.batch.Batch)
 	w.batch.Index, w.batch.Head, w.batch.First = s.index, head, first
+	w.batch.Layers = s.unwrap.layers
 	return w.visitor.Batch(&w.batch)
 }

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"compress/gzip"
 	"context"
 	"errors"
 	"fmt"
@@ -400,5 +401,45 @@ func TestReadTable(t *testing.T) {
 	}
 	if _, err := ReadTable(context.Background(), filepath.Join(dir, "bad.csv"), Reading{Memory: 1 << 20}); err == nil || !strings.Contains(err.Error(), "line 3 cannot be read") {
 		t.Errorf("error is %v", err)
+	}
+}
+
+// The same journal under every wrapping, and one wrapped twice.
+func TestWrappedSourcesAreRead(t *testing.T) {
+	text := "doc,debit\nC1,1.50\nC2,2.50\n"
+	var gzipped, twice strings.Builder
+	w := gzip.NewWriter(&gzipped)
+	w.Write([]byte(text))
+	w.Close()
+	utf16 := "\xff\xfe" + strings.Join(strings.Split(text, ""), "\x00") + "\x00"
+	w = gzip.NewWriter(&twice)
+	w.Write([]byte(utf16))
+	w.Close()
+	dir := folder(t, map[string]string{"a.csv.gz": gzipped.String(), "b.csv": utf16, "c.csv.GZ": twice.String(), "d.csv": text, "e.xlsx.gz": gzipped.String()})
+	want := []string{"a.csv.gz:2 C1", "a.csv.gz:3 C2", "b.csv:2 C1", "b.csv:3 C2", "c.csv.GZ:2 C1", "c.csv.GZ:3 C2", "d.csv:2 C1", "d.csv:3 C2"}
+	for _, look := range []bool{false, true} {
+		set, err := Find(context.Background(), Search{Paths: []string{dir}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, passed := names(set); !slices.Equal(passed, []string{"e.xlsx.gz"}) {
+			t.Errorf("passed over %q", passed)
+		}
+		if look {
+			if err := set.Look(context.Background(), Reading{Jobs: 2, Memory: 1 << 30}); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if got := scanAll(t, set, 2); !slices.Equal(got, want) {
+			t.Errorf("read %q", got)
+		}
+	}
+}
+
+func TestStem(t *testing.T) {
+	for name, want := range map[string]string{"a.csv": "a", "a.csv.gz": "a", "a.gz": "a", "in/a_2031-01.tsv.ZST": "in/a_2031-01", "a": "a", "a.old.csv": "a.old"} {
+		if got := Stem(name); got != want {
+			t.Errorf("stem of %s is %s, want %s", name, got, want)
+		}
 	}
 }

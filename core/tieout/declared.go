@@ -133,7 +133,7 @@ func (c *comparison) index() map[string]int {
 		}
 		name := c.set.Sources[index].Name
 		base := path.Base(name)
-		for _, key := range []string{name, strings.TrimSuffix(name, path.Ext(name)), base, strings.TrimSuffix(base, path.Ext(base))} {
+		for _, key := range []string{name, source.Stem(name), base, source.Stem(base)} {
 			add(key, index)
 		}
 	}
