@@ -49,7 +49,7 @@ func TestMain(m *testing.M) {
 //	exit 2                 the exit code, where it is not 0
 //	$ cat in/a.csv         shows a file, $ ls in a folder
 //
-// Lines that begin with # are comments.
+// Lines that begin with # are comments; \r, \t, \0 and \xe9 in a file are bytes.
 func TestSessions(t *testing.T) {
 	sessions, err := filepath.Glob("testdata/*.txt")
 	if err != nil || len(sessions) == 0 {
@@ -112,7 +112,7 @@ func (s *session) run(text string) {
 func (s *session) finish() {
 	if s.file != "" {
 		path := filepath.Join(s.dir, s.file)
-		content := strings.NewReplacer(`\r`, "\r", `\t`, "\t", `\0`, "\x00").Replace(s.lines.String())
+		content := strings.NewReplacer(`\r`, "\r", `\t`, "\t", `\0`, "\x00", `\xe9`, "\xe9").Replace(s.lines.String())
 		if strings.HasSuffix(content, "\\\n") { // a last line without its end
 			content = strings.TrimSuffix(content, "\\\n")
 		}
