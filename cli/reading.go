@@ -43,7 +43,7 @@ func (r *reading) addTo(cmd *cobra.Command) {
 	f.StringSliceVar(&r.skip, "skip", nil, "of what is found, leave out files whose name matches a pattern")
 	f.BoolVar(&r.recurse, "recurse", false, "read what lies below a folder, too")
 	f.StringVar(&r.delimiter, "delimiter", "", "what stands between fields, a character or tab (found by itself)")
-	f.StringVar(&r.encoding, "encoding", "", "the encoding of sources that are neither UTF-8 nor UTF-16, as windows-1252")
+	f.StringVar(&r.encoding, "encoding", "", "the encoding of sources that carry no mark and are not UTF-16, as windows-1252")
 	f.StringVar(&r.decimal, "decimal", ".", "the decimal mark of amounts, '.' or ','")
 	f.BoolVar(&r.noHeader, "no-header", false, "the first line is a record; columns are called #1, #2, …")
 	f.StringVar(&r.memory, "memory", "", "how much memory may be used, as 512MB (a quarter of the machine's)")

@@ -112,7 +112,7 @@ func (s *session) run(text string) {
 func (s *session) finish() {
 	if s.file != "" {
 		path := filepath.Join(s.dir, s.file)
-		content := strings.NewReplacer(`\r`, "\r", `\t`, "\t", `\0`, "\x00", `\xe9`, "\xe9").Replace(s.lines.String())
+		content := strings.NewReplacer(`\r`, "\r", `\t`, "\t", `\0`, "\x00", `\xe9`, "\xe9", `\xef\xbb\xbf`, "\ufeff").Replace(s.lines.String())
 		if strings.HasSuffix(content, "\\\n") { // a last line without its end
 			content = strings.TrimSuffix(content, "\\\n")
 		}

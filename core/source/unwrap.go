@@ -11,7 +11,7 @@ import (
 // unwrapper takes off a source what is not text: compressions, and encodings
 // other than UTF-8.
 type unwrapper struct {
-	encoding string // that was asked for; "" to find out
+	encoding string // that was asked for; it holds where the bytes do not show another
 	size     int64  // of the file, -1 where that is not known
 	progress *Progress
 
@@ -23,27 +23,24 @@ type unwrapper struct {
 // unwrap returns a reader of what is within a source that begins with sample,
 // or nil where that is text. What was read as sample is read again.
 func (u *unwrapper) unwrap(sample []byte, rest io.Reader) (io.Reader, error) {
-	layer := decode.Find(sample)
-	switch {
-	case u.decoded:
-		return nil, nil
-	case layer.Packed():
-		if !u.isPacked() { // progress is that of the file, not of what it unpacks to
-			u.progress.add(0, int64(len(sample)))
-			rest = &counter{rest, u.progress}
-		}
-	case u.encoding != "":
-		layer = decode.Layer(u.encoding)
-		fallthrough
-	case layer != "":
-		u.decoded = true
-	default:
+	if u.decoded {
 		return nil, nil
 	}
+	layer := decode.Find(sample)
+	named := layer == "" && u.encoding != "" && !bytes.HasPrefix(sample, []byte("\ufeff"))
+	if layer == "" && !named {
+		return nil, nil
+	}
+	if layer.Packed() && !u.isPacked() { // progress is that of the file, not of what it unpacks to
+		u.progress.add(0, int64(len(sample)))
+		rest = &counter{rest, u.progress}
+	}
+	u.decoded = !layer.Packed()
 	again := io.MultiReader(bytes.NewReader(bytes.Clone(sample)), rest)
 	var inner io.ReadCloser
 	var err error
-	if u.decoded && u.encoding != "" {
+	if named {
+		layer = decode.Layer(u.encoding)
 		inner, err = decode.NewEncodingReader(again, u.encoding)
 	} else {
 		inner, err = decode.NewReader(again, layer, u.size)
