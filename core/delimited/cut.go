@@ -79,6 +79,11 @@ func (c *Cutter) Peek(size int) error {
 		if c.ahead, err = c.read(c.ahead, want); err != nil {
 			return err
 		}
+		if !c.ended && len(c.ahead) < sampleSize { // a head is found from so much, or from all
+			if c.ahead, err = c.read(c.ahead, sampleSize); err != nil {
+				return err
+			}
+		}
 		if c.ahead, err = c.start(c.ahead); err != nil {
 			return err
 		}

@@ -237,10 +237,41 @@ func TestForeignFormats(t *testing.T) {
 	}
 }
 
+// However much is read at first, the head is the same.
+func TestHeadDoesNotDependOnHowMuchIsRead(t *testing.T) {
+	long := strings.Repeat("x", 3000)
+	for _, text := range []string{
+		"a,b\n1,2\n",
+		"\ufeffname;town\n" + strings.Repeat("Ada;"+long+",,,\n", 100),
+		strings.Repeat("A1;"+long+";5,00\n", 100),
+		"\n\r\n" + strings.Repeat("c,", 60_000) + "c\n" + strings.Repeat("1,", 60_000) + "1\n",
+		"a,b\r" + strings.Repeat("1,2\r", 50_000),
+		strings.Repeat("1,2\r", 30_000) + "\n",
+	} {
+		var want *Head
+		for _, size := range []int{0, 1, 100, sampleSize, sampleSize + 1, len(text) + 1} {
+			cutter := NewCutter(strings.NewReader(text), 1<<24, nil, NewHeads(Request{}).Find)
+			if size == 0 {
+				if _, _, err := cutter.Next(nil); err != nil {
+					t.Fatal(err)
+				}
+				want = cutter.Head()
+				continue
+			}
+			if err := cutter.Peek(size); err != nil {
+				t.Fatal(err)
+			}
+			if got := cutter.Head(); !reflect.DeepEqual(got, want) {
+				t.Errorf("%.20q… is %+v with %d bytes at first, and %+v as a block", text, got.Dialect, size, want.Dialect)
+			}
+		}
+	}
+}
+
 // After a look, reading goes on with what was looked at.
 func TestPeekLosesNothing(t *testing.T) {
-	text := "\ufeffa,b\n" + strings.Repeat("1,\"x\ny\"\n", 5000)
-	for _, size := range []int{1, 10, 1000, len(text) + 1} {
+	text := "\ufeffa,b\n" + strings.Repeat("1,\"x\ny\"\n", 15_000)
+	for _, size := range []int{1, 1000, sampleSize + 1, len(text) + 1} {
 		cutter := NewCutter(strings.NewReader(text), 1<<20, nil, NewHeads(Request{}).Find)
 		if err := cutter.Peek(size); err != nil {
 			t.Fatal(err)
@@ -263,7 +294,7 @@ func TestPeekLosesNothing(t *testing.T) {
 			rows += batch.Rows
 			line = batch.Line(batch.Rows - 1)
 		}
-		if rows != 5000 || line != 2+2*4999 {
+		if rows != 15_000 || line != 2+2*14_999 {
 			t.Errorf("looked at %d bytes: %d records, the last on line %d", size, rows, line)
 		}
 	}

@@ -16,6 +16,7 @@ type Head struct {
 	Dialect Dialect
 	Layout  *record.Layout
 	Header  []byte // the header as it was sent, nil without one
+	Line    int    // on which the header starts, or the first record
 	Mark    bool   // a byte-order mark stands in front
 	Empty   bool   // no bytes, or nothing but blank lines
 
@@ -120,8 +121,14 @@ func decides(line []byte) bool {
 	return delimiter != 0 && !wordStart
 }
 
-// find works out a head from a sample.
+// find works out a head from a sample. Only its first stretch counts, and the
+// first line to its end, so that the head does not depend on how much more was
+// read. A sample that is shorter than the stretch is all of the source.
 func find(sample []byte, request Request) *Head {
+	whole := len(sample) < sampleSize
+	if lineEnd, _ := lineEndOf(sample); !whole {
+		sample = sample[:max(sampleSize, bytes.IndexByte(sample, lineEnd)+1)]
+	}
 	h := new(Head)
 	rest := sample
 	if mark := []byte("\ufeff"); bytes.HasPrefix(rest, mark) {
@@ -138,9 +145,12 @@ func find(sample []byte, request Request) *Head {
 		h.lines++
 	}
 	h.size = len(sample) - len(rest)
+	h.Line = h.lines + 1
 	h.Empty = len(trimLineEnd(rest)) == 0
-	// The lines that are looked at; the first one always whole.
-	look := rest[:min(len(rest), max(sampleSize, bytes.IndexByte(rest, h.Dialect.LineEnd)+1))]
+	look := rest
+	if last := bytes.LastIndexByte(rest, h.Dialect.LineEnd) + 1; !whole && last > 0 {
+		look = rest[:last] // without a line that the end of the sample cuts
+	}
 	h.Dialect.Delimiter = request.Delimiter
 	if request.Delimiter == 0 {
 		h.Dialect.Delimiter = findDelimiter(look, h.Dialect.LineEnd)
@@ -222,11 +232,7 @@ func findDelimiter(look []byte, lineEnd byte) byte {
 
 // sampleTable reads the first records of a sample, the texts without quotes.
 func sampleTable(look []byte, d Dialect) [][]string {
-	whole := bytes.LastIndexByte(look, d.LineEnd) + 1
-	if whole == 0 || len(look) < sampleSize {
-		whole = len(look)
-	}
-	data := look[:whole]
+	data := look
 	if n := len(data); n > 0 && data[n-1] != d.LineEnd {
 		data = append(bytes.Clone(data), d.LineEnd)
 	}
@@ -336,7 +342,7 @@ func positions(width int) *record.Layout {
 // nameColumns takes the names of a header. A name that stood before, and a
 // column without one, get the next free form.
 func (h *Head) nameColumns(header []string) {
-	taken := make(map[string]bool, len(header))
+	var names record.Names
 	columns := make([]string, len(header))
 	for i, name := range header {
 		name = strings.TrimSpace(name)
@@ -344,11 +350,10 @@ func (h *Head) nameColumns(header []string) {
 			name = record.PositionName(i + 1)
 			h.Unnamed = append(h.Unnamed, i+1)
 		}
-		free := record.FreeName(name, func(s string) bool { return taken[s] })
+		free := names.Free(name)
 		if free != name {
 			h.Twice = append(h.Twice, Renamed{Name: name, As: free})
 		}
-		taken[free] = true
 		columns[i] = free
 	}
 	h.Layout = record.NewLayout(columns)

@@ -215,7 +215,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	if b.First {
 		found.first, found.layers = v.firstRows(b), b.Layers
 		if !utf8.Valid(b.Head.Header) {
-			found.tellNotUTF8(1)
+			found.tellNotUTF8(b.Head.Line)
 		}
 	}
 	if !utf8.Valid(b.Data) {

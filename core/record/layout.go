@@ -25,6 +25,12 @@ func NewLayout(columns []string) *Layout {
 	return l
 }
 
+// Has tells whether there is a column of this name.
+func (l *Layout) Has(name string) bool {
+	_, ok := l.index[name]
+	return ok
+}
+
 // Find returns the index of the column that a user calls by its name or by
 // its position, "#1" being the first. A column that really bears such a name
 // comes first.
@@ -51,12 +57,29 @@ func Position(column string) (n int, ok bool) {
 // has no header.
 func PositionName(n int) string { return fmt.Sprintf("#%d", n) }
 
-// FreeName returns name, or where it is taken the first of name_2, name_3, …
-// that is not.
-func FreeName(name string, taken func(string) bool) string {
-	free := name
-	for n := 2; taken(free); n++ {
-		free = name + "_" + strconv.Itoa(n)
+// Names gives names that are not taken. The zero value is ready.
+type Names struct {
+	next map[string]int // the number to try next, by every name that is taken
+}
+
+// Take marks a name as taken.
+func (n *Names) Take(name string) {
+	if n.next == nil {
+		n.next = make(map[string]int)
 	}
+	if n.next[name] == 0 {
+		n.next[name] = 2
+	}
+}
+
+// Free takes and returns name, or where it is taken the first of name_2,
+// name_3, … that is not.
+func (n *Names) Free(name string) string {
+	free := name
+	for n.next[free] > 0 {
+		free = name + "_" + strconv.Itoa(n.next[name])
+		n.next[name]++
+	}
+	n.Take(free)
 	return free
 }

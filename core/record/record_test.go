@@ -18,12 +18,18 @@ func TestFindByNameAndPosition(t *testing.T) {
 	}
 }
 
-func TestFreeName(t *testing.T) {
-	taken := []string{"source", "source_2", "entity"}
-	for name, want := range map[string]string{"source": "source_3", "entity": "entity_2", "period": "period"} {
-		if got := FreeName(name, func(s string) bool { return slices.Contains(taken, s) }); got != want {
-			t.Errorf("%s becomes %s, want %s", name, got, want)
-		}
+func TestNamesAreFree(t *testing.T) {
+	var names Names
+	for _, taken := range []string{"source", "source_2", "entity"} {
+		names.Take(taken)
+	}
+	var got []string
+	for _, name := range []string{"source", "entity", "period", "period", "period", "period_2", "source"} {
+		got = append(got, names.Free(name))
+	}
+	want := []string{"source_3", "entity_2", "period", "period_2", "period_3", "period_2_2", "source_4"}
+	if !slices.Equal(got, want) {
+		t.Errorf("names are %q, want %q", got, want)
 	}
 }
 

@@ -3,7 +3,6 @@ package source
 import (
 	"context"
 	"fmt"
-	"slices"
 
 	"lastblock/core/record"
 )
@@ -44,7 +43,7 @@ func (t *Table) Value(row int, column string) string {
 }
 
 // Has tells whether there is a column of this name.
-func (t *Table) Has(column string) bool { return slices.Contains(t.Layout.Columns, column) }
+func (t *Table) Has(column string) bool { return t.Layout.Has(column) }
 
 type tableVisitor Table
 

@@ -41,14 +41,12 @@ type Ours struct {
 // takes the next free form: entity_2 where some source has an entity.
 func NewResolver(set *source.Set) *Resolver {
 	r := &Resolver{set: set, data: set.Columns()}
-	taken := make(map[string]bool, len(r.data))
+	var names record.Names
 	for _, name := range r.data {
-		taken[name] = true
+		names.Take(name)
 	}
 	for _, word := range append(slices.Clone(set.Words()), source.SourceColumn, source.LineColumn) {
-		name := record.FreeName(word, func(s string) bool { return taken[s] })
-		taken[name] = true
-		r.Ours = append(r.Ours, Ours{Word: word, Name: name})
+		r.Ours = append(r.Ours, Ours{Word: word, Name: names.Free(word)})
 	}
 	return r
 }

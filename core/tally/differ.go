@@ -63,28 +63,38 @@ func (t *Tally) usualLayout() *record.Layout {
 
 // difference says how a layout differs from the usual one, "" if it does not.
 func difference(usual, layout *record.Layout) string {
-	var lacks, more []string
-	for _, name := range usual.Columns {
-		if !slices.Contains(layout.Columns, name) {
-			lacks = append(lacks, name)
-		}
-	}
-	for _, name := range layout.Columns {
-		if !slices.Contains(usual.Columns, name) {
-			more = append(more, name)
-		}
-	}
+	lacks, more := beside(usual, layout), beside(layout, usual)
 	var parts []string
 	if len(lacks) > 0 {
-		parts = append(parts, "lacks "+strings.Join(lacks, ", "))
+		parts = append(parts, "lacks "+list(lacks))
 	}
 	if len(more) > 0 {
-		parts = append(parts, "has beside the usual columns "+strings.Join(more, ", "))
+		parts = append(parts, "has beside the usual columns "+list(more))
 	}
 	if len(parts) == 0 && !slices.Equal(usual.Columns, layout.Columns) {
-		parts = append(parts, "has the usual columns in another order: "+strings.Join(layout.Columns, ", "))
+		parts = append(parts, "has the usual columns in another order: "+list(layout.Columns))
 	}
 	return strings.Join(parts, "; ")
+}
+
+// beside returns the columns of a layout that the other one does not have.
+func beside(layout, other *record.Layout) []string {
+	var names []string
+	for _, name := range layout.Columns {
+		if !other.Has(name) {
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
+// list names columns, and not a million of them.
+func list(names []string) string {
+	const most = 30
+	if len(names) > most {
+		return fmt.Sprintf("%s, … (%d in all)", strings.Join(names[:most], ", "), len(names))
+	}
+	return strings.Join(names, ", ")
 }
 
 // TellRenamed adds a note for each column of ours that had to take another
@@ -95,7 +105,7 @@ func (r *Resolver) TellRenamed(findings *finding.List) {
 			continue
 		}
 		for i := range r.set.Sources {
-			if slices.Contains(r.set.Head(i).Layout.Columns, ours.Word) {
+			if r.set.Head(i).Layout.Has(ours.Word) {
 				findings.Add(finding.Finding{
 					Kind: finding.RenamedColumn, Source: r.set.Sources[i].Name, Order: i, Column: ours.Word,
 					Message: fmt.Sprintf("has a column %q of its own, which keeps its name; the one Lastblock adds is called %q", ours.Word, ours.Name),

@@ -41,13 +41,13 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 	}
 	for _, renamed := range b.Head.Twice {
 		add(finding.Finding{
-			Kind: finding.RepeatedColumn, Line: 1, Column: renamed.Name,
+			Kind: finding.RepeatedColumn, Line: b.Head.Line, Column: renamed.Name,
 			Message: fmt.Sprintf("the header names %q more than once; this one is called %q here", renamed.Name, renamed.As),
 		})
 	}
 	for _, n := range b.Head.Unnamed {
 		add(finding.Finding{
-			Kind: finding.UnnamedColumn, Line: 1, Column: record.PositionName(n),
+			Kind: finding.UnnamedColumn, Line: b.Head.Line, Column: record.PositionName(n),
 			Message: fmt.Sprintf("column %d has no name; it is called %q", n, record.PositionName(n)),
 		})
 	}

@@ -340,12 +340,7 @@ func (e *UnknownColumnError) Error() string {
 	if near, ok := nearest.To(e.Column, e.Have); ok {
 		text += fmt.Sprintf("; did you mean %q?", near)
 	}
-	const most = 30
-	have := e.Have
-	if len(have) > most {
-		have = append(slices.Clone(have[:most]), fmt.Sprintf("… (%d in all)", len(e.Have)))
-	}
-	return text + "\nthere is: " + strings.Join(have, ", ")
+	return text + "\nthere is: " + list(e.Have)
 }
 
 // checkColumns tells which sources lack a column that others have; one that

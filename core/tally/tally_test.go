@@ -95,6 +95,7 @@ func TestFindingsOfASource(t *testing.T) {
 		{"a header and no rows", "a,b\n", []string{"f_1.csv 0 no-rows  0"}},
 		{"the header again", "a,b\n1,2\na,b\na,b\n3,4\n", []string{"f_1.csv 3 repeated-header  2"}},
 		{"a name twice", "a,b,a\n1,2,3\n", []string{"f_1.csv 1 repeated-column a 0"}},
+		{"a name twice below blank lines", "\n\na,b,a\n1,2,3\n", []string{"f_1.csv 3 repeated-column a 0"}},
 		{"no name", "a,,c\n1,2,3\n", []string{"f_1.csv 1 unnamed-column #2 0"}},
 		{"blank lines", "a,b\n\n1,2\n\n", []string{"f_1.csv 0 blank-line  2"}},
 		{"too few fields", "a,b\n1\n1,2\n", []string{"f_1.csv 2 field-count  0"}},
