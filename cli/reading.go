@@ -226,9 +226,9 @@ func (e *AmongSourcesError) Error() string {
 	return fmt.Sprintf("%s would lie among the sources in %s, and be read as one more of them next time; write it to another folder", e.Output, e.Folder)
 }
 
-// keepApart refuses an output that is a source, that lies in a folder which
-// was named or which a pattern reads from, or that lies beside several files
-// which were named one by one, as a shell does for a pattern.
+// keepApart refuses an output that is a source, or that lies where it would be
+// read next time: in a folder which was named, where a pattern reads, or beside
+// files that a shell has named for a pattern.
 func (in *input) keepApart(output string) error {
 	folder, err := filepath.Abs(filepath.Dir(output))
 	if err != nil {
@@ -242,10 +242,20 @@ func (in *input) keepApart(output string) error {
 			return &AmongSourcesError{output, p}
 		}
 	}
-	if beside := in.countIn(folder); beside > 1 || beside == 1 && !in.isNamed() {
+	if !in.isNamed() && in.countIn(folder, "") > 0 || in.looksLikePattern(folder, filepath.Ext(output)) {
 		return &AmongSourcesError{output, filepath.Dir(output)}
 	}
 	return nil
+}
+
+// looksLikePattern tells whether the sources in a folder, if they were named one
+// by one, are what a pattern gives: several, and all that there are with an
+// ending.
+func (in *input) looksLikePattern(folder, ending string) bool {
+	const several = 3
+	named := in.countIn(folder, ending)
+	all, err := filepath.Glob(filepath.Join(folder, "*"+ending))
+	return named >= several && err == nil && len(all) <= named
 }
 
 // isSource tells whether a file is one of the sources, under whatever path.
@@ -263,11 +273,12 @@ func (in *input) isSource(file string) bool {
 	})
 }
 
-// countIn counts the sources that lie in a folder, given its absolute path.
-func (in *input) countIn(folder string) int {
+// countIn counts the sources with an ending that lie in a folder, given its
+// absolute path.
+func (in *input) countIn(folder, ending string) int {
 	byFolder := make(map[string]int)
 	for i := range in.set.Sources {
-		if path := in.set.Sources[i].Path; path != "-" {
+		if path := in.set.Sources[i].Path; path != "-" && strings.HasSuffix(path, ending) {
 			byFolder[filepath.Dir(path)]++
 		}
 	}

@@ -37,7 +37,7 @@ func TestOneCharacter(t *testing.T) {
 // Where an output may lie, given what is read.
 func TestKeepApart(t *testing.T) {
 	dir := t.TempDir()
-	for _, name := range []string{"in/a.csv", "in/b.csv", "in/deep/c.csv", "one/x.csv", "out/old.csv"} {
+	for _, name := range []string{"in/a.csv", "in/b.csv", "in/c.csv", "in/deep/c.csv", "one/x.csv", "out/old.csv"} {
 		path := filepath.Join(dir, name)
 		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 			t.Fatal(err)
@@ -61,7 +61,9 @@ func TestKeepApart(t *testing.T) {
 		{"above the folder", []string{"in"}, false, "all.csv", true},
 		{"beside the one file that was named", []string{"one/x.csv"}, false, "one/all.csv", true},
 		{"beside one of two files in two folders", []string{"one/x.csv", "in/a.csv"}, false, "one/all.csv", true},
-		{"beside files that were named one by one", []string{"in/a.csv", "in/b.csv"}, false, "in/all.csv", false},
+		{"beside files that somebody named", []string{"in/a.csv", "in/b.csv"}, false, "in/all.csv", true},
+		{"beside files that a shell named for a pattern", []string{"in/a.csv", "in/b.csv", "in/c.csv"}, false, "in/all.csv", false},
+		{"beside them, with another ending", []string{"in/a.csv", "in/b.csv", "in/c.csv"}, false, "in/all.tsv", true},
 		{"onto a source", []string{"one/x.csv"}, false, "one/x.csv", false},
 		{"from standard input", []string{"-"}, false, "in/all.csv", true},
 	} {
