@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"sync"
@@ -39,7 +40,9 @@ func (e *ExistsError) Error() string {
 
 // Create starts an output.
 func (o *Outputs) Create(path string, replace bool) (*Output, error) {
+	var mode fs.FileMode // of the file that is written over; 0 for what the user's settings give
 	if info, err := os.Stat(path); err == nil {
+		mode = info.Mode().Perm()
 		if info.IsDir() {
 			return nil, fmt.Errorf("%s is a folder; name a file in it", path)
 		}
@@ -53,7 +56,10 @@ func (o *Outputs) Create(path string, replace bool) (*Output, error) {
 		}
 	}
 	folder, name := filepath.Split(path)
-	file, err := os.CreateTemp(filepath.Clean(folder+"."), "."+name+".*.part")
+	file, err := createBeside(folder, name)
+	if err == nil && mode != 0 {
+		err = file.Chmod(mode)
+	}
 	if err != nil {
 		if errors.Is(err, fs.ErrNotExist) {
 			return nil, fmt.Errorf("%s: there is no folder %s; make it first", path, filepath.Clean(folder))
@@ -87,6 +93,19 @@ func (o *Output) Reader() (io.Reader, error) {
 	return o.file, err
 }
 
+// createBeside creates a file under a hidden name beside the one it will have.
+// It is not a temporary file to the system, which would make it readable for
+// its owner alone, but one with the permissions that the user's settings give.
+func createBeside(folder, name string) (*os.File, error) {
+	for {
+		hidden := filepath.Join(folder, fmt.Sprintf(".%s.%08x.part", name, rand.Uint32()))
+		file, err := os.OpenFile(hidden, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o666)
+		if !errors.Is(err, fs.ErrExist) {
+			return file, err
+		}
+	}
+}
+
 // Write writes the next bytes.
 func (o *Output) Write(p []byte) (int, error) {
 	n, err := o.file.Write(p)
@@ -102,10 +121,6 @@ func (o *Output) Write(p []byte) (int, error) {
 func (o *Outputs) Commit(output *Output) error {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
-	err := output.file.Chmod(0o644)
-	if err != nil && !errors.Is(err, errors.ErrUnsupported) {
-		return fmt.Errorf("writing %s: %w", output.path, err)
-	}
 	if err := output.file.Close(); err != nil {
 		return fmt.Errorf("writing %s: %w", output.path, err)
 	}

@@ -277,6 +277,20 @@ func TestOutputsAppearWholeOrNotAtAll(t *testing.T) {
 		t.Errorf("the output holds %q, %v", text, err)
 	}
 
+	if err := os.Chmod(path, 0o640); err != nil {
+		t.Fatal(err)
+	}
+	output, err = outputs.Create(path, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := outputs.Commit(output); err != nil {
+		t.Fatal(err)
+	}
+	if info, err := os.Stat(path); err != nil || info.Mode().Perm()&0o077 != 0o040 {
+		t.Errorf("written over, its permissions are %v, %v", info.Mode(), err)
+	}
+
 	var exists *ExistsError
 	if _, err := outputs.Create(path, false); !errors.As(err, &exists) {
 		t.Errorf("error is %v", err)
