@@ -29,6 +29,8 @@ type reading struct {
 	delimiter string
 	decimal   string
 	encoding  string
+	skipLines int
+	headers   int
 	noHeader  bool
 	memory    string
 	jobs      int
@@ -45,6 +47,8 @@ func (r *reading) addTo(cmd *cobra.Command) {
 	f.StringVar(&r.delimiter, "delimiter", "", "what stands between fields, a character or tab (found by itself)")
 	f.StringVar(&r.encoding, "encoding", "", "the encoding of sources that carry no mark and are not UTF-16, as windows-1252")
 	f.StringVar(&r.decimal, "decimal", ".", "the decimal mark of amounts, '.' or ','")
+	f.IntVar(&r.skipLines, "skip-lines", 0, "how many lines stand above the header")
+	f.IntVar(&r.headers, "header-lines", 0, "how many lines the header has, whose names are joined by a blank (one, or none if it looks like a record)")
 	f.BoolVar(&r.noHeader, "no-header", false, "the first line is a record; columns are called #1, #2, …")
 	f.StringVar(&r.memory, "memory", "", "how much memory may be used, as 512MB (a quarter of the machine's)")
 	f.IntVar(&r.jobs, "jobs", 0, "how many cores to use (all)")
@@ -88,7 +92,15 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 	if err != nil || in.decimal != '.' && in.decimal != ',' {
 		return nil, fmt.Errorf("--decimal %q: the decimal mark is '.' or ','", r.decimal)
 	}
-	in.reading.Request = delimited.Request{NoHeader: r.noHeader}
+	switch {
+	case r.skipLines < 0:
+		return nil, fmt.Errorf("--skip-lines %d: a number of lines is needed", r.skipLines)
+	case r.headers < 0:
+		return nil, fmt.Errorf("--header-lines %d: a number of lines is needed", r.headers)
+	case r.headers > 0 && r.noHeader:
+		return nil, fmt.Errorf("--header-lines and --no-header do not go together")
+	}
+	in.reading.Request = delimited.Request{NoHeader: r.noHeader, SkipLines: r.skipLines, HeaderLines: r.headers}
 	if r.delimiter != "" {
 		if in.reading.Request.Delimiter, err = oneCharacter("delimiter", r.delimiter); err != nil {
 			return nil, err

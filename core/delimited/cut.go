@@ -44,7 +44,7 @@ func (e *TooLongError) Error() string {
 type Cutter struct {
 	source io.Reader
 	unwrap Unwrap
-	find   func(sample []byte) *Head
+	find   func(sample []byte, whole bool) *Head
 	limit  int // of one record, in bytes
 	block  int // bytes of a usual block
 
@@ -60,9 +60,10 @@ type Cutter struct {
 // reader of the text within, from its start, or nil where the source is text.
 type Unwrap func(sample []byte, rest io.Reader) (io.Reader, error)
 
-// NewCutter makes a cutter of source. find is given the start of the text and
-// returns its head; unwrap may be nil. No record may be longer than limit bytes.
-func NewCutter(source io.Reader, limit int, unwrap Unwrap, find func(sample []byte) *Head) *Cutter {
+// NewCutter makes a cutter of source. find is given the start of the text, and
+// whether that is all of it, and returns its head, or nil where more is needed;
+// unwrap may be nil. No record may be longer than limit bytes.
+func NewCutter(source io.Reader, limit int, unwrap Unwrap, find func(sample []byte, whole bool) *Head) *Cutter {
 	return &Cutter{source: source, unwrap: unwrap, find: find, limit: min(limit, MaxRecord), block: BlockSize, line: 1}
 }
 
@@ -193,8 +194,10 @@ func (c *Cutter) start(data []byte) ([]byte, error) {
 	if err := checkForeign(data); err != nil {
 		return data, err
 	}
-	if _, known := lineEndOf(data); known || c.ended {
-		c.head = c.find(data)
+	if _, known := lineEndOf(data); !known && !c.ended {
+		return data, nil
+	}
+	if c.head = c.find(data, c.ended); c.head != nil {
 		c.line += c.head.lines
 	}
 	return data, nil

@@ -141,6 +141,12 @@ func TestHead(t *testing.T) {
 		{"words only are a header", "name,town\nAda,Corvane\n", Request{}, ',', true, []string{"name", "town"}},
 		{"no header was asked for", "name,town\nAda,Corvane\n", Request{NoHeader: true}, ',', false, []string{"#1", "#2"}},
 		{"names lose the blanks around them", " a , b\n1,2\n", Request{}, ',', true, []string{"a", "b"}},
+		{"lines above the header", "Journal\nprinted 2031-01-31\na,b\n1,2\n", Request{SkipLines: 2}, ',', true, []string{"a", "b"}},
+		{"lines above the first record", "Journal\n1,2\n3,4\n", Request{SkipLines: 1, NoHeader: true}, ',', false, []string{"#1", "#2"}},
+		{"more lines than there are", "a,b\n1,2\n", Request{SkipLines: 9}, ',', false, nil},
+		{"a header of two lines", "account,January,,note\n,debit,credit,\n4000,1,2,x\n", Request{HeaderLines: 2}, ',', true, []string{"account", "January debit", "credit", "note"}},
+		{"a header of two lines, the second one longer", "a;b\nx;y;z\n1;2;3\n", Request{HeaderLines: 2}, ';', true, []string{"a x", "b y", "z"}},
+		{"a header that was asked for though it looks like a record", "2031,1.50\n1,2\n", Request{HeaderLines: 1}, ',', true, []string{"2031", "1.50"}},
 		{"a name that stands twice takes the next free form", "a,a,a_2\n1,2,3\n", Request{}, ',', true, []string{"a", "a_2", "a_2_2"}},
 		{"a column without a name is called by its position", "a,,c\n1,2,3\n", Request{}, ',', true, []string{"a", "#2", "c"}},
 	} {
@@ -161,9 +167,9 @@ func TestHeadDoesNotDependOnOrder(t *testing.T) {
 		alone, _ := readAll(t, texts[i], Request{}, BlockSize)
 		heads := NewHeads(Request{})
 		for k := range texts {
-			heads.Find([]byte(texts[(i+1+k)%len(texts)]))
+			heads.Find([]byte(texts[(i+1+k)%len(texts)]), true)
 		}
-		if after := heads.Find([]byte(texts[i])); after.Dialect != alone.Dialect || !reflect.DeepEqual(after.Layout.Columns, alone.Layout.Columns) {
+		if after := heads.Find([]byte(texts[i]), true); after.Dialect != alone.Dialect || !reflect.DeepEqual(after.Layout.Columns, alone.Layout.Columns) {
 			t.Errorf("%q is %+v alone and %+v behind the others", texts[i], alone.Dialect, after.Dialect)
 		}
 	}
@@ -234,6 +240,14 @@ func TestForeignFormats(t *testing.T) {
 		case want != "" && (!errors.As(err, &foreign) || !strings.Contains(foreign.Kind, want)):
 			t.Errorf("%q: error is %v, want one that says %s", text, err, want)
 		}
+	}
+}
+
+func TestLinesStandWhereTheyStoodBelowAPreamble(t *testing.T) {
+	preamble := strings.Repeat("printed by head office\n", 10_000)
+	_, got := readAll(t, preamble+"a,b\nc,d\n1,2\n3,4\n", Request{SkipLines: 10_000, HeaderLines: 2}, BlockSize)
+	if want := []read{{10_003, []string{"1", "2"}}, {10_004, []string{"3", "4"}}}; !reflect.DeepEqual(got.Records, want) {
+		t.Errorf("records are %+v", got.Records)
 	}
 }
 

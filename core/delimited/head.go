@@ -37,8 +37,10 @@ func (h *Head) HasHeader() bool { return h.Header != nil }
 
 // Request is what the user has said about how sources are written.
 type Request struct {
-	Delimiter byte // 0: found by itself
-	NoHeader  bool
+	Delimiter   byte // 0: found by itself
+	SkipLines   int  // lines above the header, or above the first record
+	HeaderLines int  // lines of the header, whose names are joined; 0: one, or none if it looks like a record
+	NoHeader    bool
 }
 
 // Heads finds heads, and keeps those that the first line alone decides, since
@@ -63,11 +65,12 @@ const (
 // decimal mark as well.
 var delimiters = []byte{'\t', ';', '|', ','}
 
-// Find returns the head of a source that begins with sample.
-func (f *Heads) Find(sample []byte) *Head {
+// Find returns the head of a source that begins with sample, or nil where more
+// of it is needed; whole says that there is no more.
+func (f *Heads) Find(sample []byte, whole bool) *Head {
 	line := firstLine(sample)
-	if line == nil || !decides(line) {
-		return find(sample, f.request)
+	if line == nil || f.request.SkipLines > 0 || f.request.HeaderLines > 1 || !decides(line) {
+		return find(sample, whole, f.request)
 	}
 	f.mutex.RLock()
 	head := f.known[string(line)]
@@ -78,7 +81,7 @@ func (f *Heads) Find(sample []byte) *Head {
 	f.mutex.Lock()
 	defer f.mutex.Unlock()
 	if head = f.known[string(line)]; head == nil {
-		head = find(line, f.request)
+		head = find(line, true, f.request)
 		f.known[string(line)] = head
 	}
 	return head
@@ -123,11 +126,20 @@ func decides(line []byte) bool {
 
 // find works out a head from a sample. Only its first stretch counts, and the
 // first line to its end, so that the head does not depend on how much more was
-// read. A sample that is shorter than the stretch is all of the source.
-func find(sample []byte, request Request) *Head {
-	whole := len(sample) < sampleSize
-	if lineEnd, _ := lineEndOf(sample); !whole {
-		sample = sample[:max(sampleSize, bytes.IndexByte(sample, lineEnd)+1)]
+// read.
+func find(sample []byte, whole bool, request Request) *Head {
+	if len(sample) > sampleSize {
+		lineEnd, _ := lineEndOf(sample)
+		front := linesEnd(sample, lineEnd, request.SkipLines+max(1, request.HeaderLines))
+		if front == 0 && !whole {
+			return nil
+		}
+		if front == 0 {
+			front = len(sample)
+		}
+		if cut := max(sampleSize, front); cut < len(sample) {
+			sample, whole = sample[:cut], false
+		}
 	}
 	h := new(Head)
 	rest := sample
@@ -136,6 +148,14 @@ func find(sample []byte, request Request) *Head {
 		rest = rest[len(mark):]
 	}
 	h.Dialect.LineEnd, _ = lineEndOf(rest)
+	if request.SkipLines > 0 {
+		end := linesEnd(rest, h.Dialect.LineEnd, request.SkipLines)
+		if end == 0 {
+			end = len(rest)
+		}
+		h.lines = bytes.Count(rest[:end], []byte{h.Dialect.LineEnd})
+		rest = rest[end:]
+	}
 	for { // blank lines in front belong to nothing
 		end := bytes.IndexByte(rest, h.Dialect.LineEnd)
 		if end < 0 || len(trimLineEnd(rest[:end+1])) > 0 {
@@ -160,16 +180,53 @@ func find(sample []byte, request Request) *Head {
 		h.Layout = record.NewLayout(nil)
 		return h
 	}
-	if request.NoHeader || !looksLikeHeader(table) {
+	if request.NoHeader || request.HeaderLines == 0 && !looksLikeHeader(table) {
 		h.Layout = positions(usualWidth(table))
 		return h
 	}
-	end := headerEnd(rest, h.Dialect)
+	end := 0
+	headers := min(max(1, request.HeaderLines), len(table))
+	for range headers {
+		end += headerEnd(rest[end:], h.Dialect)
+	}
 	h.Header = bytes.Clone(trimLineEnd(rest[:end]))
 	h.size += end
 	h.lines += bytes.Count(rest[:end], []byte{h.Dialect.LineEnd})
-	h.nameColumns(table[0])
+	h.nameColumns(joinNames(table[:headers]))
 	return h
+}
+
+// linesEnd returns the end of the n-th line, 0 where there are not so many.
+func linesEnd(data []byte, lineEnd byte, n int) int {
+	end := 0
+	for range n {
+		i := bytes.IndexByte(data[end:], lineEnd)
+		if i < 0 {
+			return 0
+		}
+		end += i + 1
+	}
+	return end
+}
+
+// joinNames joins what stands one below another in the lines of a header with
+// blanks.
+func joinNames(lines [][]string) []string {
+	var names []string
+	for _, line := range lines {
+		for i, part := range line {
+			part = strings.TrimSpace(part)
+			switch {
+			case i == len(names):
+				names = append(names, part)
+			case part != "" && names[i] != "":
+				names[i] += " " + part
+			case part != "":
+				names[i] = part
+			}
+		}
+	}
+	return names
 }
 
 // lineEndOf tells how lines end: in LF, unless there is none in the first
