@@ -176,12 +176,16 @@ func (a *app) printIntakeSources(set *source.Set, r *intake.Result) {
 	t.Print(a.stdout)
 }
 
-// between is the range of a source's dates.
+// between is the range of a source's dates, with the year once where it is one.
 func between(s *intake.Sheet) string {
 	if s.FirstDate == "" {
 		return ""
 	}
-	return s.FirstDate + " – " + s.LastDate
+	last := s.LastDate
+	if year := last[:len("2031-")]; strings.HasPrefix(s.FirstDate, year) {
+		last = last[len(year):]
+	}
+	return s.FirstDate + " – " + last
 }
 
 // writtenWith says in few words how a source is written.
