@@ -77,9 +77,13 @@ func (t *Tally) tell(index int, s *Source) {
 		for _, line := range s.set.repeated {
 			first = min(first, line)
 		}
+		where := fmt.Sprintf("on line %d", first)
+		if n > 1 {
+			where = fmt.Sprintf("%d times, first %s", n, where)
+		}
 		add(finding.Finding{
 			Kind: finding.RepeatedHeader, Line: first, Count: n,
-			Message: fmt.Sprintf("the header stands again %s, first on line %d; left out, as it is no record", times(n), first),
+			Message: fmt.Sprintf("the header stands again %s; left out, as it is no record", where),
 		})
 	}
 	if s.set.blank > 0 && !s.Head.Empty {
@@ -104,11 +108,4 @@ func Plural(n int, what string) string {
 		return "1 " + what
 	}
 	return fmt.Sprintf("%d %ss", n, what)
-}
-
-func times(n int) string {
-	if n == 1 {
-		return "once"
-	}
-	return fmt.Sprintf("%d times", n)
 }
