@@ -199,6 +199,28 @@ func TestALineBeyondTheLimitIsAnError(t *testing.T) {
 	}
 }
 
+// countAll reads what a cutter has left, of two columns: its records, the ones
+// that are refused, and the line of the last one.
+func countAll(t *testing.T, cutter *Cutter) (rows, refused, line int) {
+	t.Helper()
+	var batch record.Batch
+	for buffer := []byte(nil); ; {
+		block, used, err := cutter.Next(buffer)
+		if err == io.EOF {
+			return rows, refused, line
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		buffer = used
+		(&Scanner{cutter.Head().Dialect, 2, cutter.Head().Header}).Scan(block, &batch)
+		rows, refused = rows+batch.Rows, refused+len(batch.Refused)
+		if batch.Rows > 0 {
+			line = batch.Line(batch.Rows - 1)
+		}
+	}
+}
+
 func TestAnUnclosedQuoteBeyondTheLimitCostsItsLineAlone(t *testing.T) {
 	var text strings.Builder
 	text.WriteString("a,b\n\"1,2\n")
@@ -207,20 +229,7 @@ func TestAnUnclosedQuoteBeyondTheLimitCostsItsLineAlone(t *testing.T) {
 	}
 	cutter := NewCutter(strings.NewReader(text.String()), 2000, nil, NewHeads(Request{}).Find)
 	cutter.block = 100
-	var batch record.Batch
-	rows, refused := 0, 0
-	for buffer := []byte(nil); ; {
-		block, used, err := cutter.Next(buffer)
-		if err == io.EOF {
-			break
-		}
-		if err != nil {
-			t.Fatal(err)
-		}
-		buffer = used
-		(&Scanner{cutter.Head().Dialect, 2, cutter.Head().Header}).Scan(block, &batch)
-		rows, refused = rows+batch.Rows, refused+len(batch.Refused)
-	}
+	rows, refused, _ := countAll(t, cutter)
 	if rows != 1000 || refused != 1 {
 		t.Errorf("%d records and %d refused, want 1000 and 1", rows, refused)
 	}
@@ -293,21 +302,7 @@ func TestPeekLosesNothing(t *testing.T) {
 		if whole := cutter.Whole(); whole != (size > len(text)) {
 			t.Errorf("after %d bytes the source is whole: %v", size, whole)
 		}
-		var batch record.Batch
-		rows, line := 0, 0
-		for buffer := []byte(nil); ; {
-			block, used, err := cutter.Next(buffer)
-			if err == io.EOF {
-				break
-			}
-			if err != nil {
-				t.Fatal(err)
-			}
-			buffer = used
-			(&Scanner{cutter.Head().Dialect, 2, cutter.Head().Header}).Scan(block, &batch)
-			rows += batch.Rows
-			line = batch.Line(batch.Rows - 1)
-		}
+		rows, _, line := countAll(t, cutter)
 		if rows != 15_000 || line != 2+2*14_999 {
 			t.Errorf("looked at %d bytes: %d records, the last on line %d", size, rows, line)
 		}

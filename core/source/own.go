@@ -93,8 +93,9 @@ func Fingerprint(hash *xxh3.Hasher) string {
 	return fmt.Sprintf("%x", sum)
 }
 
-// NoteOutput notes in the ledger of its folder that path was written. Notes on
-// the same name, and on files that are no longer there, are dropped.
+// NoteOutput notes in the ledger of its folder that path was written, in place
+// of an earlier note on the same name. Notes on files that are no longer there
+// stay, since those may have been renamed.
 func NoteOutput(path string, size int64, fingerprint string) error {
 	folder, name := filepath.Split(path)
 	ledgerPath := filepath.Join(folder, LedgerName)
