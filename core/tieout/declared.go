@@ -127,8 +127,10 @@ func (c *comparison) index() map[string]int {
 		if c.set.IsOwn(index) {
 			continue
 		}
-		if !c.bySource() {
+		if c.sheet.Has(entityColumn) {
 			add(c.words(c.set.Word(index, entityColumn), c.set.Word(index, periodColumn)), index)
+		}
+		if !c.bySource() {
 			continue
 		}
 		name := c.set.Sources[index].Name
@@ -152,10 +154,10 @@ func (c *comparison) words(entity, period string) string {
 	return entity + "\x00" + period
 }
 
-// key is what a line of the sheet calls a source, and how a message calls it.
+// key is what a line of the sheet calls a source, and how a message calls it: by
+// its file, or where that is blank by entity and period.
 func (c *comparison) key(row int) (key, label string) {
-	if c.bySource() {
-		name := strings.TrimSpace(c.sheet.Value(row, sourceColumn))
+	if name := strings.TrimSpace(c.sheet.Value(row, sourceColumn)); name != "" {
 		return name, name
 	}
 	entity := strings.TrimSpace(c.sheet.Value(row, entityColumn))

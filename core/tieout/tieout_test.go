@@ -101,6 +101,7 @@ func TestDeclared(t *testing.T) {
 		{"declared twice", "", "source,rows\na_2031-01,2\nb_2031-01,2\na_2031-01.csv,2\n", []string{"stop declared-twice a_2031-01.csv"}},
 		{"by entity and period", "{entity}_{period}", "period,entity,v\n2031-01,a,4\n2031-01,b,9\n", []string{"stop control-total b_2031-01.csv v 9 10 1"}},
 		{"by entity alone", "{entity}_{period}", "entity,rows\na,2\nb,1\n", []string{"stop row-count b_2031-01.csv 1 2 1"}},
+		{"by source on one line and by entity on the next", "{entity}_{period}", "source,entity,period,rows\na_2031-01.csv,,,3\n,b,2031-01,2\n", []string{"stop row-count a_2031-01.csv 3 2 -1"}},
 		{"another month is not here", "{entity}_{period}", "entity,period,rows\na,2031-01,2\nb,2031-01,2\na,2031-02,5\n", []string{"stop no-source a 2031-02"}},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
