@@ -1,0 +1,73 @@
+package amount
+
+import (
+	"math/big"
+
+	"github.com/cockroachdb/apd/v3"
+)
+
+// Add returns a + b at the larger of the two scales.
+func (a Amount) Add(b Amount) Amount {
+	var s Sum
+	s.Add(a)
+	s.Add(b)
+	return s.Amount()
+}
+
+// Mul returns a × b, exactly.
+func (a Amount) Mul(b Amount) Amount {
+	return fromBig(new(big.Int).Mul(a.big(), b.big()), a.scale+b.scale)
+}
+
+// quotientDigits is the precision of decimal128 in IEEE 754, which is that of
+// quotients in General Decimal Arithmetic.
+const quotientDigits = 34
+
+// Quo returns a / b, rounded half-even to 34 digits where it has more, without
+// noughts at its end. ok is false where b is nought.
+func (a Amount) Quo(b Amount) (quotient Amount, ok bool) {
+	if b.Sign() == 0 {
+		return Amount{}, false
+	}
+	context := apd.BaseContext.WithPrecision(quotientDigits)
+	context.Rounding = apd.RoundHalfEven
+	var q apd.Decimal
+	if _, err := context.Quo(&q, a.decimal(), b.decimal()); err != nil {
+		return Amount{}, false
+	}
+	q.Reduce(&q)
+	return fromDecimal(&q), true
+}
+
+// Round returns a rounded half-even to scale digits behind the decimal mark.
+func (a Amount) Round(scale int) Amount {
+	if int(a.scale) <= scale {
+		return a
+	}
+	context := apd.BaseContext.WithPrecision(uint32(len(a.big().String())) + uint32(a.scale) + 1)
+	context.Rounding = apd.RoundHalfEven
+	var rounded apd.Decimal
+	if _, err := context.Quantize(&rounded, a.decimal(), -int32(scale)); err != nil {
+		return a
+	}
+	return fromDecimal(&rounded)
+}
+
+func (a Amount) decimal() *apd.Decimal {
+	return apd.NewWithBigInt(new(apd.BigInt).SetMathBigInt(a.big()), -a.scale)
+}
+
+func fromDecimal(d *apd.Decimal) Amount {
+	coefficient := d.Coeff.MathBigInt()
+	if d.Negative {
+		coefficient.Neg(coefficient)
+	}
+	if d.Exponent > 0 {
+		return fromBig(shiftBig(coefficient, d.Exponent), 0)
+	}
+	return fromBig(coefficient, -d.Exponent)
+}
+
+// Int64 returns a whole amount as an integer; ok is false where it has decimals
+// or does not fit.
+func (a Amount) Int64() (n int64, ok bool) { return a.coef, a.wide == nil && a.scale == 0 }
