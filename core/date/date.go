@@ -4,6 +4,7 @@ package date
 
 import (
 	"strconv"
+	"strings"
 	"time"
 )
 
@@ -29,13 +30,17 @@ type Date struct {
 
 // Parse reads 2031-01-31, 2031/1/31, 31.01.2031, 31/01/2031, 1/31/2031 and
 // 31-01-2031; the year has four digits, and a time of day may stand behind a
-// 'T' or a blank. Digits without marks are no date.
+// 'T' or a blank. The month may be an English name or its first three letters:
+// 31 Jan 2031, 31-Jan-2031, January 31, 2031. Digits without marks are no date.
 func Parse(text []byte) (Date, bool) {
 	if len(text) < 8 {
 		return Date{}, false
 	}
 	parts, mark, yearFirst, ok := split(text)
 	if !ok {
+		if n, ok := parseNamed(text); ok {
+			return Date{Days: n, Order: YearMonthDay}, true
+		}
 		return Date{}, false
 	}
 	if yearFirst {
@@ -86,6 +91,147 @@ func split(text []byte) (parts [3]int, mark byte, yearFirst, ok bool) {
 	return parts, mark, yearFirst, i == len(text) || text[i] == 'T' || text[i] == ' '
 }
 
+// parseNamed reads a date whose month is a name, so that its order cannot be
+// unclear.
+func parseNamed(text []byte) (int, bool) {
+	const longest = len("30. September 2031")
+	if len(text) > longest+2 {
+		return 0, false
+	}
+	var words [3]string
+	n := 0
+	for i := 0; i < len(text); {
+		if strings.IndexByte(" -./,", text[i]) >= 0 {
+			i++
+			continue
+		}
+		start, digits := i, isDigit(text[i])
+		for i < len(text) && isDigit(text[i]) == digits && strings.IndexByte(" -./,", text[i]) < 0 {
+			i++
+		}
+		if n == len(words) {
+			return 0, false
+		}
+		words[n] = string(text[start:i])
+		n++
+	}
+	if n != len(words) {
+		return 0, false
+	}
+	for i, month := range words {
+		m := Month(month)
+		if m == 0 || i == 2 {
+			continue
+		}
+		day, year := words[1-i], words[2]
+		if i == 1 && len(words[0]) == 4 {
+			day, year = words[2], words[0]
+		}
+		d, errDay := strconv.Atoi(day)
+		y, errYear := strconv.Atoi(year)
+		if errDay != nil || errYear != nil || len(day) > 2 || len(year) != 4 && len(year) != 2 {
+			return 0, false
+		}
+		return days(century(y, len(year)), m, d)
+	}
+	return 0, false
+}
+
+func isDigit(c byte) bool { return '0' <= c && c <= '9' }
+
+// century puts a year of two digits into the 21st century.
+func century(year, digits int) int {
+	if digits == 2 {
+		return 2000 + year
+	}
+	return year
+}
+
+// ParseOrder reads a date of which it is known in which order its parts stand.
+// Beside what Parse reads, the year may have two digits, which are of the 21st
+// century, and 20310131 needs no marks. A year in front always comes before the
+// month.
+func ParseOrder(text []byte, order Order) (int, bool) {
+	if len(text) == 8 || len(text) == 6 {
+		if n, ok := parseDigits(text, order); ok {
+			return n, true
+		}
+	}
+	parts, lengths, rest, ok := numbers(text)
+	if !ok {
+		return parseNamed(text)
+	}
+	if len(rest) > 0 && rest[0] != 'T' && rest[0] != ' ' {
+		return 0, false
+	}
+	if lengths[0] == 4 || order == YearMonthDay {
+		return days(century(parts[0], lengths[0]), parts[1], parts[2])
+	}
+	year := century(parts[2], lengths[2])
+	if order == MonthDayYear {
+		return days(year, parts[0], parts[1])
+	}
+	return days(year, parts[1], parts[0])
+}
+
+// parseDigits reads digits without marks.
+func parseDigits(text []byte, order Order) (int, bool) {
+	n, err := strconv.Atoi(string(text))
+	if err != nil || n < 0 || !isDigit(text[0]) {
+		return 0, false
+	}
+	yearSize := len(text) - 4
+	scale := 10000
+	if yearSize == 2 {
+		scale = 100
+	}
+	switch order {
+	case YearMonthDay:
+		return days(century(n/10000, yearSize), n/100%100, n%100)
+	case MonthDayYear:
+		return days(century(n%scale, yearSize), n/scale/100, n/scale%100)
+	}
+	return days(century(n%scale, yearSize), n/scale%100, n/scale/100)
+}
+
+// numbers reads three numbers with the same mark between them, and returns
+// what stands behind them.
+func numbers(text []byte) (parts, lengths [3]int, rest []byte, ok bool) {
+	var mark byte
+	part := 0
+	for i, c := range text {
+		if isDigit(c) {
+			if lengths[part]++; lengths[part] > 4 {
+				return parts, lengths, nil, false
+			}
+			parts[part] = parts[part]*10 + int(c-'0')
+			continue
+		}
+		if part == 2 {
+			return parts, lengths, text[i:], isWhole(lengths)
+		}
+		if c != '-' && c != '/' && c != '.' || part == 1 && c != mark {
+			return parts, lengths, nil, false
+		}
+		mark = c
+		part++
+	}
+	return parts, lengths, nil, part == 2 && isWhole(lengths)
+}
+
+// isWhole tells whether the parts of a date have as many digits as they can.
+func isWhole(lengths [3]int) bool {
+	years := 0
+	for i, n := range lengths {
+		if n == 4 && i != 1 {
+			years++
+		} else if n < 1 || n > 2 {
+			return false
+		}
+	}
+	return years <= 1
+}
+
 // days counts from 1970-01-01 in the proleptic Gregorian calendar of ISO 8601.
 func days(year, month, day int) (int, bool) {
 	if month < 1 || month > 12 || day < 1 || day > 31 || year < 1 {
@@ -96,6 +242,11 @@ func days(year, month, day int) (int, bool) {
 		return 0, false
 	}
 	return int(t.Unix() / 86400), true
+}
+
+// Append appends days since 1970-01-01 as ISO 8601.
+func Append(dst []byte, days int) []byte {
+	return time.Unix(int64(days)*86400, 0).UTC().AppendFormat(dst, time.DateOnly)
 }
 
 // String prints days since 1970-01-01 as ISO 8601, "2031-01-31".
