@@ -17,6 +17,7 @@ const BlockSize = 256 << 10
 type Block struct {
 	Data      []byte
 	FirstLine int  // the line of the source on which Data begins
+	Last      bool // nothing follows
 	lines     int  // line ends in Data
 	quotes    bool // Data holds a quote
 }
@@ -58,7 +59,8 @@ type Cutter struct {
 
 // Unwrap is given the start of a source and what follows it. It returns a
 // reader of the text within, from its start, or nil where the source is text.
-type Unwrap func(sample []byte, rest io.Reader) (io.Reader, error)
+// whole says that nothing follows.
+type Unwrap func(sample []byte, rest io.Reader, whole bool) (io.Reader, error)
 
 // NewCutter makes a cutter of source. find is given the start of the text, and
 // whether that is all of it, and returns its head, or nil where more is needed;
@@ -127,6 +129,9 @@ func (c *Cutter) Next(buffer []byte) (Block, []byte, error) {
 				head = c.head.size
 			}
 		}
+		if err := c.lookAhead(); err != nil {
+			return Block{}, data, err
+		}
 		if c.head != nil {
 			if block, ok := c.cut(data[head:], want); ok {
 				return block, data, nil
@@ -139,6 +144,16 @@ func (c *Cutter) Next(buffer []byte) (Block, []byte, error) {
 			want = c.block / 2
 		}
 	}
+}
+
+// lookAhead finds out whether anything follows what was read, so that the last
+// block is known as the last one.
+func (c *Cutter) lookAhead() (err error) {
+	if !c.ended && c.taken == len(c.ahead) {
+		c.ahead, err = c.read(c.ahead[:0], 1)
+		c.taken = 0
+	}
+	return err
 }
 
 // fill adds what was read ahead, and then what the source has, until data
@@ -182,7 +197,7 @@ func (c *Cutter) read(data []byte, want int) ([]byte, error) {
 // since it was no text. The error is a *ForeignError, or that of unwrapping.
 func (c *Cutter) start(data []byte) ([]byte, error) {
 	if c.unwrap != nil {
-		inner, err := c.unwrap(data, c.source)
+		inner, err := c.unwrap(data, c.source, c.ended)
 		if err != nil {
 			return data, err
 		}
@@ -238,13 +253,18 @@ func (c *Cutter) keep(rest []byte) {
 		c.taken -= len(rest)
 		return
 	}
-	c.ahead, c.taken = append(c.ahead[:0], rest...), 0
+	tail := len(c.ahead) - c.taken
+	c.ahead = slices.Grow(c.ahead, len(rest))
+	copy(c.ahead[len(rest):len(rest)+tail], c.ahead[c.taken:])
+	c.ahead, c.taken = c.ahead[:len(rest)+tail], 0
+	copy(c.ahead, rest)
 }
 
 func (c *Cutter) blockOf(data []byte) Block {
 	block := Block{
 		Data:      data,
 		FirstLine: c.line,
+		Last:      c.finished,
 		lines:     bytes.Count(data, []byte{c.head.Dialect.LineEnd}),
 		quotes:    bytes.IndexByte(data, '"') >= 0,
 	}
@@ -296,28 +316,4 @@ func (d Dialect) lastRecordEnd(data []byte, final bool) int {
 		}
 		at = start
 	}
-}
-
-// firstRecordEnd returns the end of the first record of data, or 0 where data
-// does not hold all of it.
-func (d Dialect) firstRecordEnd(data []byte) int {
-	for at, fieldStart := 0, true; at < len(data); {
-		switch c := data[at]; {
-		case c == '"' && fieldStart:
-			closing, state := d.closingQuote(data, at)
-			if state != closed { // a quote that does not close ends with its line
-				line := bytes.IndexByte(data[at:], d.LineEnd)
-				if line < 0 {
-					return 0
-				}
-				return at + line + 1
-			}
-			at = closing
-		case c == d.LineEnd:
-			return at + 1
-		}
-		fieldStart = data[at] == d.Delimiter
-		at++
-	}
-	return 0
 }

@@ -6,34 +6,18 @@ import (
 	"sync"
 	"unicode/utf8"
 
-	"lastblock/core/amount"
-	"lastblock/core/date"
+	"lastblock/core/header"
 	"lastblock/core/record"
 )
 
 // Head tells how a source is written, found out from its start.
 type Head struct {
+	record.Head
 	Dialect Dialect
-	Layout  *record.Layout
-	Header  []byte // the header as it was sent, nil without one
-	Line    int    // on which the header starts, or the first record
-	Mark    bool   // a byte-order mark stands in front
-	Empty   bool   // no bytes, or nothing but blank lines
-
-	// Twice are names that stood in the header before, under the names that
-	// were given to them; Unnamed are the columns without a name.
-	Twice   []Renamed
-	Unnamed []int
 
 	size  int // bytes from the start of the source to its first record
 	lines int // lines in them
 }
-
-// Renamed is a column that could not keep its name.
-type Renamed struct{ Name, As string }
-
-// HasHeader tells whether the first line names the columns.
-func (h *Head) HasHeader() bool { return h.Header != nil }
 
 // Request is what the user has said about how sources are written.
 type Request struct {
@@ -69,7 +53,7 @@ var delimiters = []byte{'\t', ';', '|', ','}
 // of it is needed; whole says that there is no more.
 func (f *Heads) Find(sample []byte, whole bool) *Head {
 	line := firstLine(sample)
-	if line == nil || f.request.SkipLines > 0 || f.request.HeaderLines > 1 || !decides(line) {
+	if line == nil || !agrees(line, sample[len(line):]) || f.request.SkipLines > 0 || f.request.HeaderLines > 1 || !decides(line) {
 		return find(sample, whole, f.request)
 	}
 	f.mutex.RLock()
@@ -93,6 +77,17 @@ func firstLine(sample []byte) []byte {
 		return sample[:i+1]
 	}
 	return nil
+}
+
+// agrees tells whether the line behind the first one has as many fields; where
+// there is none, or it has quotes, that is not looked into.
+func agrees(line, rest []byte) bool {
+	next := firstLine(rest)
+	if len(trimLineEnd(next)) == 0 || bytes.IndexByte(next, '"') >= 0 {
+		return true
+	}
+	i := bytes.IndexAny(line, "\t;|,")
+	return i < 0 || bytes.Count(line, line[i:i+1]) == bytes.Count(next, line[i:i+1])
 }
 
 // decides tells whether a first line is a header beyond doubt: words only,
@@ -141,7 +136,7 @@ func find(sample []byte, whole bool, request Request) *Head {
 			sample, whole = sample[:cut], false
 		}
 	}
-	h := new(Head)
+	h := &Head{Head: record.Head{Format: "delimited"}}
 	rest := sample
 	if mark := []byte("\ufeff"); bytes.HasPrefix(rest, mark) {
 		h.Mark = true
@@ -175,24 +170,33 @@ func find(sample []byte, whole bool, request Request) *Head {
 	if request.Delimiter == 0 {
 		h.Dialect.Delimiter = findDelimiter(look, h.Dialect.LineEnd)
 	}
+	h.Delimiter = h.Dialect.Delimiter
 	table := sampleTable(look, h.Dialect)
 	if len(table) == 0 {
 		h.Layout = record.NewLayout(nil)
 		return h
 	}
-	if request.NoHeader || request.HeaderLines == 0 && !looksLikeHeader(table) {
-		h.Layout = positions(usualWidth(table))
+	texts := rowTexts(table)
+	at, lines := 0, 0
+	if !request.NoHeader {
+		at, lines = header.Find(texts, request.HeaderLines)
+	}
+	if lines == 0 {
+		h.Layout = record.Positions(header.Width(texts))
 		return h
 	}
-	end := 0
-	headers := min(max(1, request.HeaderLines), len(table))
-	for range headers {
-		end += headerEnd(rest[end:], h.Dialect)
-	}
-	h.Header = bytes.Clone(trimLineEnd(rest[:end]))
+	start, end := table[at].start, table[at+lines-1].end
+	end = min(end, len(rest)) // the last line may have no line end
+	h.Above = at
+	h.Header = bytes.Clone(trimLineEnd(rest[start:end]))
+	h.Line += bytes.Count(rest[:start], []byte{h.Dialect.LineEnd})
 	h.size += end
 	h.lines += bytes.Count(rest[:end], []byte{h.Dialect.LineEnd})
-	h.nameColumns(joinNames(table[:headers]))
+	names := header.Join(texts[at : at+lines])
+	if header.IsNumbering(names, texts[at+lines:]) {
+		h.Index = 1
+	}
+	h.NameColumns(names)
 	return h
 }
 
@@ -209,26 +213,6 @@ func linesEnd(data []byte, lineEnd byte, n int) int {
 	return end
 }
 
-// joinNames joins what stands one below another in the lines of a header with
-// blanks.
-func joinNames(lines [][]string) []string {
-	var names []string
-	for _, line := range lines {
-		for i, part := range line {
-			part = strings.TrimSpace(part)
-			switch {
-			case i == len(names):
-				names = append(names, part)
-			case part != "" && names[i] != "":
-				names[i] += " " + part
-			case part != "":
-				names[i] = part
-			}
-		}
-	}
-	return names
-}
-
 // lineEndOf tells how lines end: in LF, unless there is none in the first
 // stretch, and a CR with something behind it. known is false where neither was
 // seen.
@@ -243,22 +227,13 @@ func lineEndOf(data []byte) (lineEnd byte, known bool) {
 	return '\n', bytes.IndexByte(data, '\n') >= 0
 }
 
-// headerEnd returns where the first record ends; a last line may have no line
-// end.
-func headerEnd(rest []byte, d Dialect) int {
-	if end := d.firstRecordEnd(rest); end > 0 {
-		return end
-	}
-	return len(rest)
-}
-
 // trimLineEnd takes LF, CR LF or CR off the end of a line.
 func trimLineEnd(line []byte) []byte {
 	return bytes.TrimSuffix(bytes.TrimSuffix(line, []byte{'\n'}), carriageReturn)
 }
 
 // findDelimiter takes the delimiter by which most lines have as many fields as
-// the first one, and more than one.
+// the header, and more than one.
 func findDelimiter(look []byte, lineEnd byte) byte {
 	best, bestShare := byte(0), 0.0
 	alone, aloneShare := byte(','), -1.0
@@ -267,17 +242,18 @@ func findDelimiter(look []byte, lineEnd byte) byte {
 		if len(table) == 0 {
 			continue
 		}
+		width := headerWidth(table)
 		same := 0
-		for _, row := range table {
-			if len(row) == len(table[0]) {
+		for i := range table {
+			if len(table[i].texts) == width {
 				same++
 			}
 		}
 		share := float64(same) / float64(len(table))
 		switch {
-		case len(table[0]) > 1 && share > bestShare:
+		case width > 1 && share > bestShare:
 			best, bestShare = delimiter, share
-		case len(table[0]) == 1 && share >= aloneShare:
+		case width == 1 && share >= aloneShare:
 			alone, aloneShare = delimiter, share
 		}
 	}
@@ -287,14 +263,41 @@ func findDelimiter(look []byte, lineEnd byte) byte {
 	return alone
 }
 
-// sampleTable reads the first records of a sample, the texts without quotes.
-func sampleTable(look []byte, d Dialect) [][]string {
+// headerWidth is the number of fields of the header, or of the first record.
+func headerWidth(table []sampleRow) int {
+	if width := len(table[0].texts); width > 1 {
+		return width
+	}
+	texts := rowTexts(table)
+	if at, lines := header.Find(texts, 0); lines > 0 {
+		return len(texts[at])
+	}
+	return len(texts[0])
+}
+
+func rowTexts(table []sampleRow) [][]string {
+	texts := make([][]string, len(table))
+	for i := range table {
+		texts[i] = table[i].texts
+	}
+	return texts
+}
+
+// sampleRow is a record of a sample: its texts without quotes, and where it
+// stands.
+type sampleRow struct {
+	texts      []string
+	start, end int
+}
+
+// sampleTable reads the first records of a sample.
+func sampleTable(look []byte, d Dialect) []sampleRow {
 	data := look
 	if n := len(data); n > 0 && data[n-1] != d.LineEnd {
 		data = append(bytes.Clone(data), d.LineEnd)
 	}
 	var (
-		table   [][]string
+		table   []sampleRow
 		batch   record.Batch
 		scratch []byte
 	)
@@ -304,7 +307,7 @@ func sampleTable(look []byte, d Dialect) [][]string {
 		batch.Bounds = append(batch.Bounds, uint32(start)-1)
 		end, _, ok := d.fields(data, start, &batch)
 		if !ok && len(table) == 0 { // names, if this is a header, quotes and all
-			table = append(table, strings.Split(string(trimLineEnd(data[start:end])), string(d.Delimiter)))
+			table = append(table, sampleRow{strings.Split(string(trimLineEnd(data[start:end])), string(d.Delimiter)), start, end})
 		}
 		if ok && len(trimLineEnd(data[start:end])) > 0 {
 			batch.Width = len(batch.Bounds) - 1
@@ -312,106 +315,9 @@ func sampleTable(look []byte, d Dialect) [][]string {
 			for i := range row {
 				row[i] = string(batch.Text(0, i, &scratch))
 			}
-			table = append(table, row)
+			table = append(table, sampleRow{row, start, end})
 		}
 		start = end
 	}
 	return table
-}
-
-// usualWidth is the number of fields that most lines have.
-func usualWidth(table [][]string) int {
-	counts := make(map[int]int)
-	width := 0
-	for _, row := range table {
-		counts[len(row)]++
-		if n := counts[len(row)]; n > counts[width] {
-			width = len(row)
-		}
-	}
-	return width
-}
-
-// looksLikeHeader tells names from values: a first line that holds figures
-// where the lines below hold figures too is a record. Years and months may
-// stand in a header, beside words.
-func looksLikeHeader(table [][]string) bool {
-	first, below := table[0], table[1:]
-	words, values, asName, asValue := 0, 0, 0, 0
-	for column, text := range first {
-		value := isValue(text)
-		if !value && strings.TrimSpace(text) != "" {
-			words++
-		}
-		if value && !date.IsPeriod(text) {
-			values++
-		}
-		switch figures := mostlyValues(below, column); {
-		case figures && value && !date.IsPeriod(text):
-			asValue++
-		case figures && !value && strings.TrimSpace(text) != "":
-			asName++
-		}
-	}
-	switch {
-	case words == 0:
-		return false
-	case len(below) == 0:
-		return values == 0
-	}
-	return asValue == 0 || asName > asValue
-}
-
-func isValue(text string) bool {
-	trimmed := []byte(strings.TrimSpace(text))
-	if _, ok := date.Parse(trimmed); ok {
-		return true
-	}
-	if _, err := amount.Parse(trimmed, '.'); err == nil {
-		return true
-	}
-	_, err := amount.Parse(trimmed, ',')
-	return err == nil
-}
-
-func mostlyValues(rows [][]string, column int) bool {
-	values, filled := 0, 0
-	for _, row := range rows {
-		if column >= len(row) || strings.TrimSpace(row[column]) == "" {
-			continue
-		}
-		filled++
-		if isValue(row[column]) {
-			values++
-		}
-	}
-	return filled > 0 && 2*values > filled
-}
-
-func positions(width int) *record.Layout {
-	columns := make([]string, width)
-	for i := range columns {
-		columns[i] = record.PositionName(i + 1)
-	}
-	return record.NewLayout(columns)
-}
-
-// nameColumns takes the names of a header. A name that stood before, and a
-// column without one, get the next free form.
-func (h *Head) nameColumns(header []string) {
-	var names record.Names
-	columns := make([]string, len(header))
-	for i, name := range header {
-		name = strings.TrimSpace(name)
-		if name == "" {
-			name = record.PositionName(i + 1)
-			h.Unnamed = append(h.Unnamed, i+1)
-		}
-		free := names.Free(name)
-		if free != name {
-			h.Twice = append(h.Twice, Renamed{Name: name, As: free})
-		}
-		columns[i] = free
-	}
-	h.Layout = record.NewLayout(columns)
 }

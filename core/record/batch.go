@@ -40,6 +40,13 @@ type Batch struct {
 	// repetitions of the header with the lines they stand on.
 	Blank    int
 	Repeated []int
+
+	// Dropped are the records that a condition left out, nil for none. They
+	// share Data with the others.
+	Dropped *Batch
+
+	Last   bool // nothing follows in this source
+	Hidden int  // rows of a sheet that its sender does not see
 }
 
 // Reason says why a line was refused.
@@ -50,6 +57,7 @@ const (
 	FieldCount Reason = iota // more or fewer fields than the header
 	OpenQuote                // a quote that is never closed
 	StrayQuote               // text behind a closing quote
+	BadValue                 // a value that is not what its column holds
 )
 
 // Refusal is a record that a reader set aside.
@@ -58,6 +66,10 @@ type Refusal struct {
 	Line   int
 	Fields int    // how many fields it has, for FieldCount
 	Raw    []byte // the record as it was sent
+
+	Column string // in which a BadValue stands
+	Found  []byte // the BadValue
+	Wanted string // what was expected in its place, "" for any value
 }
 
 // Reset empties b for the next stretch, keeping its buffers.
@@ -65,6 +77,41 @@ func (b *Batch) Reset(width int) {
 	*b = Batch{
 		Bounds: b.Bounds[:0], Width: width,
 		Lines: b.Lines[:0], Refused: b.Refused[:0], Repeated: b.Repeated[:0],
+	}
+}
+
+// Bounds of one record.
+func (b *Batch) bounds(row int) []uint32 { return b.Bounds[row*(b.Width+1) : (row+1)*(b.Width+1)] }
+
+// KeepLines makes sure that Lines tells where each record starts, so that
+// records can be taken out.
+func (b *Batch) KeepLines() {
+	if len(b.Lines) == 0 {
+		for row := range b.Rows {
+			b.Lines = append(b.Lines, b.FirstLine+row)
+		}
+	}
+}
+
+// Split keeps the rows of which keep is true, and moves the others to Dropped.
+func (b *Batch) Split(keep []bool) {
+	b.KeepLines()
+	dropped := &Batch{Data: b.Data, Width: b.Width, Quoted: b.Quoted, Plain: b.Plain}
+	kept := 0
+	for row := range b.Rows {
+		if !keep[row] {
+			dropped.Bounds = append(dropped.Bounds, b.bounds(row)...)
+			dropped.Lines = append(dropped.Lines, b.Lines[row])
+			dropped.Rows++
+			continue
+		}
+		copy(b.Bounds[kept*(b.Width+1):], b.bounds(row))
+		b.Lines[kept] = b.Lines[row]
+		kept++
+	}
+	b.Bounds, b.Lines, b.Rows = b.Bounds[:kept*(b.Width+1)], b.Lines[:kept], kept
+	if dropped.Rows > 0 {
+		b.Dropped = dropped
 	}
 }
 
@@ -116,5 +163,12 @@ func (b *Batch) Line(row int) int {
 	return b.FirstLine + row
 }
 
-// Read is how many records the stretch holds, the refused ones included.
-func (b *Batch) Read() int { return b.Rows + len(b.Refused) }
+// Read is how many records the stretch holds, the refused and the dropped ones
+// included.
+func (b *Batch) Read() int {
+	n := b.Rows + len(b.Refused)
+	if b.Dropped != nil {
+		n += b.Dropped.Rows
+	}
+	return n
+}
