@@ -26,6 +26,7 @@ const (
 	Gzip    Layer = "gzip"
 	Zstd    Layer = "zstd"
 	Bzip2   Layer = "bzip2"
+	Zip     Layer = "zip" // known by the directory of an archive
 	UTF16LE Layer = "utf-16le"
 	UTF16BE Layer = "utf-16be"
 )
@@ -87,15 +88,15 @@ func NewReader(r io.Reader, layer Layer, packed int64) (io.ReadCloser, error) {
 		if err != nil {
 			return nil, fmt.Errorf("unpacking: %w", err)
 		}
-		return limit(unpacked, layer, packed), nil
+		return Limit(unpacked, layer, packed), nil
 	case Zstd:
 		unpacked, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxWindow(256<<20))
 		if err != nil {
 			return nil, fmt.Errorf("unpacking: %w", err)
 		}
-		return limit(unpacked.IOReadCloser(), layer, packed), nil
+		return Limit(unpacked.IOReadCloser(), layer, packed), nil
 	case Bzip2:
-		return limit(io.NopCloser(bzip2.NewReader(bufio.NewReaderSize(r, 1<<16))), layer, packed), nil
+		return Limit(io.NopCloser(bzip2.NewReader(bufio.NewReaderSize(r, 1<<16))), layer, packed), nil
 	case UTF16LE:
 		return decoded(r, unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)), nil
 	case UTF16BE:
@@ -151,7 +152,9 @@ type limited struct {
 	most     int64
 }
 
-func limit(r io.ReadCloser, layer Layer, packed int64) io.ReadCloser {
+// Limit bounds what r, a reader of what a layer of packed bytes unpacks to, may
+// give; beyond, its error is a *BombError. With -1 there is no bound.
+func Limit(r io.ReadCloser, layer Layer, packed int64) io.ReadCloser {
 	if packed < 0 {
 		return r
 	}
