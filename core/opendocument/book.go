@@ -1,0 +1,206 @@
+// Package opendocument reads spreadsheets of ISO/IEC 26300 (OpenDocument, .ods)
+// as streams of rows. Repeated rows and cells are counted, never multiplied in
+// memory.
+package opendocument
+
+import (
+	"archive/zip"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"lastblock/core/decode"
+	"lastblock/core/sheet"
+)
+
+const contentPart = "content.xml"
+
+// Book is an open spreadsheet document.
+type Book struct {
+	content *zip.File
+	names   []string
+	hidden  map[string]bool
+	tables  []sheet.Table
+	merges  map[string][]sheet.Merge // of the first rows
+	filled  map[string]bool          // sheets in which some cell holds something
+}
+
+// mimeType stands in the part "mimetype" of a spreadsheet, or of a template of
+// one.
+const mimeType = "application/vnd.oasis.opendocument.spreadsheet"
+
+// Is tells whether an archive with these files is an OpenDocument file.
+func Is(archive *zip.Reader) bool {
+	for _, f := range archive.File {
+		if f.Name == contentPart {
+			return true
+		}
+	}
+	return false
+}
+
+// ErrTruncated is a document whose end is missing.
+var ErrTruncated = errors.New("this OpenDocument file is damaged or was cut off on its way; ask for it again")
+
+// Open opens a document. It reads through it once, for its sheets and names.
+func Open(file io.ReaderAt, size int64) (*Book, error) {
+	archive, err := zip.NewReader(file, size)
+	if err != nil {
+		return nil, ErrTruncated
+	}
+	b := &Book{hidden: make(map[string]bool), merges: make(map[string][]sheet.Merge), filled: make(map[string]bool)}
+	for _, f := range archive.File {
+		switch f.Name {
+		case contentPart:
+			b.content = f
+		case "META-INF/manifest.xml":
+			if text, err := readSmall(f); err == nil && strings.Contains(text, "encryption-data") {
+				return nil, errors.New("this OpenDocument file is protected by a password; have it saved without one")
+			}
+		case "mimetype":
+			if text, err := readSmall(f); err == nil && !strings.HasPrefix(text, mimeType) {
+				return nil, fmt.Errorf("this OpenDocument file is no spreadsheet but %s", strings.TrimSpace(text))
+			}
+		}
+	}
+	if b.content == nil {
+		return nil, ErrTruncated
+	}
+	if err := b.survey(); err != nil {
+		return nil, err
+	}
+	if len(b.names) == 0 {
+		return nil, errors.New("this OpenDocument file has no sheet")
+	}
+	return b, nil
+}
+
+func readSmall(f *zip.File) (string, error) {
+	r, err := f.Open()
+	if err != nil {
+		return "", err
+	}
+	defer r.Close()
+	text, err := io.ReadAll(io.LimitReader(r, 1<<20))
+	return string(text), err
+}
+
+// Close gives back what the document holds.
+func (b *Book) Close() {}
+
+// Sheets are the names of the sheets in their order.
+func (b *Book) Sheets() []string { return b.names }
+
+// HoldsData tells whether any cell of a sheet holds something.
+func (b *Book) HoldsData(name string) (bool, error) { return b.filled[name], nil }
+
+// openContent opens the part in which all sheets lie.
+func (b *Book) openContent() (io.ReadCloser, error) {
+	r, err := b.content.Open()
+	if err != nil {
+		return nil, ErrTruncated
+	}
+	return decode.Limit(r, decode.Zip, int64(b.content.CompressedSize64)), nil
+}
+
+// Tables are the named ranges and the database ranges.
+func (b *Book) Tables() ([]sheet.Table, error) { return b.tables, nil }
+
+// Merges returns the merged cells of one row that lie in the first rows.
+func (b *Book) Merges(name string, rows int) ([]sheet.Merge, error) {
+	var merges []sheet.Merge
+	for _, m := range b.merges[name] {
+		if m.Row <= rows {
+			merges = append(merges, m)
+		}
+	}
+	return merges, nil
+}
+
+// mergeRows is in how many first rows of a sheet merged headings are looked
+// for.
+const mergeRows = 200
+
+// survey reads the names of the sheets, which of them are hidden, what areas
+// have names, and where headings are merged.
+func (b *Book) survey() error {
+	r, err := b.openContent()
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	var (
+		scanner     = newScanner(r)
+		style       string
+		hiddenStyle = make(map[string]bool)
+		name        string
+		row, column int
+	)
+	for {
+		token, err := scanner.next()
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		start, ok := token.(xml.StartElement)
+		if !ok {
+			continue
+		}
+		switch start.Name.Local {
+		case "style":
+			style = attribute(start, "name")
+		case "table-properties":
+			if attribute(start, "display") == "false" {
+				hiddenStyle[style] = true
+			}
+		case "table":
+			name, row = attribute(start, "name"), 0
+			b.names = append(b.names, name)
+			b.hidden[name] = hiddenStyle[attribute(start, "style-name")]
+		case "table-row":
+			row += repeats(start, "number-rows-repeated")
+			column = 0
+		case "table-cell", "covered-table-cell":
+			if attribute(start, "value-type") != "" {
+				b.filled[name] = true
+			}
+			if row > mergeRows {
+				continue
+			}
+			if span := repeats(start, "number-columns-spanned"); span > 1 {
+				b.merges[name] = append(b.merges[name], sheet.Merge{Row: row, From: column + 1, To: column + span})
+			}
+			column += repeats(start, "number-columns-repeated")
+		case "named-range":
+			b.addTable(attribute(start, "name"), attribute(start, "cell-range-address"), false)
+		case "database-range":
+			b.addTable(attribute(start, "name"), attribute(start, "target-range-address"), attribute(start, "contains-header") == "false")
+		}
+	}
+}
+
+// addTable reads an address such as $'My sheet'.$A$1:.$D$9.
+func (b *Book) addTable(name, address string, headless bool) {
+	from, to, isRange := strings.Cut(address, ":")
+	if !isRange {
+		to = from
+	}
+	i := strings.LastIndexByte(from, '.')
+	if i < 0 {
+		return
+	}
+	of := strings.TrimPrefix(from[:i], "$")
+	if len(of) >= 2 && of[0] == '\'' && of[len(of)-1] == '\'' {
+		of = strings.ReplaceAll(of[1:len(of)-1], "''", "'")
+	}
+	r1, c1, ok1 := sheet.Reference(from[i+1:])
+	r2, c2, ok2 := sheet.Reference(to[strings.LastIndexByte(to, '.')+1:])
+	if ok1 && ok2 {
+		area := sheet.Area{FirstRow: min(r1, r2), LastRow: max(r1, r2), FirstColumn: min(c1, c2), LastColumn: max(c1, c2)}
+		b.tables = append(b.tables, sheet.Table{Name: name, Sheet: of, Area: area, Headless: headless})
+	}
+}

@@ -1,0 +1,353 @@
+package opendocument
+
+import (
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"lastblock/core/amount"
+	"lastblock/core/sheet"
+)
+
+// scanner reads the tokens of a part, and knows when it was cut off.
+type scanner struct {
+	decoder *xml.Decoder
+	depth   int
+}
+
+func newScanner(r io.Reader) *scanner { return &scanner{decoder: xml.NewDecoder(r)} }
+
+func (s *scanner) next() (xml.Token, error) {
+	token, err := s.decoder.RawToken()
+	switch {
+	case errors.Is(err, io.EOF) && s.depth == 0:
+		return nil, io.EOF
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		return nil, ErrTruncated
+	case err != nil:
+		return nil, fmt.Errorf("this OpenDocument file cannot be read further (%w); it is damaged, ask for it again", err)
+	}
+	switch token.(type) {
+	case xml.StartElement:
+		s.depth++
+	case xml.EndElement:
+		s.depth--
+	}
+	return token, nil
+}
+
+func attribute(start xml.StartElement, name string) string {
+	for i := range start.Attr {
+		if start.Attr[i].Name.Local == name {
+			return start.Attr[i].Value
+		}
+	}
+	return ""
+}
+
+// repeats reads how often something stands, at least once and at most as often
+// as a sheet has rows.
+func repeats(start xml.StartElement, name string) int {
+	n, err := strconv.Atoi(attribute(start, name))
+	if err != nil {
+		return 1
+	}
+	return max(1, min(n, sheet.MostRows))
+}
+
+// rows reads a sheet.
+type rows struct {
+	part    io.ReadCloser
+	scanner *scanner
+	hidden  []string
+	column  int // columns described so far
+	number  int // of the last row
+	again   int // how often the last row still stands
+	last    sheet.Row
+	done    bool
+	texts   []byte
+	ends    []int
+	shown   []byte
+}
+
+// Rows opens a sheet.
+func (b *Book) Rows(name string) (sheet.Rows, error) {
+	part, err := b.openContent()
+	if err != nil {
+		return nil, err
+	}
+	r := &rows{part: part, scanner: newScanner(part)}
+	if b.hidden[name] {
+		r.hidden = append(r.hidden, "the sheet itself")
+	}
+	for {
+		token, err := r.scanner.next()
+		if err != nil {
+			part.Close()
+			return nil, err
+		}
+		if start, ok := token.(xml.StartElement); ok && start.Name.Local == "table" && attribute(start, "name") == name {
+			return r, nil
+		}
+	}
+}
+
+// mostRepeated is how many cells a row that stands again and again may come to.
+const mostRepeated = 1 << 26
+
+func (r *rows) Close() { r.part.Close() }
+
+func (r *rows) Hidden() string { return strings.Join(r.hidden, ", ") }
+
+func (r *rows) Next(row *sheet.Row) error {
+	if r.again > 0 {
+		r.again--
+		r.number++
+		row.Number, row.Hidden = r.number, r.last.Hidden
+		row.Cells = append(row.Cells[:0], r.last.Cells...)
+		return nil
+	}
+	for !r.done {
+		token, err := r.scanner.next()
+		if err != nil {
+			return err
+		}
+		switch element := token.(type) {
+		case xml.StartElement:
+			switch element.Name.Local {
+			case "table-column":
+				r.noteColumns(element)
+			case "table-row":
+				n := repeats(element, "number-rows-repeated")
+				if err := r.readRow(element); err != nil {
+					return err
+				}
+				if len(r.last.Cells) == 0 {
+					r.number += n
+					continue
+				}
+				if r.number+n > sheet.MostRows || n > 1 && n*len(r.last.Cells) > mostRepeated {
+					return sheet.ErrNoRow
+				}
+				r.again = n
+				return r.Next(row)
+			}
+		case xml.EndElement:
+			r.done = element.Name.Local == "table"
+		}
+	}
+	return io.EOF
+}
+
+// noteColumns notes columns that are hidden.
+func (r *rows) noteColumns(element xml.StartElement) {
+	from := r.column + 1
+	r.column += repeats(element, "number-columns-repeated")
+	if !isHidden(element) {
+		return
+	}
+	text := "column " + sheet.ColumnLetters(from)
+	if r.column > from {
+		text = "columns " + sheet.ColumnLetters(from) + " to " + sheet.ColumnLetters(r.column)
+	}
+	r.hidden = append(r.hidden, text)
+}
+
+func isHidden(element xml.StartElement) bool {
+	visibility := attribute(element, "visibility")
+	return visibility == "collapse" || visibility == "filter"
+}
+
+// readRow reads the cells of one row into last.
+func (r *rows) readRow(start xml.StartElement) error {
+	r.last.Hidden, r.last.Cells = isHidden(start), r.last.Cells[:0]
+	r.texts, r.ends = r.texts[:0], r.ends[:0]
+	blanks := 0 // cells without anything since the last one with something
+	for {
+		token, err := r.scanner.next()
+		if err != nil {
+			return err
+		}
+		switch element := token.(type) {
+		case xml.StartElement:
+			if element.Name.Local != "table-cell" && element.Name.Local != "covered-table-cell" {
+				continue
+			}
+			n := repeats(element, "number-columns-repeated")
+			from := len(r.texts)
+			isError, err := r.readCell(element)
+			if err != nil {
+				return err
+			}
+			if len(r.texts) == from {
+				blanks += n
+				continue
+			}
+			if len(r.ends)+blanks+n > sheet.MostColumns {
+				return sheet.ErrNoRow
+			}
+			text := r.texts[from:len(r.texts):len(r.texts)]
+			r.texts = r.texts[:from]
+			for range blanks {
+				r.append(nil, false)
+			}
+			for range n {
+				r.append(text, isError)
+			}
+			blanks = 0
+		case xml.EndElement:
+			if element.Name.Local == "table-row" {
+				from := 0
+				for i, end := range r.ends {
+					r.last.Cells[i].Text = r.texts[from:end]
+					from = end
+				}
+				return nil
+			}
+		}
+	}
+}
+
+func (r *rows) append(text []byte, isError bool) {
+	r.texts = append(r.texts, text...)
+	r.ends = append(r.ends, len(r.texts))
+	r.last.Cells = append(r.last.Cells, sheet.Cell{Error: isError})
+}
+
+// readCell appends what a cell shows to texts.
+func (r *rows) readCell(start xml.StartElement) (isError bool, err error) {
+	var kind, value, day, formula string
+	for i := range start.Attr {
+		a := &start.Attr[i]
+		switch a.Name.Local {
+		case "value-type":
+			if a.Name.Space == "calcext" {
+				isError = isError || a.Value == "error"
+			} else {
+				kind = a.Value
+			}
+		case "value":
+			value = a.Value
+		case "date-value", "time-value", "boolean-value":
+			day = a.Value
+		case "formula":
+			formula = a.Value
+		}
+	}
+	if err := r.readShown(start.Name.Local); err != nil {
+		return false, err
+	}
+	if formula != "" && bytes.HasPrefix(r.shown, []byte("#")) || bytes.HasPrefix(r.shown, []byte("Err:")) {
+		isError = true
+	}
+	switch {
+	case isError:
+		r.texts = append(r.texts, r.shown...)
+	case (kind == "float" || kind == "currency" || kind == "percentage") && value != "":
+		if isCode(r.shown) {
+			r.texts = append(r.texts, r.shown...)
+		} else {
+			r.texts = amount.AppendPlain(r.texts, []byte(value), sheet.ShownDigits)
+		}
+	case kind == "date" && day != "":
+		r.texts = append(r.texts, dateOf(day)...)
+	case kind == "time" && day != "":
+		r.texts = append(r.texts, clockOf(day)...)
+	case kind == "boolean" && day != "":
+		r.texts = append(r.texts, day...)
+	default:
+		r.texts = append(r.texts, r.shown...)
+	}
+	return isError, nil
+}
+
+// isCode tells whether a number is shown as a code: digits only, the first of
+// them a nought.
+func isCode(shown []byte) bool {
+	for _, c := range shown {
+		if c < '0' || c > '9' {
+			return false
+		}
+	}
+	return len(shown) > 1 && shown[0] == '0'
+}
+
+// dateOf writes 2031-01-05T00:00:00 as 2031-01-05, and another time behind it.
+func dateOf(value string) string {
+	day, clock, _ := strings.Cut(value, "T")
+	clock, _, _ = strings.Cut(clock, ".")
+	if clock == "" || clock == "00:00:00" {
+		return day
+	}
+	return day + " " + clock
+}
+
+// clockOf writes the duration PT13H45M00S as 13:45:00; what is none stays.
+func clockOf(value string) string {
+	rest, ok := strings.CutPrefix(value, "PT")
+	var parts []string
+	for _, unit := range "HMS" {
+		number, after, found := strings.Cut(rest, string(unit))
+		ok = ok && found
+		number, _, _ = strings.Cut(number, ".")
+		if len(number) == 1 {
+			number = "0" + number
+		}
+		parts, rest = append(parts, number), after
+	}
+	if !ok {
+		return value
+	}
+	return strings.Join(parts, ":")
+}
+
+// readShown reads up to the end of the cell the text that it shows; paragraphs
+// become lines. Comments are not part of it.
+func (r *rows) readShown(cell string) error {
+	r.shown = r.shown[:0]
+	paragraphs, within, aside := 0, false, 0
+	for {
+		token, err := r.scanner.next()
+		if err != nil {
+			return err
+		}
+		switch element := token.(type) {
+		case xml.StartElement:
+			switch name := element.Name.Local; {
+			case name == "annotation" || name == "shape" || aside > 0:
+				aside++
+			case name == "p":
+				if paragraphs++; paragraphs > 1 {
+					r.shown = append(r.shown, '\n')
+				}
+				within = true
+			case name == "s" && within:
+				const mostBlanks = 1 << 10
+				for range min(repeats(element, "c"), mostBlanks) {
+					r.shown = append(r.shown, ' ')
+				}
+			case name == "tab" && within:
+				r.shown = append(r.shown, '\t')
+			case name == "line-break" && within:
+				r.shown = append(r.shown, '\n')
+			}
+		case xml.CharData:
+			if within && aside == 0 {
+				r.shown = append(r.shown, element...)
+			}
+		case xml.EndElement:
+			switch name := element.Name.Local; {
+			case aside > 0:
+				aside--
+			case name == "p":
+				within = false
+			case name == cell:
+				return nil
+			}
+		}
+	}
+}

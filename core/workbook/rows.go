@@ -1,0 +1,289 @@
+package workbook
+
+import (
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"lastblock/core/sheet"
+)
+
+// scanner reads the tokens of a part. encoding/xml without its checks of
+// nesting is twice as fast; a part that was cut off is noticed by its last
+// element, which must be there.
+type scanner struct {
+	decoder *xml.Decoder
+	depth   int
+}
+
+func newScanner(r io.Reader) *scanner { return &scanner{decoder: xml.NewDecoder(r)} }
+
+func (s *scanner) next() (xml.Token, error) {
+	token, err := s.decoder.RawToken()
+	switch {
+	case errors.Is(err, io.EOF) && s.depth == 0:
+		return nil, io.EOF
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		return nil, ErrTruncated
+	case err != nil:
+		return nil, fmt.Errorf("this workbook cannot be read further (%w); it is damaged, ask for it again", err)
+	}
+	switch token.(type) {
+	case xml.StartElement:
+		s.depth++
+	case xml.EndElement:
+		s.depth--
+	}
+	return token, nil
+}
+
+// rows reads a sheet.
+type rows struct {
+	book    *Book
+	part    io.ReadCloser
+	scanner *scanner
+	number  int // of the last row
+	done    bool
+	hidden  []string
+	texts   []byte // of the row's cells
+	ends    []int
+	raw     []byte
+}
+
+// Rows opens a sheet.
+func (b *Book) Rows(name string) (sheet.Rows, error) {
+	if b.strings != nil {
+		if err := b.strings.read(); err != nil {
+			return nil, err
+		}
+	}
+	part, err := b.open(b.sheets[name].path)
+	if err != nil {
+		return nil, err
+	}
+	r := &rows{book: b, part: part, scanner: newScanner(part)}
+	if b.sheets[name].hidden {
+		r.hidden = append(r.hidden, "the sheet itself")
+	}
+	return r, nil
+}
+
+func (r *rows) Close() { r.part.Close() }
+
+func (r *rows) Hidden() string { return strings.Join(r.hidden, ", ") }
+
+func (r *rows) Next(row *sheet.Row) error {
+	for !r.done {
+		token, err := r.scanner.next()
+		if errors.Is(err, io.EOF) {
+			return io.EOF
+		}
+		if err != nil {
+			return err
+		}
+		switch element := token.(type) {
+		case xml.StartElement:
+			switch element.Name.Local {
+			case "col":
+				r.noteColumns(element)
+			case "row":
+				if err := r.readRow(element, row); err != nil {
+					return err
+				}
+				if len(row.Cells) > 0 {
+					return nil
+				}
+			}
+		case xml.EndElement:
+			if element.Name.Local == "sheetData" {
+				r.done = true
+			}
+		}
+	}
+	return io.EOF
+}
+
+// noteColumns notes columns that are hidden.
+func (r *rows) noteColumns(element xml.StartElement) {
+	if !isTrue(attribute(element, "hidden")) {
+		return
+	}
+	from, to := number(attribute(element, "min")), number(attribute(element, "max"))
+	text := "column " + sheet.ColumnLetters(from)
+	if to > from {
+		text = "columns " + sheet.ColumnLetters(from) + " to " + sheet.ColumnLetters(to)
+	}
+	r.hidden = append(r.hidden, text)
+}
+
+func isTrue(text string) bool { return text == "1" || text == "true" }
+
+// readRow reads the cells up to the end of the row.
+func (r *rows) readRow(start xml.StartElement, row *sheet.Row) error {
+	r.number++
+	if n := number(attribute(start, "r")); n > 0 {
+		r.number = n
+	}
+	if r.number > sheet.MostRows {
+		return sheet.ErrNoRow
+	}
+	row.Number, row.Hidden, row.Cells = r.number, isTrue(attribute(start, "hidden")), row.Cells[:0]
+	r.texts, r.ends = r.texts[:0], r.ends[:0]
+	column := 0
+	for {
+		token, err := r.scanner.next()
+		if err != nil {
+			return err
+		}
+		switch element := token.(type) {
+		case xml.StartElement:
+			if element.Name.Local != "c" {
+				continue
+			}
+			column++
+			if reference := attribute(element, "r"); reference != "" {
+				_, at, ok := sheet.Reference(reference)
+				if !ok {
+					return sheet.ErrNoRow
+				}
+				column = at
+			}
+			if column > sheet.MostColumns {
+				return sheet.ErrNoRow
+			}
+			if err := r.readCell(element, row, column); err != nil {
+				return err
+			}
+		case xml.EndElement:
+			if element.Name.Local == "row" {
+				from := 0
+				for i, end := range r.ends {
+					row.Cells[i].Text = r.texts[from:end]
+					from = end
+				}
+				return nil
+			}
+		}
+	}
+}
+
+// noResult stands for a formula whose result was not stored: the program that
+// wrote the workbook does not calculate.
+const noResult = "a formula without its result"
+
+// readCell reads a cell and appends it to the row, behind blanks where cells
+// before it are missing.
+func (r *rows) readCell(start xml.StartElement, row *sheet.Row, column int) error {
+	kind, style := attribute(start, "t"), number(attribute(start, "s"))
+	r.raw = r.raw[:0]
+	inText, inPhonetic, computed := false, false, false
+	for {
+		token, err := r.scanner.next()
+		if err != nil {
+			return err
+		}
+		switch element := token.(type) {
+		case xml.StartElement:
+			switch element.Name.Local {
+			case "f":
+				computed = true
+			case "v":
+				inText = true
+			case "t":
+				inText = !inPhonetic
+			case "rPh":
+				inPhonetic = true
+			}
+			continue
+		case xml.CharData:
+			if inText {
+				r.raw = append(r.raw, element...)
+			}
+			continue
+		case xml.EndElement:
+			switch element.Name.Local {
+			case "v", "t":
+				inText = false
+				continue
+			case "rPh":
+				inPhonetic = false
+				continue
+			case "c":
+			default:
+				continue
+			}
+		default:
+			continue
+		}
+		break
+	}
+	if computed && len(r.raw) == 0 && kind != "str" {
+		kind, r.raw = "e", append(r.raw, noResult...)
+	}
+	if len(r.raw) == 0 || column <= len(row.Cells) { // nothing, or a cell that stood before
+		return nil
+	}
+	for len(row.Cells) < column-1 {
+		row.Cells = append(row.Cells, sheet.Cell{})
+		r.ends = append(r.ends, len(r.texts))
+	}
+	var err error
+	r.texts, err = r.book.appendValue(r.texts, kind, style, r.raw)
+	row.Cells = append(row.Cells, sheet.Cell{Error: kind == "e"})
+	r.ends = append(r.ends, len(r.texts))
+	return err
+}
+
+// appendValue appends what a cell shows.
+func (b *Book) appendValue(dst []byte, kind string, style int, raw []byte) ([]byte, error) {
+	switch kind {
+	case "s":
+		return b.strings.append(dst, number(strings.TrimSpace(string(raw))))
+	case "str", "inlineStr":
+		return append(dst, unescape(raw)...), nil
+	case "b":
+		if string(raw) == "1" {
+			return append(dst, "true"...), nil
+		}
+		return append(dst, "false"...), nil
+	case "e", "d":
+		return append(dst, raw...), nil
+	}
+	f := format{}
+	if style >= 0 && style < len(b.styles) {
+		f = b.styles[style]
+	}
+	return f.append(dst, raw, b.from), nil
+}
+
+// unescape turns _x000D_ and the like, by which texts hold characters that XML
+// does not allow, into those characters.
+func unescape(text []byte) []byte {
+	if !slices.Contains(text, '_') || !strings.Contains(string(text), "_x") {
+		return text
+	}
+	var out []byte
+	for i := 0; i < len(text); i++ {
+		if text[i] == '_' && i+6 < len(text) && text[i+1] == 'x' && text[i+6] == '_' {
+			code, ok := 0, true
+			for _, c := range text[i+2 : i+6] {
+				digit := strings.IndexByte("0123456789abcdef", c|0x20)
+				if c >= '0' && c <= '9' {
+					digit = int(c - '0')
+				}
+				ok = ok && digit >= 0
+				code = 16*code + digit
+			}
+			if ok {
+				out = append(out, string(rune(code))...)
+				i += 6
+				continue
+			}
+		}
+		out = append(out, text[i])
+	}
+	return out
+}
