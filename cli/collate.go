@@ -61,7 +61,7 @@ func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (e
 	} else if f.reading.json {
 		format = jsonFormat
 	}
-	options := collate.Options{Bare: f.bare, Totals: f.totals, Decimal: in.decimal, Delimiter: ','}
+	options := collate.Options{Bare: f.bare, Totals: f.totals, Delimiter: ','}
 	if format == tsvFormat {
 		options.Delimiter = '\t'
 	}

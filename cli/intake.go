@@ -50,7 +50,7 @@ func (a *app) runIntake(cmd *cobra.Command, f *intakeFlags, paths []string) erro
 		return in.needSources()
 	}
 	stop := a.progress(&f.reading, in)
-	result, err := intake.Run(ctx, in.set, in.reading, intake.Options{Decimal: in.decimal, Head: f.head})
+	result, err := intake.Run(ctx, in.set, in.reading, intake.Options{Head: f.head})
 	stop()
 	if err != nil {
 		return err
@@ -76,10 +76,14 @@ func intakeDocument(set *source.Set, f *intakeFlags, r *intake.Result) show.Obje
 			o.Add("size", src.Size)
 			o.Add("changed", src.Changed.UTC().Format(time.RFC3339))
 		}
-		if !s.Head.Empty {
-			o.Add("delimiter", string(s.Head.Dialect.Delimiter))
+		o.Add("format", s.Head.Format)
+		if !s.Head.Empty && s.Head.Delimiter != 0 {
+			o.Add("delimiter", string(s.Head.Delimiter))
+			o.Add("decimal", string(s.Decimal))
 		}
-		o.Add("encoding", s.Encoding)
+		if s.Head.Delimiter != 0 {
+			o.Add("encoding", s.Encoding)
+		}
 		if s.Packed != "" {
 			o.Add("packed", s.Packed)
 		}
@@ -193,7 +197,13 @@ func writtenWith(s *intake.Sheet) string {
 	if s.Head.Empty {
 		return "nothing"
 	}
-	text := delimiterName(s.Head.Dialect.Delimiter)
+	text := s.Head.Format
+	if s.Head.Delimiter != 0 {
+		text = delimiterName(s.Head.Delimiter)
+	}
+	if s.Decimal == ',' {
+		text += ", decimal comma"
+	}
 	if s.Encoding != "utf-8" {
 		text += ", " + s.Encoding
 	}

@@ -10,8 +10,6 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/decode"
-	"lastblock/core/delimited"
 	"lastblock/core/source"
 	"lastblock/core/suspense"
 	"lastblock/show"
@@ -22,20 +20,16 @@ import (
 
 // reading are the flags that commands which read sources share.
 type reading struct {
-	name      string
-	only      []string
-	skip      []string
-	recurse   bool
-	delimiter string
-	decimal   string
-	encoding  string
-	skipLines int
-	headers   int
-	noHeader  bool
-	memory    string
-	jobs      int
-	quiet     bool
-	json      bool
+	name    string
+	only    []string
+	skip    []string
+	recurse bool
+	columns string
+	manner  manner
+	memory  string
+	jobs    int
+	quiet   bool
+	json    bool
 }
 
 func (r *reading) addTo(cmd *cobra.Command) {
@@ -44,12 +38,8 @@ func (r *reading) addTo(cmd *cobra.Command) {
 	f.StringSliceVar(&r.only, "only", nil, "of what is found, read only files whose name matches a pattern")
 	f.StringSliceVar(&r.skip, "skip", nil, "of what is found, leave out files whose name matches a pattern")
 	f.BoolVar(&r.recurse, "recurse", false, "read what lies below a folder, too")
-	f.StringVar(&r.delimiter, "delimiter", "", "what stands between fields, a character or tab (found by itself)")
-	f.StringVar(&r.encoding, "encoding", "", "the encoding of sources that carry no mark and are not UTF-16, as windows-1252")
-	f.StringVar(&r.decimal, "decimal", ".", "the decimal mark of amounts, '.' or ','")
-	f.IntVar(&r.skipLines, "skip-lines", 0, "how many lines stand above the header")
-	f.IntVar(&r.headers, "header-lines", 0, "how many lines the header has, whose names are joined by a blank (one, or none if it looks like a record)")
-	f.BoolVar(&r.noHeader, "no-header", false, "the first line is a record; columns are called #1, #2, …")
+	f.StringVar(&r.columns, "columns", "all", "which columns are read: all, those shared by all sources, or strict: any difference is a finding of weight stop")
+	r.manner.addTo(f)
 	f.StringVar(&r.memory, "memory", "", "how much memory may be used, as 512MB (a quarter of the machine's)")
 	f.IntVar(&r.jobs, "jobs", 0, "how many cores to use (all)")
 	f.BoolVar(&r.quiet, "quiet", false, "no progress")
@@ -63,7 +53,7 @@ func (r *reading) addTo(cmd *cobra.Command) {
 type input struct {
 	set     *source.Set
 	reading source.Reading
-	decimal byte
+	decimal byte // that was asked for, 0 for none
 	paths   []string
 	recurse bool
 }
@@ -87,32 +77,17 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 		in.reading.Memory = size
 	}
 	limitMemory(in.reading.Memory)
-	var err error
-	in.decimal, err = oneCharacter("decimal", r.decimal)
-	if err != nil || in.decimal != '.' && in.decimal != ',' {
-		return nil, fmt.Errorf("--decimal %q: the decimal mark is '.' or ','", r.decimal)
-	}
-	switch {
-	case r.skipLines < 0:
-		return nil, fmt.Errorf("--skip-lines %d: a number of lines is needed", r.skipLines)
-	case r.headers < 0:
-		return nil, fmt.Errorf("--header-lines %d: a number of lines is needed", r.headers)
-	case r.headers > 0 && r.noHeader:
-		return nil, fmt.Errorf("--header-lines and --no-header do not go together")
-	}
-	in.reading.Request = delimited.Request{NoHeader: r.noHeader, SkipLines: r.skipLines, HeaderLines: r.headers}
-	if r.delimiter != "" {
-		if in.reading.Request.Delimiter, err = oneCharacter("delimiter", r.delimiter); err != nil {
-			return nil, err
-		}
-	}
-	if r.encoding != "" {
-		if _, err := decode.Named(r.encoding); err != nil {
-			return nil, fmt.Errorf("--encoding: %w", err)
-		}
-		in.reading.Encoding = r.encoding
-	}
 	search := source.Search{Paths: paths, Recurse: r.recurse, Only: r.only, Skip: r.skip, Jobs: in.reading.Jobs}
+	var err error
+	if search.Manner, err = r.manner.manner(asFlag); err != nil {
+		return nil, err
+	}
+	in.decimal = search.Manner.Decimal
+	switch search.Mode = source.ColumnMode(r.columns); search.Mode {
+	case source.AllColumns, source.SharedColumns, source.StrictColumns:
+	default:
+		return nil, fmt.Errorf("--columns %q: it is all, shared or strict", r.columns)
+	}
 	if r.name != "" {
 		if search.Pattern, err = source.ParseNamePattern(r.name); err != nil {
 			return nil, err
@@ -123,6 +98,9 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 	}
 	return in, nil
 }
+
+// asFlag writes a flag as its user types it.
+func asFlag(name string) string { return "--" + name }
 
 // limitMemory lets garbage grow while memory is plenty, and hardly where it is
 // not.
@@ -277,7 +255,7 @@ func (in *input) isSource(file string) bool {
 		return false
 	}
 	return slices.ContainsFunc(in.set.Sources, func(s source.Source) bool {
-		if s.Size != info.Size() {
+		if s.Entry() == "" && s.Size != info.Size() {
 			return false
 		}
 		other, err := os.Stat(s.Path)

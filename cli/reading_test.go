@@ -24,7 +24,7 @@ func TestParseSize(t *testing.T) {
 
 func TestOneCharacter(t *testing.T) {
 	for text, want := range map[string]byte{";": ';', "tab": '\t', `\t`: '\t', "comma": ',', "|": '|', "ab": 0, "": 0, "\n": 0, `"`: 0} {
-		got, err := oneCharacter("delimiter", text)
+		got, err := oneCharacter(text)
 		if err != nil {
 			got = 0
 		}
@@ -75,7 +75,7 @@ func TestKeepApart(t *testing.T) {
 				}
 				paths = append(paths, p)
 			}
-			r := reading{decimal: ".", recurse: c.recurse}
+			r := reading{recurse: c.recurse, columns: "all"}
 			in, err := r.openSources(context.Background(), paths)
 			if err != nil {
 				t.Fatal(err)

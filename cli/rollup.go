@@ -99,7 +99,7 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 			return err
 		}
 	}
-	options := rollup.Options{By: f.by, Sum: f.sum, Across: f.across, Decimal: in.decimal}
+	options := rollup.Options{By: f.by, Sum: f.sum, Across: f.across}
 	var kept *show.Output
 	if options.Suspense, kept, err = a.openSuspense(in, &f.writing); err != nil {
 		return err

@@ -13,6 +13,9 @@ import (
 // name tells.
 func sourceObject(set *source.Set, index int) show.Object {
 	o := show.Object{{Name: "source", Value: set.Sources[index].Name}}
+	if sheet := set.Sources[index].Sheet(); sheet != "" {
+		o.Add("sheet", sheet)
+	}
 	for _, word := range set.Words() {
 		if value := set.Word(index, word); value != "" {
 			o.Add(word, value)
@@ -64,7 +67,7 @@ func (in *input) leaveOut(file string) {
 	}
 	in.set.Sources = slices.DeleteFunc(in.set.Sources, func(s source.Source) bool {
 		other, err := os.Stat(s.Path)
-		same := s.Size == info.Size() && err == nil && os.SameFile(info, other)
+		same := (s.Entry() != "" || s.Size == info.Size()) && err == nil && os.SameFile(info, other)
 		if same {
 			in.set.PassedOver = append(in.set.PassedOver, source.PassedOver{Source: s.Name, Reason: "the control sheet"})
 		}

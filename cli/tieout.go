@@ -66,9 +66,9 @@ func (a *app) runTieout(cmd *cobra.Command, f *tieoutFlags, paths []string) erro
 	if err != nil {
 		return err
 	}
-	options := tieout.Options{Totals: f.totals, Decimal: in.decimal}
+	options := tieout.Options{Totals: f.totals}
 	if f.declared != "" {
-		if options.Declared, err = source.ReadTable(ctx, f.declared, source.Reading{Memory: in.reading.Memory}); err != nil {
+		if options.Declared, err = source.ReadTable(ctx, f.declared, source.Reading{Memory: in.reading.Memory}, in.decimal); err != nil {
 			return err
 		}
 		in.leaveOut(f.declared)
@@ -109,7 +109,9 @@ func checkEarly(ctx context.Context, in *input, columns []string) error {
 		return nil // what comes from a pipe can be looked at only once
 	}
 	first := source.Set{Sources: in.set.Sources[:1:1]}
-	if err := first.Look(ctx, in.reading); err != nil {
+	reading := in.reading
+	reading.Partial = true
+	if err := first.Look(ctx, reading); err != nil {
 		return err
 	}
 	lacks := ""

@@ -46,16 +46,16 @@ func parseSize(text string) (int64, error) {
 	return int64(value * float64(int64(1)<<shift)), nil
 }
 
-// oneCharacter reads a delimiter or a decimal mark.
-func oneCharacter(flag, text string) (byte, error) {
-	names := map[string]byte{"tab": '\t', `\t`: '\t', "comma": ',', "semicolon": ';', "pipe": '|', "point": '.'}
+// oneCharacter reads a delimiter.
+func oneCharacter(text string) (byte, error) {
+	names := map[string]byte{"tab": '\t', `\t`: '\t', "comma": ',', "semicolon": ';', "pipe": '|'}
 	if c, ok := names[strings.ToLower(text)]; ok {
 		return c, nil
 	}
 	if len(text) == 1 && text != "\n" && text != "\r" && text != `"` {
 		return text[0], nil
 	}
-	return 0, fmt.Errorf("--%s %q: one character is needed, such as ';' or tab", flag, text)
+	return 0, fmt.Errorf("one character is needed, such as ';' or tab, not %q", text)
 }
 
 // noneTwice refuses a list of columns that names one twice.

@@ -24,7 +24,6 @@ import (
 type Options struct {
 	Bare      bool     // leave out the words of --name, the source and the line
 	Totals    []string // amount columns to be proven as well
-	Decimal   byte
 	Suspense  *suspense.File
 	Delimiter byte    // of the delimited text that is written
 	Encode    Encoder // another format than delimited text; nil for that
@@ -52,6 +51,7 @@ type Plan struct {
 
 // Prepare looks at all sources and works out the columns of the result.
 func Prepare(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Plan, error) {
+	reading.Amounts = options.Totals
 	if err := set.Look(ctx, reading); err != nil {
 		return nil, err
 	}
@@ -83,7 +83,7 @@ func (p *Plan) Header() []byte {
 // of the sources and lines. The error is what reading or writing returned, or
 // a *proof.FailedError.
 func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
-	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Decimal: p.options.Decimal, Suspense: p.options.Suspense})
+	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Suspense: p.options.Suspense})
 	ordered := source.NewOrdered(w, 4*max(1, p.reading.Jobs))
 	var visitors []*visitor
 	err := p.set.Scan(ctx, p.reading, func() source.Visitor {
@@ -149,7 +149,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 		v.used[i%len(v.used)].Add(value)
 	}
 	options := &v.plan.options
-	if options.Encode == nil && b.Plain && v.straight && b.Head.Dialect.Delimiter == options.Delimiter {
+	if options.Encode == nil && b.Plain && v.straight && b.Head.Delimiter == options.Delimiter {
 		v.copyRecords(b, n)
 		return nil
 	}

@@ -17,7 +17,6 @@ import (
 // collate puts files together and returns the delimited text.
 func collate(t *testing.T, pattern string, options Options, files map[string]string) (string, *Result) {
 	t.Helper()
-	options.Decimal = '.'
 	if options.Delimiter == 0 {
 		options.Delimiter = ','
 	}

@@ -48,6 +48,14 @@ const (
 	RenamedColumn  Kind = "renamed-column"  // a column of ours whose name a branch has taken
 	UnmatchedName  Kind = "unmatched-name"  // a file whose name does not match --name
 	NotUTF8        Kind = "not-utf8"        // bytes that are no UTF-8
+
+	LinesAbove      Kind = "lines-above"      // lines above the header that are no records
+	TotalLine       Kind = "total-line"       // a last line that sums up the records above it
+	IndexColumn     Kind = "index-column"     // a column without a name that only numbers the records
+	HiddenCells     Kind = "hidden-cells"     // rows, columns or a sheet that the sender does not see
+	EncodingGuessed Kind = "encoding-guessed" // text that is no UTF-8, taken for a code page
+	DecimalUnclear  Kind = "decimal-unclear"  // amounts of which the decimal mark is not proven
+	DateUnclear     Kind = "date-unclear"     // dates of which the order is not proven
 )
 
 var weights = map[Kind]Weight{
@@ -55,7 +63,8 @@ var weights = map[Kind]Weight{
 	BadValue: Review, BlankAmount: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
 	EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
 	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
-	NotUTF8: Note,
+	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,
+	DecimalUnclear: Review, DateUnclear: Review,
 }
 
 // Weight returns the weight of a kind.
@@ -110,9 +119,11 @@ type group struct {
 	column string
 }
 
-// Add takes a finding in; its weight follows from its kind.
+// Add takes a finding in; its weight follows from its kind, unless it has one.
 func (l *List) Add(f Finding) {
-	f.Weight = f.Kind.Weight()
+	if f.Weight == "" {
+		f.Weight = f.Kind.Weight()
+	}
 	l.add(f)
 	l.count[groupOf(f)]++
 }

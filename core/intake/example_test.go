@@ -14,7 +14,7 @@ func Example() {
 		"corvane.csv": "posted;account;debit\n31.01.2031;0410;1,200.50\n02.01.2031;0411;(3.00)\n",
 	})
 	defer remove()
-	result, err := intake.Run(context.Background(), set, sourcetest.Reading, intake.Options{Decimal: '.'})
+	result, err := intake.Run(context.Background(), set, sourcetest.Reading, intake.Options{})
 	if err != nil {
 		fmt.Println(err)
 		return

@@ -17,8 +17,7 @@ import (
 
 // Options say what is looked at.
 type Options struct {
-	Decimal byte
-	Head    int // how many first rows to keep of each source
+	Head int // how many first rows to keep of each source
 }
 
 // Column is what is known of a column, of one source or of all of them.
@@ -36,6 +35,7 @@ type Sheet struct {
 	Head      *source.Head
 	Encoding  string // "utf-8", another one that was found or asked for, or "not utf-8"
 	Packed    string // the compression it lay in, "" for none
+	Decimal   byte   // the decimal mark of its amounts
 	Rows      int    // records, the ones that cannot be read included
 	Columns   []Column
 	FirstDate string // ISO 8601, of the first date column; "" where none is clear
@@ -54,7 +54,8 @@ type Result struct {
 
 // Run looks at a set. The error is what reading returned.
 func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
-	t := tally.New(set, tally.Options{Decimal: options.Decimal})
+	t := tally.New(set, tally.Options{})
+	reading.AllAmounts = true
 	var visitors []*visitor
 	err := set.Scan(ctx, reading, func() source.Visitor {
 		v := &visitor{tally: t.Visitor(), options: options}
@@ -104,7 +105,9 @@ type columns struct {
 	stats   []stats
 	first   [][]string
 	layers  []decode.Layer
-	notUTF8 int // the first line with bytes that are no UTF-8, 0 for none
+	decimal byte   // found out before the first batch
+	guessed string // the encoding it was taken for
+	notUTF8 int    // the first line with bytes that are no UTF-8, 0 for none
 }
 
 func (c *columns) merge(o *columns) {
@@ -121,6 +124,10 @@ func (c *columns) merge(o *columns) {
 	if o.layers != nil {
 		c.layers = o.layers
 	}
+	c.decimal = max(c.decimal, o.decimal)
+	if o.guessed != "" {
+		c.guessed = o.guessed
+	}
 	c.tellNotUTF8(o.notUTF8)
 }
 
@@ -133,7 +140,7 @@ func (c *columns) tellNotUTF8(line int) {
 
 // sheet sums up one source.
 func sheet(index int, counted *tally.Source, found *columns) Sheet {
-	s := Sheet{Index: index, Head: counted.Head, Encoding: "utf-8", Rows: counted.Read, First: found.first}
+	s := Sheet{Index: index, Head: counted.Head, Encoding: "utf-8", Decimal: found.decimal, Rows: counted.Read, First: found.first}
 	for _, layer := range found.layers {
 		if layer.Packed() {
 			s.Packed = string(layer)
@@ -141,7 +148,10 @@ func sheet(index int, counted *tally.Source, found *columns) Sheet {
 			s.Encoding = string(layer)
 		}
 	}
-	if found.notUTF8 > 0 {
+	switch {
+	case found.guessed != "":
+		s.Encoding = found.guessed
+	case found.notUTF8 > 0:
 		s.Encoding = "not utf-8"
 	}
 	if counted.Head.Mark {
@@ -213,12 +223,14 @@ func (v *visitor) Batch(b *source.Batch) error {
 	}
 	found := &v.sources[len(v.sources)-1]
 	if b.First {
-		found.first, found.layers = v.firstRows(b), b.Layers
+		found.first, found.layers, found.decimal = v.firstRows(b), b.Layers, b.Decimal
 		if !utf8.Valid(b.Head.Header) {
 			found.tellNotUTF8(b.Head.Line)
 		}
 	}
-	if !utf8.Valid(b.Data) {
+	if b.Guessed != "" {
+		found.guessed = b.Guessed
+	} else if !utf8.Valid(b.Data) {
 		for row := range b.Batch.Rows {
 			if !utf8.Valid(b.Raw(row)) {
 				found.tellNotUTF8(b.Line(row))
@@ -227,9 +239,9 @@ func (v *visitor) Batch(b *source.Batch) error {
 		}
 	}
 	for column := range found.stats {
-		stats := &found.stats[column]
+		stats, decimal := &found.stats[column], b.DecimalOf(column)
 		for row := range b.Batch.Rows {
-			stats.add(b.Text(row, column, &v.scratch), v.options.Decimal)
+			stats.add(b.Text(row, column, &v.scratch), decimal)
 		}
 	}
 	return nil

@@ -75,7 +75,7 @@ func TestDatesTellDayAndMonthByTheColumn(t *testing.T) {
 
 func run(t *testing.T, files map[string]string, head int) *Result {
 	t.Helper()
-	r, err := Run(context.Background(), sourcetest.Set(t, "", files), sourcetest.Reading, Options{Decimal: '.', Head: head})
+	r, err := Run(context.Background(), sourcetest.Set(t, "", files), sourcetest.Reading, Options{Head: head})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -90,14 +90,14 @@ func TestRun(t *testing.T) {
 	}, 1)
 	var got []string
 	for _, s := range r.Sources {
-		got = append(got, fmt.Sprintf("%d %q rows %d first %q", s.Index, s.Head.Dialect.Delimiter, s.Rows, s.First))
+		got = append(got, fmt.Sprintf("%d %q rows %d first %q", s.Index, s.Head.Delimiter, s.Rows, s.First))
 	}
 	want := []string{`0 ',' rows 3 first [["A1" "1.00"]]`, `1 ';' rows 1 first [["7,00" "winter"]]`, `2 ',' rows 0 first []`}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("sources are %q, want %q", got, want)
 	}
-	columns := []Column{{"doc", Text, 1, 2, 0}, {"amount", Text, 2, 2, 0}, {"season", Text, 1, 1, 0}}
-	if !reflect.DeepEqual(r.Columns, columns) { // 7,00 is no amount beside a decimal point, and half is not mostly
+	columns := []Column{{"doc", Text, 1, 2, 0}, {"amount", Amount, 2, 2, 0}, {"season", Text, 1, 1, 0}}
+	if !reflect.DeepEqual(r.Columns, columns) { // 7,00 proves its source's decimal comma
 		t.Errorf("columns are %+v", r.Columns)
 	}
 	if r.Rows != 4 || r.Proof.Read != 4 || r.Proof.Used != 3 || r.Proof.Suspense != 1 {
@@ -105,15 +105,18 @@ func TestRun(t *testing.T) {
 	}
 }
 
+// A file that is no UTF-8 is taken for a code page; one that mostly is keeps its
+// few damaged bytes.
 func TestBytesThatAreNoUTF8AreToldWithTheirLine(t *testing.T) {
 	r := run(t, map[string]string{
 		"page.csv": "name,n\nplain,1\ncaf\xe9,2\nna\xefve,3\n", "mark.csv": "\ufeffname,n\ncaf\u00e9,1\n",
-	}, 0)
-	if got := []string{r.Sources[0].Encoding, r.Sources[1].Encoding}; !reflect.DeepEqual(got, []string{"utf-8 with mark", "not utf-8"}) {
+		"some.csv": "name,n\ncaf\u00e9 \u00e0 la cr\u00e8me,1\nna\xefve,2\n",
+	}, 1)
+	if got := []string{r.Sources[0].Encoding, r.Sources[1].Encoding, r.Sources[2].Encoding}; !reflect.DeepEqual(got, []string{"utf-8 with mark", "windows-1252", "not utf-8"}) {
 		t.Errorf("encodings are %q", got)
 	}
 	found := r.Findings
-	if len(found) != 1 || found[0].Kind != finding.NotUTF8 || found[0].Line != 3 {
+	if len(found) != 2 || found[0].Kind != finding.EncodingGuessed || found[0].Line != 3 || found[1].Kind != finding.NotUTF8 || found[1].Line != 3 {
 		t.Errorf("findings are %+v", found)
 	}
 }

@@ -17,7 +17,7 @@ func Example() {
 	})
 	defer remove()
 	result, err := rollup.Run(context.Background(), set, sourcetest.Reading,
-		rollup.Options{By: []string{"entity"}, Sum: []string{"debit"}, Across: "period", Decimal: '.'})
+		rollup.Options{By: []string{"entity"}, Sum: []string{"debit"}, Across: "period"})
 	if err != nil {
 		fmt.Println(err)
 		return

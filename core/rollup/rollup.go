@@ -18,7 +18,6 @@ type Options struct {
 	By       []string // group columns: of the data, words of --name, or source
 	Sum      []string // amount columns
 	Across   string   // the column whose values the sums are spread over, or ""
-	Decimal  byte
 	Suspense *suspense.File
 }
 
@@ -26,6 +25,7 @@ type Options struct {
 // into temporary files, which the caller gives back with Close. The error is a
 // *tally.UnknownColumnError, a *TooManyAcrossError, or what reading returned.
 func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
+	reading.Amounts = options.Sum
 	if err := set.Look(ctx, reading); err != nil {
 		return nil, err
 	}
@@ -49,7 +49,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 		}
 		sums[i] = column.Name
 	}
-	t := tally.New(set, tally.Options{Amounts: options.Sum, Decimal: options.Decimal, Suspense: options.Suspense})
+	t := tally.New(set, tally.Options{Amounts: options.Sum, Suspense: options.Suspense})
 	var visitors []*visitor
 	result := &Result{Sums: sums, across: options.Across != "", most: int(max(reading.Memory/2, 1<<24) / bytesPerRow)}
 	for _, part := range parts[:len(options.By)] {

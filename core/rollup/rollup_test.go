@@ -21,7 +21,6 @@ import (
 // rollUp sums files up and returns the result with all its rows.
 func rollUp(t *testing.T, files map[string]string, options Options) (*Result, []Row) {
 	t.Helper()
-	options.Decimal = '.'
 	r, err := Run(context.Background(), sourcetest.Set(t, "{entity}_{period}", files), sourcetest.Reading, options)
 	if err != nil {
 		t.Fatal(err)
@@ -197,7 +196,6 @@ func TestMonthNamesStandInTheOrderOfTheCalendar(t *testing.T) {
 func TestUnknownColumns(t *testing.T) {
 	set := sourcetest.Set(t, "", map[string]string{"a.csv": "account,debit\n1,2\n"})
 	for _, options := range []Options{{By: []string{"acount"}, Sum: []string{"debit"}}, {By: []string{"account"}, Sum: []string{"debt"}}, {By: []string{"account"}, Sum: []string{"debit"}, Across: "period"}} {
-		options.Decimal = '.'
 		_, err := Run(context.Background(), set, sourcetest.Reading, options)
 		var unknown *tally.UnknownColumnError
 		if !errors.As(err, &unknown) {
@@ -234,7 +232,7 @@ func TestAgainstAMap(t *testing.T) {
 	for _, memory := range []int64{1 << 30, 1 << 20} {
 		reading := sourcetest.Reading
 		reading.Memory = memory
-		result, err := Run(context.Background(), set, reading, Options{By: []string{"k"}, Sum: []string{"v"}, Decimal: '.'})
+		result, err := Run(context.Background(), set, reading, Options{By: []string{"k"}, Sum: []string{"v"}})
 		if err != nil {
 			t.Fatal(err)
 		}

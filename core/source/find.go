@@ -1,6 +1,7 @@
 package source
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -24,12 +25,17 @@ type Search struct {
 	Only    []string // patterns; a file that is found must match one
 	Skip    []string // patterns; a file that is found must match none
 	Pattern *NamePattern
+	Mode    ColumnMode
+	Manner  *Manner // how sources are written; nil for nothing said
+	Manners []NamedManner
 	Jobs    int
 }
 
-// endings are those by which a delimited file is known in a folder.
-var endings = map[string]bool{
-	".csv": true, ".tsv": true, ".tab": true, ".psv": true, ".txt": true, ".dat": true, ".asc": true,
+// NamedManner is how the sources are written whose file's name matches a
+// pattern.
+type NamedManner struct {
+	Match string
+	*Manner
 }
 
 // unpackedName takes the ending of a compression off a name.
@@ -78,7 +84,7 @@ func (e *NotFoundError) Error() string {
 func Find(ctx context.Context, search Search) (*Set, error) {
 	f := finder{
 		search:  search,
-		set:     &Set{Pattern: search.Pattern},
+		set:     &Set{Pattern: search.Pattern, Mode: search.Mode},
 		seen:    make(map[string]bool),
 		ledgers: make(map[string]ledger),
 	}
@@ -97,6 +103,12 @@ func Find(ctx context.Context, search Search) (*Set, error) {
 		return nil, err
 	}
 	f.passOverOwn()
+	if err := f.unpackArchives(); err != nil {
+		return nil, err
+	}
+	if err := f.chooseParts(ctx); err != nil {
+		return nil, err
+	}
 	f.nameApart()
 	if search.Pattern != nil {
 		for i := range f.set.Sources {
@@ -201,30 +213,147 @@ func (f *finder) entry(root, file string, entry fs.DirEntry) {
 			mode = info.Mode().Type()
 		}
 	}
-	switch ending := strings.ToLower(path.Ext(unpackedName(name))); {
+	switch {
 	case name == LedgerName:
 		// Lastblock's own notes are not worth a word
 	case isLockFile(name):
-		f.passOver(below, "lock file of an open workbook")
+		f.passOver(below, lockFileReason)
 	case isHidden(name):
-		f.passOver(below, "hidden file")
+		f.passOver(below, hiddenReason)
 	case mode.IsDir() && f.search.Recurse:
 		f.passOver(below, "link to a folder, which is not followed; name it to read it")
 	case mode.IsDir():
 		f.passOver(below, "folder; --recurse reads what is below it")
 	case !mode.IsRegular():
 		f.passOver(below, "not a regular file")
-	case ending == "":
-		f.passOver(below, "no ending that tells its format; name the file itself to read it")
-	case !endings[ending]:
-		f.passOver(below, fmt.Sprintf("format %s is not read", ending))
-	case len(f.search.Only) > 0 && !matchesAny(f.search.Only, below):
-		f.passOver(below, "not matched by --only")
-	case matchesAny(f.search.Skip, below):
-		f.passOver(below, "matched by --skip")
+	case isArchive(name) && !matchesAny(f.search.Skip, below):
+		f.add(file, below) // --only is asked for its entries
 	default:
+		if reason := f.reasonAgainst(below, name); reason != "" {
+			f.passOver(below, reason)
+			return
+		}
 		f.add(file, below)
 	}
+}
+
+const (
+	lockFileReason = "lock file of an open workbook"
+	hiddenReason   = "hidden file"
+)
+
+// reasonAgainst tells why something that was found by its name is not read, ""
+// if it is.
+func (f *finder) reasonAgainst(below, name string) string {
+	switch ending := strings.ToLower(path.Ext(unpackedName(name))); {
+	case isLockFile(name):
+		return lockFileReason
+	case isHidden(name):
+		return hiddenReason
+	case ending == "":
+		return "no ending that tells its format; name the file itself to read it"
+	case ending == archiveEnding:
+		return "an archive within an archive; unpack it to read it"
+	case formatOf(name) == nil:
+		return fmt.Sprintf("format %s is not read", ending)
+	case len(f.search.Only) > 0 && !matchesAny(f.search.Only, below):
+		return "not matched by --only"
+	case matchesAny(f.search.Skip, below):
+		return "matched by --skip"
+	}
+	return ""
+}
+
+// chooseParts finds out the formats of all sources, and puts the sheets that
+// were chosen in the place of workbooks.
+func (f *finder) chooseParts(ctx context.Context) error {
+	sources := f.set.Sources
+	parts := make([][]Part, len(sources))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(max(1, f.search.Jobs))
+	documents := false
+	for i := range sources {
+		s := &sources[i]
+		s.as = f.mannerOf(s)
+		s.format = formatOf(s.Name)
+		if s.format == text {
+			continue
+		}
+		documents = true
+		group.Go(func() (err error) {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			if parts[i], err = f.partsOf(s); err != nil {
+				return &Error{s.Name, err}
+			}
+			return nil
+		})
+	}
+	if err := group.Wait(); err != nil || !documents {
+		return err
+	}
+	var all []Source
+	for i, s := range sources {
+		for _, part := range parts[i] {
+			one := s
+			inner := s.inner()
+			inner.part = part
+			one.within = &inner
+			if s.manner().Choice.Sheet == "*" {
+				one.Name += "/" + part.Sheet
+				one.below += "/" + part.Sheet
+			}
+			all = append(all, one)
+		}
+		if parts[i] == nil {
+			all = append(all, s)
+		}
+	}
+	f.set.Sources = all
+	return nil
+}
+
+// mannerOf returns how a source is written: as the first pattern says that its
+// name matches, or as is said of all.
+func (f *finder) mannerOf(s *Source) *Manner {
+	for _, named := range f.search.Manners {
+		if matchesAny([]string{named.Match}, s.below) {
+			return named.Manner
+		}
+	}
+	return f.search.Manner
+}
+
+// partsOf finds out the format of a file whose ending does not say enough, and
+// its parts.
+func (f *finder) partsOf(s *Source) ([]Part, error) {
+	if s.format == nil && s.Size < 0 && s.Path != "-" {
+		s.format = text // a pipe, which can be read once
+	}
+	if s.format == nil {
+		sample, err := s.begin()
+		if err != nil {
+			return nil, err
+		}
+		s.format = formatByContent(sample)
+	}
+	if s.format.parts == nil {
+		return nil, nil
+	}
+	d, err := openDocumentOf(s)
+	if err != nil {
+		return nil, err
+	}
+	if s.Path == "-" { // to be read once more
+		standardInput = bufio.NewReaderSize(d.reader(), standardInput.Size())
+	} else {
+		defer d.Close()
+	}
+	if s.format, err = formatWithin(d, s.format); err != nil || s.format.parts == nil {
+		return nil, err
+	}
+	return s.format.parts(d, s.manner().Choice)
 }
 
 func isHidden(name string) bool { return strings.HasPrefix(name, ".") }
@@ -366,7 +495,7 @@ func (f *finder) nameApart() {
 	}
 	for i := range f.set.Sources {
 		if s := &f.set.Sources[i]; count[s.Name] > 1 {
-			s.Name = filepath.ToSlash(filepath.Clean(s.Path))
+			s.Name = filepath.ToSlash(filepath.Clean(s.Path)) + strings.TrimPrefix(s.below, s.inner().file)
 		}
 	}
 }

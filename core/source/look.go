@@ -47,6 +47,9 @@ func (s *Set) Look(ctx context.Context, reading Reading) error {
 	if err := group.Wait(); err != nil {
 		return err
 	}
+	if err := f.checkNames(); err != nil {
+		return err
+	}
 	s.dropOwn(f.own)
 	return nil
 }
@@ -62,26 +65,24 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 		size = int(source.Size) + 1
 		keep = kept.Add(source.Size) <= f.reading.Memory/8
 	}
-	if err := stream.cutter.Peek(size); err != nil {
+	if err := stream.reader.Peek(size); err != nil {
 		stream.close()
 		return &Error{source.Name, err}
 	}
-	head := stream.cutter.Head()
+	head := f.shape(index, stream.reader.Head()).Head
+	text, isText := stream.reader.(*textReader)
 	f.set.looked[index].head = head
 	f.own[index] = !f.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
 	switch {
 	case source.Size < 0: // a pipe can be read once
 		f.set.looked[index].kept = stream
-	case keep && stream.cutter.Whole():
-		stream.unwrap.close()
-		stream.file.Close()
-		stream.file = nil
+	case keep && isText && text.cutter.Whole():
+		text.letGo()
 		stream.counted = true
 		f.reading.Progress.add(1, source.Size)
 		f.set.looked[index].kept = stream
 	default:
-		stream.unwrap.close()
-		stream.file.Close()
+		stream.reader.Close()
 	}
 	return nil
 }
@@ -112,7 +113,8 @@ func (s *Set) dropOwn(own []bool) {
 func (s *Set) Head(index int) *Head { return s.looked[index].head }
 
 // Columns returns every column that any source has, in the order in which the
-// sources, taken one after another, bring them; Look must have been called.
+// sources, taken one after another, bring them; with SharedColumns only those
+// that all have in which something is. Look must have been called.
 func (s *Set) Columns() []string {
 	var columns []string
 	seen := make(map[string]bool)
@@ -130,5 +132,10 @@ func (s *Set) Columns() []string {
 			}
 		}
 	}
-	return columns
+	if s.Mode != SharedColumns {
+		return columns
+	}
+	return slices.DeleteFunc(columns, func(name string) bool {
+		return slices.ContainsFunc(s.looked, func(l look) bool { return !l.head.Empty && !l.head.Layout.Has(name) })
+	})
 }

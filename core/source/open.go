@@ -1,14 +1,54 @@
 package source
 
 import (
+	"bufio"
+	"errors"
 	"io"
 	"os"
 )
 
-// openSource opens a source for reading only.
-func openSource(path string) (io.ReadCloser, error) {
-	if path == "-" {
-		return io.NopCloser(os.Stdin), nil
+// open opens what a source holds, for reading only.
+func (s *Source) open() (io.ReadCloser, error) {
+	switch {
+	case s.Path == "-":
+		return io.NopCloser(standardInput), nil
+	case s.Entry() != "":
+		return s.within.archive.open(s.within.entry)
 	}
-	return openFile(path)
+	return openFile(s.Path)
+}
+
+// openRandom is open for a source that is read out of order; a plain file is
+// given as an *os.File.
+func (s *Source) openRandom() (io.ReadCloser, error) {
+	if s.Path != "-" && s.Entry() == "" {
+		return os.Open(s.Path)
+	}
+	return s.open()
+}
+
+// standardInput is what "-" reads; it can be looked at before it is read.
+var standardInput = bufio.NewReaderSize(os.Stdin, 64<<10)
+
+// begin returns the first bytes of a source, which are not used up.
+func (s *Source) begin() ([]byte, error) {
+	const size = 1 << 10
+	if s.Path == "-" {
+		sample, err := standardInput.Peek(size)
+		if errors.Is(err, io.EOF) {
+			err = nil
+		}
+		return sample, err
+	}
+	content, err := s.open()
+	if err != nil {
+		return nil, err
+	}
+	defer content.Close()
+	sample := make([]byte, size)
+	n, err := io.ReadFull(content, sample)
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+		err = nil
+	}
+	return sample[:n], err
 }

@@ -11,20 +11,22 @@ import (
 	"lastblock/core/decode"
 	"lastblock/core/delimited"
 	"lastblock/core/record"
+	"lastblock/core/shape"
 
 	"golang.org/x/sync/errgroup"
 )
 
-// Head tells how a source is written.
-type Head = delimited.Head
+// Head tells how a source is laid out.
+type Head = record.Head
 
-// Reading is how a set is read.
+// Reading is how a run reads.
 type Reading struct {
-	Request    delimited.Request
-	Encoding   string // of the sources, as decode.Named knows it; "" to find out
-	Memory     int64  // in bytes; bounds the longest record
-	Jobs       int    // how many goroutines read
-	OwnOutputs bool   // read what Lastblock wrote, too
+	Memory     int64    // in bytes; bounds the longest record
+	Jobs       int      // how many goroutines read
+	OwnOutputs bool     // read what Lastblock wrote, too
+	Amounts    []string // columns that the run reads as amounts
+	AllAmounts bool     // it reads every column so that holds amounts
+	Partial    bool     // not all sources are read, so a name that is not found may stand in others
 	Progress   *Progress
 }
 
@@ -43,11 +45,30 @@ func (p *Progress) add(files, bytes int64) {
 
 // Batch is a stretch of one source.
 type Batch struct {
-	record.Batch
+	Stretch
 	Index  int // of the source in the set
 	Head   *Head
 	Layers []decode.Layer // compressions and encodings that the text lay in
 	First  bool           // the first batch of its source; every source has one, be it empty
+
+	// Guessed is the encoding that the source was taken for, "" where it is
+	// known. It may turn out late in a source.
+	Guessed string
+	// Total is the line at the end of a source that sums it up, nil without one.
+	// It is told with the last batch.
+	Total *TotalLine
+	// Arrived is how many records were read, counted before anything was done
+	// with them.
+	Arrived int
+	*Written
+}
+
+// DecimalOf is the decimal mark of the amounts in a column.
+func (b *Batch) DecimalOf(column int) byte {
+	if b.Head.Kind(column) == record.Amount {
+		return '.' // it was brought into its plain form
+	}
+	return b.Decimal
 }
 
 // Visitor is given what one of the reading goroutines reads. Each goroutine
@@ -63,10 +84,11 @@ type Visitor interface {
 }
 
 const (
-	taskBytes  = 1 << 20 // small files are read together up to so much
-	taskFiles  = 64      // and so many
-	sharedSize = 4 << 20 // a source larger than this is read by all goroutines
-	minRecord  = 1 << 20 // the least that the longest record may have
+	taskBytes  = 1 << 20   // small files are read together up to so much
+	taskFiles  = 64        // and so many
+	sharedSize = 4 << 20   // a source larger than this is read by all goroutines
+	sharedPart = 256 << 10 // and so is a document, which is packed, and slow to read
+	minRecord  = 1 << 20   // the least that the longest record may have
 )
 
 // Scan reads every source of the set, with visit's visitors on as many
@@ -93,6 +115,9 @@ func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) e
 		if err := f.run(ctx, visitors); err != nil {
 			return err
 		}
+	}
+	if err := f.checkNames(); err != nil {
+		return err
 	}
 	s.own = f.own
 	for i, own := range f.own {
@@ -143,15 +168,23 @@ func plan(sources []Source) []span {
 	return tasks
 }
 
-func isShared(s Source) bool { return s.Size < 0 || s.Size > sharedSize }
+func isShared(s Source) bool {
+	if s.format != nil && s.format.open != nil && s.Size > sharedPart {
+		return true
+	}
+	return s.Size < 0 || s.Size > sharedSize
+}
 
 // feed hands out work. Its mutex guards everything below it.
 type feed struct {
 	set     *Set
 	reading Reading
-	heads   *delimited.Heads
+	heads   map[*Manner]*delimited.Heads
 	limit   int
 	own     []bool // each entry is written by the one goroutine that opens its source
+
+	shaping sync.Mutex // guards shapes
+	shapes  map[shaped]*shape.Shape
 
 	mutex  sync.Mutex
 	tasks  []span
@@ -160,14 +193,40 @@ type feed struct {
 	shared *stream
 }
 
+// shaped is what a shape is for.
+type shaped struct {
+	manner *Manner
+	head   *record.Head
+}
+
 func newFeed(s *Set, reading Reading) *feed {
-	return &feed{
+	f := &feed{
 		set:     s,
 		reading: reading,
-		heads:   delimited.NewHeads(reading.Request),
+		heads:   make(map[*Manner]*delimited.Heads),
 		limit:   int(min(delimited.MaxRecord, max(minRecord, reading.Memory/16))),
 		own:     make([]bool, len(s.Sources)),
+		shapes:  make(map[shaped]*shape.Shape),
 	}
+	for i := range s.Sources {
+		if manner := s.Sources[i].as; f.heads[manner] == nil {
+			f.heads[manner] = delimited.NewHeads(s.Sources[i].manner().Request)
+		}
+	}
+	return f
+}
+
+// shape returns the shape of a source's records.
+func (f *feed) shape(index int, head *record.Head) *shape.Shape {
+	f.shaping.Lock()
+	defer f.shaping.Unlock()
+	key := shaped{f.set.Sources[index].as, head}
+	s := f.shapes[key]
+	if s == nil {
+		s = f.set.Sources[index].manner().Shape.For(head)
+		f.shapes[key] = s
+	}
+	return s
 }
 
 // width is how many goroutines could have something to do.
@@ -185,8 +244,7 @@ func (f *feed) width() int {
 type work struct {
 	number int
 	span   span
-	stream *stream // set for a block
-	block  delimited.Block
+	stream *stream // set for a stretch of a shared source, which is in the worker's batch
 	first  bool
 }
 
@@ -197,10 +255,10 @@ func (f *feed) take(w *worker) (work, error) {
 	for {
 		if f.shared != nil {
 			first := !f.shared.started
-			block, err := f.shared.next(w)
+			err := f.shared.next(w)
 			if err == nil {
 				f.number++
-				return work{number: f.number - 1, stream: f.shared, block: block, first: first}, nil
+				return work{number: f.number - 1, stream: f.shared, first: first}, nil
 			}
 			f.shared.close()
 			f.shared = nil
@@ -229,11 +287,14 @@ func (f *feed) take(w *worker) (work, error) {
 type stream struct {
 	feed    *feed
 	index   int
-	file    io.Closer // nil where all was read before
-	unwrap  *unwrapper
-	cutter  *delimited.Cutter
+	reader  Reader
 	started bool
 	counted bool // its progress was counted when it was looked at
+
+	// Known once the first stretch was taken:
+	shape     *shape.Shape
+	written   *Written
+	constants map[string][]byte
 }
 
 func (f *feed) open(index int) (*stream, error) {
@@ -245,56 +306,99 @@ func (f *feed) open(index int) (*stream, error) {
 		}
 	}
 	source := &f.set.Sources[index]
-	file, err := openSource(source.Path)
+	reader, err := f.openReader(source, f.reading.Progress)
 	if err != nil {
 		return nil, &Error{source.Name, err}
 	}
-	unwrap := &unwrapper{encoding: f.reading.Encoding, size: source.Size, progress: f.reading.Progress}
-	return &stream{
-		feed: f, index: index, file: file, unwrap: unwrap,
-		cutter: delimited.NewCutter(file, f.limit, unwrap.unwrap, f.heads.Find),
-	}, nil
+	return &stream{feed: f, index: index, reader: reader}, nil
+}
+
+// openReader opens a source; progress is that of unpacking, nil to count none.
+func (f *feed) openReader(s *Source, progress *Progress) (Reader, error) {
+	if s.format == nil || s.format.open == nil {
+		return f.openText(s, progress)
+	}
+	d, err := openDocumentOf(s)
+	if err != nil {
+		return nil, err
+	}
+	reader, err := s.format.open(d, s.inner().part, s.manner(), f.reading.Memory)
+	if err != nil {
+		d.Close()
+	}
+	return reader, err
 }
 
 // ErrChanged says that somebody wrote to a source while it was being read.
 var ErrChanged = errors.New("the file has changed since this run began; wait until it is whole, and run again")
 
-// next cuts the next block, into the buffer of the goroutine that asks for it.
-func (s *stream) next(w *worker) (delimited.Block, error) {
+// next takes the next stretch, into the buffers of the goroutine that asks for
+// it.
+func (s *stream) next(w *worker) error {
 	first := !s.started
 	s.started = true
-	block, buffer, err := s.cutter.Next(w.buffer)
-	w.buffer = buffer
-	if err != nil {
+	if err := s.reader.Next(&w.batch.Stretch); err != nil {
 		if errors.Is(err, io.EOF) {
-			return block, err
+			return err
 		}
-		return block, &Error{s.feed.set.Sources[s.index].Name, err}
+		return &Error{s.feed.set.Sources[s.index].Name, err}
+	}
+	w.batch.Layers, w.batch.Guessed = nil, ""
+	if t, ok := s.reader.(*textReader); ok {
+		w.batch.Layers, w.batch.Guessed = t.unwrap.layers, t.unwrap.guessed()
 	}
 	if first {
-		columns := s.cutter.Head().Layout.Columns
-		if looked := s.feed.set.looked; looked != nil {
-			if !slices.Equal(columns, looked[s.index].head.Layout.Columns) {
-				return block, &Error{s.feed.set.Sources[s.index].Name, ErrChanged}
-			}
-		} else if !s.feed.reading.OwnOutputs && isOwnOutput(columns) {
-			s.feed.own[s.index] = true
-			return block, io.EOF
+		if err := w.begin(s); err != nil {
+			return err
 		}
 	}
-	if !s.counted && !s.unwrap.isPacked() {
-		s.feed.reading.Progress.add(0, int64(len(block.Data)))
+	if !s.counted {
+		s.feed.reading.Progress.add(0, s.taken(&w.batch.Stretch))
 	}
-	return block, nil
+	return nil
+}
+
+// begin finds out what is to be known of a source before its first stretch is
+// passed on.
+func (w *worker) begin(s *stream) error {
+	first := &w.batch.Stretch
+	source := &s.feed.set.Sources[s.index]
+	s.shape = s.feed.shape(s.index, s.reader.Head())
+	columns := s.shape.Head.Layout.Columns
+	if looked := s.feed.set.looked; looked != nil {
+		if !slices.Equal(columns, looked[s.index].head.Layout.Columns) {
+			return &Error{source.Name, ErrChanged}
+		}
+	} else if !s.feed.reading.OwnOutputs && isOwnOutput(columns) {
+		s.feed.own[s.index] = true
+		return io.EOF
+	}
+	s.constants = s.feed.set.constants(s.index, s.shape.Constants())
+	s.reader.Parse(first)
+	if err := w.settle(s, first); err != nil {
+		return &Error{source.Name, err}
+	}
+	return nil
+}
+
+// taken is how many bytes of the source a stretch stands for, as far as that is
+// not counted where it is unpacked.
+func (s *stream) taken(stretch *Stretch) int64 {
+	if t, ok := s.reader.(*textReader); ok && !t.unwrap.isPacked() {
+		return int64(len(stretch.block.Data))
+	}
+	return 0
 }
 
 func (s *stream) close() {
-	s.unwrap.close() // as below
-	if s.file != nil {
-		s.file.Close() // it was only read; there is nothing a failure could lose
+	s.reader.Close()
+	if s.counted {
+		return
 	}
-	if !s.counted {
-		s.feed.reading.Progress.add(1, 0)
+	progress := s.feed.reading.Progress
+	progress.add(1, 0)
+	if _, ok := s.reader.(*textReader); !ok {
+		progress.add(0, max(0, s.feed.set.Sources[s.index].Size))
 	}
 }
 
@@ -302,8 +406,11 @@ func (s *stream) close() {
 type worker struct {
 	feed    *feed
 	visitor Visitor
-	buffer  []byte
 	batch   Batch
+	shaper  shape.Worker
+
+	evidence evidence
+	evident  *shape.Shape // of which the evidence is
 }
 
 func (w *worker) run(ctx context.Context) error {
@@ -319,7 +426,7 @@ func (w *worker) run(ctx context.Context) error {
 			return err
 		}
 		if work.stream != nil {
-			err = w.visit(work.stream, work.block, work.first)
+			err = w.visit(work.stream, work.first)
 		} else {
 			err = w.readSources(ctx, work.span)
 		}
@@ -352,25 +459,32 @@ func (w *worker) readSource(index int) error {
 	}
 	defer stream.close()
 	for first := true; ; first = false {
-		block, err := stream.next(w)
+		err := stream.next(w)
 		if errors.Is(err, io.EOF) {
 			return nil
 		}
 		if err != nil {
 			return err
 		}
-		if err := w.visit(stream, block, first); err != nil {
+		if err := w.visit(stream, first); err != nil {
 			return err
 		}
 	}
 }
 
-// visit scans a block and shows it to the visitor.
-func (w *worker) visit(s *stream, block delimited.Block, first bool) error {
-	head := s.cutter.Head()
-	scanner := delimited.Scanner{Dialect: head.Dialect, Width: len(head.Layout.Columns), Header: head.Header}
-	scanner.Scan(block, &w.batch.Batch)
-	w.batch.Index, w.batch.Head, w.batch.First = s.index, head, first
-	w.batch.Layers = s.unwrap.layers
+// visit makes the batch of the stretch that was taken, and shows it to the
+// visitor.
+func (w *worker) visit(s *stream, first bool) error {
+	if !first {
+		s.reader.Parse(&w.batch.Stretch)
+	}
+	w.batch.Total = nil
+	if w.batch.Last {
+		w.batch.Total = takeTotalLine(&w.batch.Stretch.Batch, s.shape.SentColumns(), s.shape.Head.Delimiter)
+	}
+	w.batch.Arrived = w.batch.Read()
+	w.shaper.Apply(s.shape, &w.batch.Stretch.Batch, s.written.Writing, s.constants)
+	w.batch.Index, w.batch.Head, w.batch.First = s.index, s.shape.Head, first
+	w.batch.Written = s.written
 	return w.visitor.Batch(&w.batch)
 }

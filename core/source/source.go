@@ -9,15 +9,49 @@ import (
 	"time"
 )
 
-// Source is one file that a branch sent.
+// Source is one file that a branch sent, one sheet of a workbook, or one entry
+// of an archive.
 type Source struct {
 	Name    string // as results call it: the path below the folder that was named
-	Path    string // where it is opened; "-" is standard input
+	Path    string // of the file; "-" is standard input
 	Size    int64  // in bytes; -1 where that is not known before reading
 	Changed time.Time
 	Words   []string // values of the words of --name, in the pattern's order; nil where the name does not match
 
-	below string // the path below the folder that was named
+	below  string // the path below the folder that was named, with entry and sheet
+	format *Format
+	as     *Manner // nil for the usual one
+	within *within // nil for a file that is one source
+}
+
+// within tells which part of a file a source is.
+type within struct {
+	file    string // the file's path below the folder that was named
+	archive *archive
+	entry   string // of the archive, as it calls it
+	part    Part   // of the workbook
+}
+
+// inner is the place of a source in its file.
+func (s *Source) inner() within {
+	if s.within == nil {
+		return within{file: s.below}
+	}
+	return *s.within
+}
+
+// Entry is the source's name in the archive that its file is, "" for none.
+func (s *Source) Entry() string { return s.inner().entry }
+
+// Sheet is the sheet of the workbook that the source is, "" for none.
+func (s *Source) Sheet() string { return s.inner().part.Sheet }
+
+// manner is how the source is written, as far as that is said.
+func (s *Source) manner() *Manner {
+	if s.as == nil {
+		return new(Manner)
+	}
+	return s.as
 }
 
 // PassedOver is something that was found and is not read.
@@ -32,9 +66,21 @@ type Set struct {
 	PassedOver []PassedOver
 	Pattern    *NamePattern // nil without --name
 
+	Mode ColumnMode
+
 	looked []look // what Look found, by source; nil before
 	own    []bool // which sources a Scan found to be own outputs; nil before
 }
+
+// ColumnMode says what becomes of columns that not all sources have.
+type ColumnMode string
+
+// The modes of columns.
+const (
+	AllColumns    ColumnMode = "all"    // each is kept, and blank where a source has none
+	SharedColumns ColumnMode = "shared" // only those that all sources have are kept
+	StrictColumns ColumnMode = "strict" // any difference is a finding of weight stop
+)
 
 // IsOwn tells whether a Scan passed a source over as an own output.
 func (s *Set) IsOwn(index int) bool { return s.own != nil && s.own[index] }

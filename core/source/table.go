@@ -13,11 +13,14 @@ type Table struct {
 	Layout *record.Layout
 	Rows   [][]string
 	Lines  []int // on which each row starts
+
+	Decimal byte // the decimal mark of its amounts
 }
 
 // ReadTable reads a whole source. A record that cannot be read is an error,
-// since nobody would miss it in a list.
-func ReadTable(ctx context.Context, path string, reading Reading) (*Table, error) {
+// since nobody would miss it in a list. decimal is the mark of its amounts, in
+// case that they do not tell themselves; 0 for the point.
+func ReadTable(ctx context.Context, path string, reading Reading, decimal byte) (*Table, error) {
 	set, err := Find(ctx, Search{Paths: []string{path}, Jobs: 1})
 	if err != nil {
 		return nil, err
@@ -25,8 +28,8 @@ func ReadTable(ctx context.Context, path string, reading Reading) (*Table, error
 	if len(set.Sources) != 1 {
 		return nil, fmt.Errorf("%s: a single file is needed here", path)
 	}
-	reading.Jobs, reading.OwnOutputs, reading.Progress = 1, true, nil
-	table := &Table{Name: path, Layout: record.NewLayout(nil)}
+	reading.Jobs, reading.OwnOutputs, reading.Progress, reading.AllAmounts = 1, true, nil, true
+	table := &Table{Name: path, Layout: record.NewLayout(nil), Decimal: decimal}
 	if err := set.Scan(ctx, reading, func() Visitor { return (*tableVisitor)(table) }); err != nil {
 		return nil, err
 	}
@@ -52,6 +55,9 @@ func (t *tableVisitor) Batch(b *Batch) error {
 		return &Error{t.Name, fmt.Errorf("line %d cannot be read: it does not have the %d fields of its header, or a quote in it is not closed", b.Refused[0].Line, b.Width)}
 	}
 	t.Layout = b.Head.Layout
+	if t.Decimal == 0 || len(b.Unclear) == 0 {
+		t.Decimal = b.Decimal
+	}
 	var scratch []byte
 	for row := range b.Batch.Rows {
 		values := make([]string, b.Width)

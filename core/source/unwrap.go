@@ -11,39 +11,65 @@ import (
 // unwrapper takes off a source what is not text: compressions, and encodings
 // other than UTF-8.
 type unwrapper struct {
+	blanks   bool
 	encoding string // that was asked for; it holds where the bytes do not show another
 	size     int64  // of the file, -1 where that is not known
 	progress *Progress
 
 	layers  []decode.Layer // that were taken off
 	decoded bool
+	guess   *decode.Guess // nil where the encoding was known
 	open    []io.Closer
+}
+
+func newUnwrapper(s *Source, progress *Progress) *unwrapper {
+	return &unwrapper{encoding: s.manner().Encoding, blanks: s.manner().Blanks, size: s.Size, progress: progress}
 }
 
 // unwrap returns a reader of what is within a source that begins with sample,
 // or nil where that is text. What was read as sample is read again.
-func (u *unwrapper) unwrap(sample []byte, rest io.Reader) (io.Reader, error) {
-	if u.decoded {
-		return nil, nil
+func (u *unwrapper) unwrap(sample []byte, rest io.Reader, whole bool) (io.Reader, error) {
+	if !u.decoded {
+		inner, err := u.takeOff(sample, rest, whole)
+		if inner != nil || err != nil {
+			return inner, err
+		}
 	}
+	if u.blanks {
+		u.blanks = false
+		return decode.NewBlanks(again(sample, rest)), nil
+	}
+	return nil, nil
+}
+
+// again reads once more what was read as sample, and then the rest.
+func again(sample []byte, rest io.Reader) io.Reader {
+	return io.MultiReader(bytes.NewReader(bytes.Clone(sample)), rest)
+}
+
+// takeOff takes off one compression, or the encoding.
+func (u *unwrapper) takeOff(sample []byte, rest io.Reader, whole bool) (io.Reader, error) {
 	layer := decode.Find(sample)
-	named := layer == "" && u.encoding != "" && !bytes.HasPrefix(sample, []byte("\ufeff"))
-	if layer == "" && !named {
-		return nil, nil
-	}
+	u.decoded = !layer.Packed()
 	if layer.Packed() && !u.isPacked() { // progress is that of the file, not of what it unpacks to
 		u.progress.add(0, int64(len(sample)))
 		rest = &counter{rest, u.progress}
 	}
-	u.decoded = !layer.Packed()
-	again := io.MultiReader(bytes.NewReader(bytes.Clone(sample)), rest)
 	var inner io.ReadCloser
 	var err error
-	if named {
+	switch {
+	case layer != "":
+		inner, err = decode.NewReader(again(sample, rest), layer, u.size)
+	case bytes.HasPrefix(sample, []byte("\ufeff")):
+		return nil, nil
+	case u.encoding != "":
 		layer = decode.Layer(u.encoding)
-		inner, err = decode.NewEncodingReader(again, u.encoding)
-	} else {
-		inner, err = decode.NewReader(again, layer, u.size)
+		inner, err = decode.NewEncodingReader(again(sample, rest), u.encoding)
+	case whole && decode.IsUTF8(sample):
+		return nil, nil
+	default:
+		u.guess = decode.NewGuess(again(sample, rest))
+		return u.guess, nil
 	}
 	if err != nil {
 		return nil, err
@@ -51,6 +77,14 @@ func (u *unwrapper) unwrap(sample []byte, rest io.Reader) (io.Reader, error) {
 	u.layers = append(u.layers, layer)
 	u.open = append(u.open, inner)
 	return inner, nil
+}
+
+// guessed is the encoding that the text was taken for, "" where it was known.
+func (u *unwrapper) guessed() string {
+	if u.guess != nil && u.guess.Made() {
+		return decode.Guessed
+	}
+	return ""
 }
 
 func (u *unwrapper) isPacked() bool { return len(u.layers) > 0 && u.layers[0].Packed() }

@@ -13,7 +13,16 @@ import (
 // TellDiffering adds a finding for every source whose columns are not those
 // that most sources have: which it lacks, which it has beside them, or that
 // only their order differs. It is called after Finish.
+// With StrictColumns that is of weight stop.
 func (t *Tally) TellDiffering() {
+	if t.toldDiffering {
+		return
+	}
+	t.toldDiffering = true
+	weight := finding.ColumnsDiffer.Weight()
+	if t.set.Mode == source.StrictColumns {
+		weight = finding.Stop
+	}
 	usual := t.usualLayout()
 	for i := range t.Sources {
 		head := t.Sources[i].Head
@@ -21,7 +30,7 @@ func (t *Tally) TellDiffering() {
 			continue
 		}
 		if text := difference(usual, head.Layout); text != "" {
-			t.Findings.Add(finding.Finding{Kind: finding.ColumnsDiffer, Source: t.set.Sources[i].Name, Order: i, Message: text})
+			t.Findings.Add(finding.Finding{Kind: finding.ColumnsDiffer, Weight: weight, Source: t.set.Sources[i].Name, Order: i, Message: text})
 		}
 	}
 }

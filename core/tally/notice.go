@@ -2,8 +2,10 @@ package tally
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
+	"lastblock/core/amount"
 	"lastblock/core/finding"
 	"lastblock/core/record"
 	"lastblock/core/source"
@@ -15,7 +17,7 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 	refusal := &b.Refused[i]
 	entry.Suspense++
 	name := v.tally.set.Sources[b.Index].Name
-	f := finding.Finding{Source: name, Order: b.Index, Line: refusal.Line}
+	f := finding.Finding{Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(), Order: b.Index, Line: refusal.Line}
 	switch refusal.Reason {
 	case record.FieldCount:
 		f.Kind = finding.FieldCount
@@ -27,17 +29,48 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 	case record.StrayQuote:
 		f.Kind = finding.StrayQuote
 		f.Message = "text stands behind a closing quote; the record is in suspense"
+	case record.BadValue:
+		f.Kind = finding.BadValue
+		f.Column, f.Found, f.Expected = refusal.Column, shorten(refusal.Found), refusal.Wanted
+		if f.Expected == "" {
+			f.Expected = "a value"
+			f.Message = fmt.Sprintf("%q stands where there is no value; the record is in suspense", f.Found)
+		} else {
+			f.Message = fmt.Sprintf("%q is not %s; the record is in suspense", f.Found, f.Expected)
+		}
 	}
 	v.findings.Add(f)
-	v.suspense.Add(suspense.Entry{Reason: f.Kind, Source: name, Line: refusal.Line, Record: refusal.Raw})
+	v.suspense.Add(suspense.Entry{Reason: f.Kind, Source: name, Line: refusal.Line, Column: refusal.Column, Found: refusal.Found, Record: refusal.Raw})
 }
 
 // lookAtHead tells what is to be known of a source from its head alone.
 func (v *Visitor) lookAtHead(b *source.Batch) {
 	src := &v.tally.set.Sources[b.Index]
 	add := func(f finding.Finding) {
-		f.Source, f.Order = src.Name, b.Index
+		f.Source, f.Sheet, f.Order = src.Name, src.Sheet(), b.Index
 		v.findings.Add(f)
+	}
+	head := b.Head
+	if head.Above > 0 {
+		add(finding.Finding{
+			Kind: finding.LinesAbove, Line: head.Line, Count: head.Above,
+			Message: fmt.Sprintf("%s above the header left out", Plural(head.Above, "line")),
+		})
+	}
+	if head.Index > 0 {
+		add(finding.Finding{
+			Kind: finding.IndexColumn, Line: head.Line, Column: record.PositionName(head.Index),
+			Message: fmt.Sprintf("column %d has no name and only numbers the records; left out", head.Index),
+		})
+	}
+	for _, unclear := range b.Unclear {
+		f := finding.Finding{Kind: finding.DecimalUnclear, Line: unclear.Line, Column: unclear.Column, Found: unclear.Found}
+		f.Message = fmt.Sprintf("%q could be read with either decimal mark, and no other amount here proves one; read with %q, say it with --decimal", unclear.Found, b.Decimal)
+		if unclear.Kind == record.Date {
+			f.Kind = finding.DateUnclear
+			f.Message = fmt.Sprintf("%q could be read day first or month first, and no other date of the column proves one; read day first, say it with --as %s=date:dmy or date:mdy", unclear.Found, unclear.Column)
+		}
+		add(f)
 	}
 	for _, renamed := range b.Head.Twice {
 		add(finding.Finding{
@@ -63,7 +96,7 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 // tell adds what is known once all of a source was read.
 func (t *Tally) tell(index int, s *Source) {
 	add := func(f finding.Finding) {
-		f.Source, f.Order = t.set.Sources[index].Name, index
+		f.Source, f.Sheet, f.Order = t.set.Sources[index].Name, t.set.Sources[index].Sheet(), index
 		t.Findings.Add(f)
 	}
 	switch {
@@ -86,6 +119,23 @@ func (t *Tally) tell(index int, s *Source) {
 			Message: fmt.Sprintf("the header stands again %s; left out, as it is no record", where),
 		})
 	}
+	if s.set.hidden > 0 || s.Head.Hidden != "" {
+		var parts []string
+		if s.Head.Hidden != "" {
+			parts = append(parts, s.Head.Hidden)
+		}
+		if s.set.hidden > 0 {
+			parts = append(parts, Plural(s.set.hidden, "row"))
+		}
+		add(finding.Finding{Kind: finding.HiddenCells, Count: s.set.hidden, Message: "hidden in the workbook, and read: " + strings.Join(parts, ", ")})
+	}
+	if s.set.guessed != "" {
+		add(finding.Finding{
+			Kind: finding.EncodingGuessed, Line: s.set.guessedLine, Found: s.set.guessed,
+			Message: fmt.Sprintf("the text is no UTF-8, first on this line, and was read as %s; say it with --encoding", s.set.guessed),
+		})
+	}
+	t.tellTotalLine(s, add)
 	if s.set.blank > 0 && !s.Head.Empty {
 		add(finding.Finding{
 			Kind: finding.BlankLine, Count: s.set.blank,
@@ -100,6 +150,62 @@ func (t *Tally) tell(index int, s *Source) {
 			})
 		}
 	}
+}
+
+// tellTotalLine tells of a total line, and of each total in it that the records
+// do not come to, the ones in suspense and the dropped ones included as far as
+// they are amounts.
+func (t *Tally) tellTotalLine(s *Source, add func(finding.Finding)) {
+	line := s.set.total
+	if line == nil {
+		return
+	}
+	var agree, unchecked []string
+	for i, column := range t.options.Amounts {
+		text, ok := line.Totals[s.nameOf(column)]
+		if !ok {
+			continue
+		}
+		stated, err := amount.Parse([]byte(text), s.set.decimal)
+		if err != nil {
+			continue
+		}
+		var all amount.Sum
+		all.Merge(&s.Totals[i])
+		all.Merge(&s.set.totals[i])
+		all.Merge(&s.set.dropped[i])
+		found := all.Amount()
+		if difference := found.Sub(stated); difference.Sign() != 0 {
+			add(finding.Finding{
+				Kind: finding.ControlTotal, Line: line.Line, Column: column,
+				Expected: stated.String(), Found: found.String(), Difference: difference.String(),
+				Message: fmt.Sprintf("the total line says %s, the records above it come to %s, difference %s", stated.Money(), found.Money(), difference.Money()),
+			})
+			continue
+		}
+		agree = append(agree, column)
+	}
+	for _, column := range s.Head.Layout.Columns {
+		if _, ok := line.Totals[column]; ok && !slices.Contains(t.options.Amounts, column) {
+			unchecked = append(unchecked, column)
+		}
+	}
+	text := fmt.Sprintf("%q is a total line; left out", line.Word)
+	if len(agree) > 0 {
+		text += fmt.Sprintf(", it agrees with the records in %s", strings.Join(agree, ", "))
+	}
+	if len(unchecked) > 0 && len(agree) == 0 {
+		text += fmt.Sprintf(" and not checked: --total %s checks it", strings.Join(unchecked, ","))
+	}
+	add(finding.Finding{Kind: finding.TotalLine, Line: line.Line, Found: line.Word, Message: text})
+}
+
+// nameOf is the name of a column that may have been called by its position.
+func (s *Source) nameOf(column string) string {
+	if at, ok := s.Head.Layout.Find(column); ok {
+		return s.Head.Layout.Columns[at]
+	}
+	return column
 }
 
 // Plural puts a number before a noun: "1 record", "2 records".

@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"lastblock/core/amount"
 	"lastblock/core/finding"
@@ -23,7 +24,6 @@ import (
 // Options say what is counted.
 type Options struct {
 	Amounts  []string       // columns to read as amounts, by name or as "#3"
-	Decimal  byte           // the decimal mark, '.' or ','
 	Suspense *suspense.File // nil: what is set aside is counted only
 }
 
@@ -36,6 +36,8 @@ type Tally struct {
 	Sources  []Source // one per source of the set, in its order; own outputs have no Head
 	Findings finding.List
 	Proof    proof.Proof // all but Used
+
+	toldDiffering bool
 }
 
 // Source is the count of one source.
@@ -44,6 +46,7 @@ type Source struct {
 	Read     int // records, the ones in suspense included
 	Used     int // records that can be used, counted where they are handed on
 	Suspense int
+	Dropped  int          // left out by a condition
 	Totals   []amount.Sum // of the records that can be used, by Options.Amounts
 	Blank    []int        // records whose amount is blank
 	set      aside
@@ -51,9 +54,15 @@ type Source struct {
 
 // aside is what does not count as used.
 type aside struct {
-	totals   []amount.Sum // of the records in suspense, as far as they are amounts
-	blank    int          // blank lines
-	repeated []int        // lines on which the header stands again
+	totals      []amount.Sum // of the records in suspense, as far as they are amounts
+	dropped     []amount.Sum // of the records that a condition left out, likewise
+	total       *source.TotalLine
+	decimal     byte
+	hidden      int    // rows that are hidden
+	guessed     string // the encoding that was guessed, and the first line that needed it
+	guessedLine int
+	blank       int   // blank lines
+	repeated    []int // lines on which the header stands again
 }
 
 // New makes a tally of a set.
@@ -105,13 +114,23 @@ func (v *Visitor) Batch(b *source.Batch) error {
 	if b.First {
 		v.lookAtHead(b)
 	}
-	entry.Read += b.Read()
+	entry.Read += b.Arrived
 	entry.set.blank += b.Blank
+	entry.set.hidden += b.Hidden
+	if b.Total != nil {
+		entry.set.total, entry.set.decimal = b.Total, b.Decimal
+	}
+	if b.Guessed != "" && entry.set.guessed == "" {
+		entry.set.guessLine(b)
+	}
 	entry.set.repeated = append(entry.set.repeated, b.Repeated...)
 	for i := range b.Refused {
 		v.refuse(b, entry, i)
 	}
 	v.Rows, v.Values = nil, v.Values[:0]
+	if b.Dropped != nil {
+		v.drop(b, entry)
+	}
 	if len(v.columns) > 0 {
 		v.readAmounts(b, entry)
 	}
@@ -154,11 +173,40 @@ func (v *Visitor) enter(b *source.Batch) *entry {
 		}
 	}
 	n := len(v.columns)
-	sums := make([]amount.Sum, 2*n)
+	sums := make([]amount.Sum, 3*n)
 	v.sources = append(v.sources, entry{b.Index, Source{
-		Head: b.Head, Totals: sums[:n:n], Blank: make([]int, n), set: aside{totals: sums[n:]},
+		Head: b.Head, Totals: sums[:n:n], Blank: make([]int, n), set: aside{totals: sums[n : 2*n : 2*n], dropped: sums[2*n:]},
 	}})
 	return &v.sources[len(v.sources)-1]
+}
+
+// drop counts what a condition left out. What is no amount there does no harm.
+func (v *Visitor) drop(b *source.Batch, entry *entry) {
+	entry.Dropped += b.Dropped.Rows
+	for i, column := range v.columns {
+		if column < 0 {
+			continue
+		}
+		for row := range b.Dropped.Rows {
+			value, err := amount.Parse(b.Dropped.Text(row, column, &v.scratch), b.DecimalOf(column))
+			if err == nil {
+				v.read[i].Add(value)
+				entry.set.dropped[i].Add(value)
+			}
+		}
+	}
+}
+
+// guessLine notes the first line of the batch that is not ASCII.
+func (a *aside) guessLine(b *source.Batch) {
+	for row := range b.Batch.Rows {
+		for _, c := range b.Raw(row) {
+			if c >= utf8.RuneSelf {
+				a.guessed, a.guessedLine = b.Guessed, b.Line(row)
+				return
+			}
+		}
+	}
 }
 
 // readAmounts reads the amount columns of all rows, column by column, and then
@@ -192,7 +240,7 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
 
 // readColumn reads one amount column of all rows.
 func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
-	decimal, width, read := v.tally.options.Decimal, len(v.columns), &v.read[i]
+	decimal, width, read := b.DecimalOf(column), len(v.columns), &v.read[i]
 	at := i
 	for row := range b.Batch.Rows {
 		text := b.Field(row, column)
@@ -262,7 +310,7 @@ func (v *Visitor) tellBad(b *source.Batch, entry *entry, bad badValue) {
 	text := b.Text(row, index, &v.scratch)
 	name := v.tally.set.Sources[b.Index].Name
 	v.suspense.Add(suspense.Entry{Reason: finding.BadValue, Source: name, Line: b.Line(row), Column: column, Found: text, Record: b.Raw(row)})
-	f := finding.Finding{Kind: finding.BadValue, Source: name, Order: b.Index, Line: b.Line(row), Column: column}
+	f := finding.Finding{Kind: finding.BadValue, Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(), Order: b.Index, Line: b.Line(row), Column: column}
 	if !v.findings.Full(f.Kind, f.Order, f.Line) {
 		f.Found, f.Expected = shorten(text), "an amount"
 		f.Message = fmt.Sprintf("%q is not an amount; the record is in suspense", f.Found)
@@ -285,7 +333,7 @@ func (t *Tally) Finish() error {
 	n := len(t.options.Amounts)
 	t.Sources = make([]Source, len(t.set.Sources))
 	t.Proof.Totals = make([]proof.Total, n)
-	read, aside := make([]amount.Sum, n), make([]amount.Sum, n)
+	read, aside, dropped := make([]amount.Sum, n), make([]amount.Sum, n), make([]amount.Sum, n)
 	for _, v := range t.visitors {
 		t.Findings.Merge(&v.findings)
 		for i := range v.read {
@@ -299,15 +347,20 @@ func (t *Tally) Finish() error {
 		s := &t.Sources[i]
 		t.Proof.Read += s.Read
 		t.Proof.Suspense += s.Suspense
+		t.Proof.Dropped += s.Dropped
 		for k := range s.set.totals {
 			aside[k].Merge(&s.set.totals[k])
+			dropped[k].Merge(&s.set.dropped[k])
 		}
 		if s.Head != nil {
 			t.tell(i, s)
 		}
 	}
 	for k, column := range t.options.Amounts {
-		t.Proof.Totals[k] = proof.Total{Column: column, Read: read[k].Amount(), Suspense: aside[k].Amount()}
+		t.Proof.Totals[k] = proof.Total{Column: column, Read: read[k].Amount(), Suspense: aside[k].Amount(), Dropped: dropped[k].Amount()}
+	}
+	if t.set.Mode == source.StrictColumns {
+		t.TellDiffering()
 	}
 	return t.checkColumns()
 }
@@ -320,11 +373,20 @@ func (s *Source) merge(o *Source) {
 	s.Read += o.Read
 	s.Used += o.Used
 	s.Suspense += o.Suspense
+	s.Dropped += o.Dropped
+	s.set.hidden += o.set.hidden
+	if o.set.total != nil {
+		s.set.total, s.set.decimal = o.set.total, o.set.decimal
+	}
+	if o.set.guessed != "" && (s.set.guessed == "" || o.set.guessedLine < s.set.guessedLine) {
+		s.set.guessed, s.set.guessedLine = o.set.guessed, o.set.guessedLine
+	}
 	s.set.blank += o.set.blank
 	s.set.repeated = append(s.set.repeated, o.set.repeated...)
 	for i := range o.Totals {
 		s.Totals[i].Merge(&o.Totals[i])
 		s.set.totals[i].Merge(&o.set.totals[i])
+		s.set.dropped[i].Merge(&o.set.dropped[i])
 		s.Blank[i] += o.Blank[i]
 	}
 }

@@ -25,7 +25,7 @@ func count(t *testing.T, pattern string, amounts []string, files map[string]stri
 	if err != nil {
 		t.Fatal(err)
 	}
-	c := tally.New(set, tally.Options{Amounts: amounts, Decimal: '.', Suspense: file})
+	c := tally.New(set, tally.Options{Amounts: amounts, Suspense: file})
 	if err := set.Scan(context.Background(), sourcetest.Reading, func() source.Visitor { return c.Visitor() }); err != nil {
 		t.Fatal(err)
 	}
@@ -211,7 +211,7 @@ func BenchmarkAmounts(b *testing.B) {
 	set := sourcetest.Set(b, "", map[string]string{"a.csv": text})
 	b.SetBytes(int64(len(text)))
 	for b.Loop() {
-		c := tally.New(set, tally.Options{Amounts: []string{"debit", "credit"}, Decimal: '.'})
+		c := tally.New(set, tally.Options{Amounts: []string{"debit", "credit"}})
 		if err := set.Scan(context.Background(), sourcetest.Reading, func() source.Visitor { return c.Visitor() }); err != nil {
 			b.Fatal(err)
 		}

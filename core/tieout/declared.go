@@ -88,6 +88,14 @@ type comparison struct {
 	rows    map[int]*Row
 }
 
+// decimal is the mark of the sheet's amounts.
+func (c *comparison) decimal() byte {
+	if c.sheet.Decimal == 0 {
+		return '.'
+	}
+	return c.sheet.Decimal
+}
+
 func (c *comparison) bySource() bool { return c.sheet.Has(sourceColumn) }
 
 func (c *comparison) checkSheet() error {
@@ -187,7 +195,7 @@ func (c *comparison) line(i int, counted *Row) error {
 		if text == "" {
 			continue
 		}
-		declared, err := amount.Parse([]byte(text), c.options.Decimal)
+		declared, err := amount.Parse([]byte(text), c.decimal())
 		if err != nil {
 			return &DeclarationError{c.sheet.Name, c.sheet.Lines[i], fmt.Sprintf("%s is %q, which is no amount", column, text)}
 		}

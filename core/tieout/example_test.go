@@ -23,7 +23,7 @@ func Example() {
 		Lines:  []int{2},
 	}
 	result, err := tieout.Run(context.Background(), set, sourcetest.Reading,
-		tieout.Options{Totals: []string{"debit"}, Decimal: '.', Declared: declared})
+		tieout.Options{Totals: []string{"debit"}, Declared: declared})
 	if err != nil {
 		fmt.Println(err)
 		return

@@ -18,7 +18,6 @@ import (
 // Options say what is tied out.
 type Options struct {
 	Totals   []string       // amount columns, by name or as "#2"
-	Decimal  byte           // the decimal mark in them
 	Declared *source.Table  // the control sheet; nil without one
 	Suspense *suspense.File // nil without one
 }
@@ -44,7 +43,8 @@ type Result struct {
 // Run ties out a set. The error is a *tally.UnknownColumnError, a
 // *DeclarationError, what reading returned, or a *proof.FailedError.
 func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
-	t := tally.New(set, tally.Options{Amounts: options.Totals, Decimal: options.Decimal, Suspense: options.Suspense})
+	t := tally.New(set, tally.Options{Amounts: options.Totals, Suspense: options.Suspense})
+	reading.Amounts = options.Totals
 	if err := set.Scan(ctx, reading, func() source.Visitor { return t.Visitor() }); err != nil {
 		return nil, err
 	}

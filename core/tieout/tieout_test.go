@@ -17,13 +17,13 @@ import (
 // run ties files out against a control sheet, "" for none.
 func run(t *testing.T, pattern, sheet string, totals []string, files map[string]string) (*Result, error) {
 	t.Helper()
-	options := Options{Totals: totals, Decimal: '.'}
+	options := Options{Totals: totals}
 	if sheet != "" {
 		path := filepath.Join(t.TempDir(), "control.csv")
 		if err := os.WriteFile(path, []byte(sheet), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		table, err := source.ReadTable(context.Background(), path, sourcetest.Reading)
+		table, err := source.ReadTable(context.Background(), path, sourcetest.Reading, 0)
 		if err != nil {
 			return nil, err
 		}

@@ -1,0 +1,182 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"lastblock/core/date"
+	"lastblock/core/decode"
+	"lastblock/core/delimited"
+	"lastblock/core/expression"
+	"lastblock/core/nearest"
+	"lastblock/core/record"
+	"lastblock/core/shape"
+	"lastblock/core/source"
+
+	"github.com/spf13/pflag"
+)
+
+// manner are the flags that say how sources are written, and what form their
+// records are to have. A plan has the same words, for all sources or for some.
+type manner struct {
+	delimiter string
+	encoding  string
+	decimal   string
+	skipLines int
+	headers   int
+	noHeader  bool
+	sheet     string
+	table     string
+	at        string
+
+	rename []string
+	as     []string
+	drop   []string
+	makes  []string
+	where  string
+}
+
+func (m *manner) addTo(f *pflag.FlagSet) {
+	f.StringVar(&m.delimiter, "delimiter", "", "what stands between fields: a character, tab or blanks (found by itself)")
+	f.StringVar(&m.encoding, "encoding", "", "the encoding of text that bears no mark, as windows-1252 (found by itself)")
+	f.StringVar(&m.decimal, "decimal", "", "the decimal mark of amounts, '.' or ',' (found by itself for each source)")
+	f.IntVar(&m.skipLines, "skip-lines", 0, "how many lines stand above the header (found by itself)")
+	f.IntVar(&m.headers, "header-lines", 0, "how many lines the header has, whose names are joined by a blank (one, or none if it looks like a record)")
+	f.BoolVar(&m.noHeader, "no-header", false, "the first line is a record; columns are called #1, #2, …")
+	f.StringVar(&m.sheet, "sheet", "", "which sheet of a workbook: its name, #2 for the second, '*' for all (the only one with data)")
+	f.StringVar(&m.table, "table", "", "which table, or area with a name, of a workbook")
+	f.StringVar(&m.at, "at", "", "where the records stand in JSON, as a JSON Pointer such as /data/rows (found by itself)")
+	f.StringSliceVar(&m.rename, "rename", nil, "give columns other names, as 'Konto=account,Acct No=account'")
+	f.StringSliceVar(&m.as, "as", nil, "read columns as a kind, as 'account=text,posted=date:dmy,value=amount'; amounts and dates are then written plainly")
+	f.StringSliceVar(&m.drop, "drop", nil, "leave out columns")
+	f.StringArrayVar(&m.makes, "make", nil, "compute a column, as 'net=debit-credit'")
+	f.StringVar(&m.where, "where", "", "read only records for which this holds, as 'account == \"4000\" && debit > 100'")
+}
+
+// manner reads the flags. flag writes a flag's name as its user knows it.
+func (m *manner) manner(flag func(name string) string) (*source.Manner, error) {
+	fail := func(name, format string, arguments ...any) error {
+		return fmt.Errorf("%s: %w", flag(name), fmt.Errorf(format, arguments...))
+	}
+	result := &source.Manner{Encoding: m.encoding, At: m.at, Choice: source.Choice{Sheet: m.sheet, Table: m.table}}
+	switch m.decimal {
+	case "", "found":
+	case ".", "point":
+		result.Decimal = '.'
+	case ",", "comma":
+		result.Decimal = ','
+	default:
+		return nil, fail("decimal", "the decimal mark is '.' or ',', not %q", m.decimal)
+	}
+	switch {
+	case m.skipLines < 0:
+		return nil, fail("skip-lines", "a number of lines is needed, not %d", m.skipLines)
+	case m.headers < 0:
+		return nil, fail("header-lines", "a number of lines is needed, not %d", m.headers)
+	case m.headers > 0 && m.noHeader:
+		return nil, fail("header-lines", "it does not go together with %s", flag("no-header"))
+	case m.sheet != "" && m.table != "":
+		return nil, fail("table", "it does not go together with %s, as a table stands on one sheet", flag("sheet"))
+	case m.at != "" && m.at[0] != '/':
+		return nil, fail("at", "a JSON Pointer begins with a slash, as /data/rows, and %q does not", m.at)
+	}
+	result.Request = delimited.Request{NoHeader: m.noHeader, SkipLines: m.skipLines, HeaderLines: m.headers}
+	if m.delimiter != "" {
+		var err error
+		if result.Blanks = m.delimiter == "blanks"; result.Blanks {
+			result.Request.Delimiter = '\t'
+		} else if result.Request.Delimiter, err = oneCharacter(m.delimiter); err != nil {
+			return nil, fail("delimiter", "%w", err)
+		}
+	}
+	if m.encoding != "" {
+		if _, err := decode.Named(m.encoding); err != nil {
+			return nil, fail("encoding", "%w", err)
+		}
+	}
+	var err error
+	result.Shape, err = m.shape(fail)
+	return result, err
+}
+
+// shape reads the flags about the form of records; nil where none was given.
+func (m *manner) shape(fail func(name, format string, arguments ...any) error) (*shape.Request, error) {
+	if m.rename == nil && m.as == nil && m.drop == nil && m.makes == nil && m.where == "" {
+		return nil, nil
+	}
+	r := &shape.Request{Drop: m.drop}
+	for _, text := range m.rename {
+		from, to, ok := strings.Cut(text, "=")
+		from, to = strings.TrimSpace(from), strings.TrimSpace(to)
+		if !ok || from == "" || to == "" {
+			return nil, fail("rename", "%q is not of the form 'old name=new name'", text)
+		}
+		r.Rename = append(r.Rename, shape.Rename{From: from, To: to})
+	}
+	for _, text := range m.as {
+		as, err := parseAs(text)
+		if err != nil {
+			return nil, fail("as", "%w", err)
+		}
+		r.As = append(r.As, as)
+	}
+	for _, text := range m.makes {
+		name, formula, ok := strings.Cut(text, "=")
+		name = strings.TrimSpace(name)
+		if !ok || name == "" {
+			return nil, fail("make", "%q is not of the form 'name=expression'", text)
+		}
+		x, err := expression.Parse(formula)
+		if err != nil {
+			return nil, fail("make", "%w", err)
+		}
+		if slices.ContainsFunc(r.Make, func(made shape.Make) bool { return made.Name == name }) {
+			return nil, fail("make", "%q is computed twice", name)
+		}
+		r.Make = append(r.Make, shape.Make{Name: name, Expression: x})
+	}
+	if m.where != "" {
+		x, err := expression.Parse(m.where)
+		if err != nil {
+			return nil, fail("where", "%w", err)
+		}
+		if !x.IsCondition() {
+			return nil, fail("where", "%q is neither true nor false; write for example 'debit > 100'", m.where)
+		}
+		r.Where = x
+	}
+	return r, nil
+}
+
+// dateOrders are the orders of a date's parts by their initials.
+var dateOrders = map[string]date.Order{"dmy": date.DayMonthYear, "mdy": date.MonthDayYear, "ymd": date.YearMonthDay}
+
+// parseAs reads column=kind, with the order behind a date.
+func parseAs(text string) (shape.As, error) {
+	i := strings.LastIndexByte(text, '=')
+	if i <= 0 {
+		return shape.As{}, fmt.Errorf("%q is not of the form 'column=kind'", text)
+	}
+	kind, order, ordered := strings.Cut(strings.TrimSpace(text[i+1:]), ":")
+	as := shape.As{Column: strings.TrimSpace(text[:i]), Kind: record.Kind(kind), Order: date.Unclear}
+	if !slices.Contains(record.Kinds, as.Kind) {
+		var kinds []string
+		for _, k := range record.Kinds {
+			kinds = append(kinds, string(k))
+		}
+		message := fmt.Sprintf("there is no kind %q", kind)
+		if near, ok := nearest.To(kind, kinds); ok {
+			message += fmt.Sprintf("; did you mean %s?", near)
+		}
+		return as, fmt.Errorf("%s\nthere is: %s", message, strings.Join(kinds, ", "))
+	}
+	if !ordered {
+		return as, nil
+	}
+	known := false
+	if as.Order, known = dateOrders[order]; !known || as.Kind != record.Date {
+		return as, fmt.Errorf("%q: behind a date stands dmy, mdy or ymd, and behind other kinds nothing", text)
+	}
+	return as, nil
+}

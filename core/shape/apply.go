@@ -1,0 +1,202 @@
+package shape
+
+import (
+	"bytes"
+	"errors"
+	"slices"
+
+	"lastblock/core/amount"
+	"lastblock/core/date"
+	"lastblock/core/delimited"
+	"lastblock/core/expression"
+	"lastblock/core/record"
+)
+
+// Writing is how a source writes amounts and dates.
+type Writing struct {
+	Decimal byte
+	Orders  map[int]date.Order // of dates, by column of the source
+}
+
+// Worker gives batches their shape. Its buffers are those of one goroutine.
+type Worker struct {
+	data    []byte
+	bounds  []uint32
+	values  [][]byte // of one record, by column of the source
+	scratch [][]byte
+	plain   [][]byte // values in their plain form
+	made    [][]byte
+	record  expression.Record
+	keep    []bool
+}
+
+// Apply gives a batch of one source its shape. constants are the values of the
+// shape's Constants; one that is missing is blank.
+func (w *Worker) Apply(s *Shape, b *record.Batch, writing Writing, constants map[string][]byte) {
+	if s.IsNothing() {
+		return
+	}
+	width := b.Width
+	w.data, w.bounds = w.data[:0], w.bounds[:0]
+	w.keep = w.keep[:0]
+	w.values = grow(w.values, width)
+	w.scratch = grow(w.scratch, width)
+	w.plain = grow(w.plain, width)
+	w.made = grow(w.made, len(s.makes))
+	w.record.Decimal = writing.Decimal
+	kept := 0
+	rewrite := s.columns != nil
+	b.KeepLines()
+	for row := range b.Rows {
+		holds, refusal := w.row(s, b, row, writing, constants)
+		if refusal != nil {
+			refusal.Line, refusal.Raw = b.Line(row), bytes.Clone(b.Raw(row))
+			b.Refused = append(b.Refused, *refusal)
+			continue
+		}
+		w.keep = append(w.keep, holds)
+		b.Lines[kept] = b.Lines[row]
+		if rewrite {
+			w.write(s, b, row)
+		} else {
+			copy(b.Bounds[kept*(width+1):(kept+1)*(width+1)], b.Bounds[row*(width+1):(row+1)*(width+1)])
+		}
+		kept++
+	}
+	b.Rows, b.Lines = kept, b.Lines[:kept]
+	if rewrite {
+		b.Width = len(s.columns)
+		b.Data = w.data // which the worker writes over with the next batch
+		b.Bounds = append(b.Bounds[:0], w.bounds...)
+		b.Quoted, b.Plain = true, false
+	} else {
+		b.Bounds = b.Bounds[:kept*(width+1)]
+	}
+	if slices.Contains(w.keep, false) {
+		b.Split(w.keep)
+	}
+}
+
+func grow(texts [][]byte, n int) [][]byte {
+	for len(texts) < n {
+		texts = append(texts, nil)
+	}
+	return texts
+}
+
+// row reads a record, computes what is made of it, and tells whether the
+// condition holds.
+func (w *Worker) row(s *Shape, b *record.Batch, row int, writing Writing, constants map[string][]byte) (holds bool, refusal *record.Refusal) {
+	for at := range b.Width {
+		w.values[at] = b.Text(row, at, &w.scratch[at])
+		if s.kinds == nil || s.kinds[at].Kind == "" || s.kinds[at].Kind == record.Text {
+			continue
+		}
+		plain, wanted := plainly(w.plain[at][:0], s.kinds[at], w.values[at], writing, at)
+		if wanted != "" {
+			return false, &record.Refusal{Reason: record.BadValue, Column: s.sent.Columns[at], Found: bytes.Clone(w.values[at]), Wanted: wanted}
+		}
+		w.plain[at], w.values[at] = plain, plain
+	}
+	for i := range s.makes {
+		w.bind(s, &s.makes[i], constants)
+		text, err := s.makes[i].expression.Append(w.made[i][:0], &w.record)
+		if err != nil {
+			return false, refuse(err)
+		}
+		w.made[i] = text
+	}
+	if s.where == nil {
+		return true, nil
+	}
+	w.bind(s, s.where, constants)
+	holds, err := s.where.expression.Holds(&w.record)
+	if err != nil {
+		return false, refuse(err)
+	}
+	return holds, nil
+}
+
+func refuse(err error) *record.Refusal {
+	r := &record.Refusal{Reason: record.BadValue, Wanted: "a value that can be computed with"}
+	var bad *expression.ValueError
+	if errors.As(err, &bad) {
+		r.Column, r.Found, r.Wanted = bad.Column, []byte(bad.Found), bad.Wanted
+	}
+	return r
+}
+
+// bind puts the texts of an expression's columns in place. What was read as a
+// kind is in its plain form, whose decimal mark is the point.
+func (w *Worker) bind(s *Shape, b *bound, constants map[string][]byte) {
+	w.record.Texts = w.record.Texts[:0]
+	w.record.Plain = w.record.Plain[:0]
+	for i, from := range b.from {
+		text, plain := []byte(nil), true
+		switch {
+		case from.make >= 0:
+			text = w.made[from.make]
+		case from.from >= 0:
+			text = w.values[from.from]
+			plain = s.kinds != nil && s.kinds[from.from].Kind == record.Amount
+		default:
+			text = constants[b.constants[i]]
+		}
+		w.record.Texts = append(w.record.Texts, text)
+		w.record.Plain = append(w.record.Plain, plain)
+	}
+}
+
+// write writes a record of the result.
+func (w *Worker) write(s *Shape, b *record.Batch, row int) {
+	w.bounds = append(w.bounds, uint32(len(w.data))-1)
+	for i, c := range s.columns {
+		if i > 0 {
+			w.data = append(w.data, ',')
+		}
+		text := w.made
+		at := c.make
+		if c.from >= 0 {
+			text, at = w.values, c.from
+		}
+		w.data = delimited.AppendField(w.data, text[at], ',')
+		w.bounds = append(w.bounds, uint32(len(w.data)))
+	}
+	w.data = append(w.data, '\n')
+}
+
+// plainly appends to dst the plain form of a text that is of a kind, or returns
+// what was wanted in its place. Blank stays blank.
+func plainly(dst []byte, as As, text []byte, writing Writing, column int) (plain []byte, wanted string) {
+	trimmed := bytes.TrimSpace(text)
+	if len(trimmed) == 0 {
+		return nil, ""
+	}
+	switch as.Kind {
+	case record.Amount:
+		value, err := amount.Parse(trimmed, writing.Decimal)
+		if err != nil {
+			return nil, "an amount"
+		}
+		return value.Append(dst), ""
+	case record.Date:
+		order := as.Order
+		if order == date.Unclear {
+			order = writing.Orders[column]
+		}
+		days, ok := date.ParseOrder(trimmed, order)
+		if !ok {
+			return nil, "a date"
+		}
+		return date.Append(dst, days), ""
+	case record.Flag:
+		switch string(bytes.ToLower(trimmed)) {
+		case "true", "yes", "y", "1", "x":
+			return append(dst, "true"...), ""
+		case "false", "no", "n", "0":
+			return append(dst, "false"...), ""
+		}
+		return nil, "true or false"
+	}
+	return text, ""
+}

@@ -1,0 +1,249 @@
+// Package shape gives the records of a source the form that was asked for:
+// columns under other names or left out, values read as a kind and written
+// plainly, columns that are computed, and a condition that records must meet.
+package shape
+
+import (
+	"slices"
+
+	"lastblock/core/date"
+	"lastblock/core/expression"
+	"lastblock/core/record"
+)
+
+// Rename gives a column another name.
+type Rename struct{ From, To string }
+
+// As says what kind a column is of.
+type As struct {
+	Column string
+	Kind   record.Kind
+	Order  date.Order // of a date's parts, date.Unclear to find out
+}
+
+// Make is a column that is computed.
+type Make struct {
+	Name       string
+	Expression *expression.Expression
+}
+
+// Request is what was asked for; nil asks for nothing. It is carried out in
+// this order, so that each step speaks of the columns as the steps before it
+// have left them, but that a dropped column can still be computed with.
+type Request struct {
+	Rename []Rename
+	As     []As
+	Make   []Make
+	Where  *expression.Expression
+	Drop   []string
+}
+
+// Shape is what a request means for sources with one head.
+type Shape struct {
+	Head *record.Head // as the records come out
+
+	kinds    []As     // by column of the source; Kind "" for none
+	columns  []column // of the result, nil where the source's own stay as they are
+	makes    []bound
+	where    *bound
+	sent     *record.Layout // the source's own columns, renamed
+	Unmet    []string       // columns that were asked for and are not here
+	constant []string       // names in expressions that are no columns of the source
+}
+
+// column is one of the result: of the source, or made.
+type column struct {
+	from int // of the source, -1 for one that is made
+	make int
+}
+
+// bound is an expression whose columns were found.
+type bound struct {
+	expression *expression.Expression
+	from       []column // by column of the expression
+	constants  []string // names that are none, "" for one that is
+}
+
+// For works out what a request means for a head.
+func (r *Request) For(head *record.Head) *Shape {
+	if r == nil {
+		r = &Request{}
+	}
+	s := &Shape{Head: head, sent: head.Layout}
+	if head.Empty {
+		return s
+	}
+	s.rename(r.Rename)
+	s.readAs(r.As)
+	s.prepareMakes(r.Make)
+	if r.Where != nil {
+		where := s.bind(r.Where, r.Make)
+		s.where = &where
+	}
+	s.arrange(r)
+	return s
+}
+
+// rename takes other names. Where one is taken already, NameColumns tells.
+func (s *Shape) rename(renames []Rename) {
+	names := slices.Clone(s.Head.Layout.Columns)
+	changed := false
+	for _, rename := range renames {
+		if at, ok := s.Head.Layout.Find(rename.From); ok {
+			names[at] = rename.To
+			changed = true
+		} else {
+			s.Unmet = append(s.Unmet, rename.From)
+		}
+	}
+	if !changed {
+		return
+	}
+	renamed := *s.Head
+	renamed.Unnamed = nil
+	if i := renamed.Index; i > 0 && names[i-1] != s.Head.Layout.Columns[i-1] {
+		renamed.Index = 0 // it was given a name
+	}
+	for _, n := range s.Head.Unnamed {
+		if names[n-1] == s.Head.Layout.Columns[n-1] {
+			renamed.Unnamed = append(renamed.Unnamed, n)
+		}
+	}
+	unnamed := renamed.Unnamed
+	renamed.NameColumns(names)
+	renamed.Unnamed = unnamed
+	s.Head, s.sent = &renamed, renamed.Layout
+}
+
+// readAs finds the columns whose kind is told.
+func (s *Shape) readAs(kinds []As) {
+	for _, as := range kinds {
+		at, ok := s.sent.Find(as.Column)
+		if !ok {
+			s.Unmet = append(s.Unmet, as.Column)
+			continue
+		}
+		if s.kinds == nil {
+			s.kinds = make([]As, len(s.sent.Columns))
+		}
+		s.kinds[at] = as
+	}
+}
+
+func (s *Shape) prepareMakes(makes []Make) {
+	for i, m := range makes {
+		s.makes = append(s.makes, s.bind(m.Expression, makes[:i]))
+	}
+}
+
+// bind finds the columns of an expression: of the source, made before it, or
+// none, when it is a word of the file's name or something that no record has.
+func (s *Shape) bind(x *expression.Expression, made []Make) bound {
+	b := bound{expression: x, from: make([]column, len(x.Columns)), constants: make([]string, len(x.Columns))}
+	for i, name := range x.Columns {
+		b.from[i] = column{from: -1, make: -1}
+		if at := slices.IndexFunc(made, func(m Make) bool { return m.Name == name }); at >= 0 {
+			b.from[i].make = at
+		} else if at, ok := s.sent.Find(name); ok {
+			b.from[i].from = at
+		} else {
+			b.constants[i] = name
+			s.constant = append(s.constant, name)
+		}
+	}
+	return b
+}
+
+// arrange works out the columns of the result.
+func (s *Shape) arrange(r *Request) {
+	dropped := make(map[int]bool)
+	if s.Head.Index > 0 {
+		dropped[s.Head.Index-1] = true
+	}
+	for _, name := range r.Drop {
+		if at, ok := s.sent.Find(name); ok {
+			dropped[at] = true
+		} else if !slices.ContainsFunc(r.Make, func(m Make) bool { return m.Name == name }) {
+			s.Unmet = append(s.Unmet, name)
+		}
+	}
+	if len(dropped) == 0 && len(r.Make) == 0 && s.kinds == nil {
+		return
+	}
+	head := *s.Head
+	var names []string
+	var kinds []record.Kind
+	for at, name := range s.sent.Columns {
+		over := slices.ContainsFunc(r.Make, func(m Make) bool { return m.Name == name })
+		if dropped[at] || over {
+			continue
+		}
+		s.columns = append(s.columns, column{from: at, make: -1})
+		names = append(names, name)
+		kind := record.Kind("")
+		if s.kinds != nil {
+			kind = s.kinds[at].Kind
+		}
+		kinds = append(kinds, kind)
+	}
+	for i, m := range r.Make {
+		if slices.Contains(r.Drop, m.Name) {
+			continue
+		}
+		s.columns = append(s.columns, column{from: -1, make: i})
+		names = append(names, m.Name)
+		kinds = append(kinds, m.Expression.Kind())
+	}
+	head.Layout, head.Kinds = record.NewLayout(names), kinds
+	s.Head = &head
+}
+
+// Constants are names in expressions that no column bears: words of the file's
+// name, or nothing at all.
+func (s *Shape) Constants() []string { return s.constant }
+
+// IsNothing tells whether records stay as they are, but for the names of their
+// columns.
+func (s *Shape) IsNothing() bool { return s.columns == nil && s.where == nil }
+
+// Sent finds a column of the result among those of the source; ok is false for
+// one that is made.
+func (s *Shape) Sent(name string) (at int, ok bool) { return s.sent.Find(name) }
+
+// SentColumns are the source's own columns, under their new names.
+func (s *Shape) SentColumns() []string { return s.sent.Columns }
+
+// Calculated are the columns of the source that are read as amounts, or may be
+// in an expression.
+func (s *Shape) Calculated() []int {
+	var columns []int
+	for at := range s.kinds {
+		if s.kinds[at].Kind == record.Amount {
+			columns = append(columns, at)
+		}
+	}
+	bounds := slices.Clone(s.makes)
+	if s.where != nil {
+		bounds = append(bounds, *s.where)
+	}
+	for _, b := range bounds {
+		for _, from := range b.from {
+			if from.from >= 0 {
+				columns = append(columns, from.from)
+			}
+		}
+	}
+	return columns
+}
+
+// Dated are the columns of the source that are read as dates of which the order
+// has to be found out.
+func (s *Shape) Dated() []int {
+	var columns []int
+	for at := range s.kinds {
+		if s.kinds[at].Kind == record.Date && s.kinds[at].Order == date.Unclear {
+			columns = append(columns, at)
+		}
+	}
+	return columns
+}

@@ -1,0 +1,149 @@
+package source
+
+import (
+	"archive/zip"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"lastblock/core/decode"
+)
+
+// archive is a zip file whose entries are sources. Its directory is read once;
+// the file itself is open only while an entry of it is being read, so that a
+// folder may hold any number of archives.
+type archive struct {
+	path    string
+	entries map[string]*zip.File
+
+	mutex sync.Mutex
+	file  *os.File
+	users int
+}
+
+// ReadAt reads from the file, which an open entry keeps open.
+func (a *archive) ReadAt(p []byte, at int64) (int, error) { return a.file.ReadAt(p, at) }
+
+// use opens the file unless it is open, and release closes it with its last
+// user.
+func (a *archive) use() error {
+	a.mutex.Lock()
+	defer a.mutex.Unlock()
+	if a.users == 0 {
+		file, err := os.Open(a.path)
+		if err != nil {
+			return err
+		}
+		a.file = file
+	}
+	a.users++
+	return nil
+}
+
+func (a *archive) release() {
+	a.mutex.Lock()
+	defer a.mutex.Unlock()
+	if a.users--; a.users == 0 {
+		a.file.Close()
+	}
+}
+
+// openArchive reads the directory of a zip file.
+func openArchive(file string, size int64) (*archive, []*zip.File, error) {
+	a := &archive{path: file, entries: make(map[string]*zip.File)}
+	if err := a.use(); err != nil {
+		return nil, nil, err
+	}
+	defer a.release()
+	reader, err := zip.NewReader(a, size)
+	if err != nil && !errors.Is(err, zip.ErrInsecurePath) { // nothing is written where a name points
+		return nil, nil, fmt.Errorf("this zip file cannot be read (%w); it is damaged or was cut off, ask for it again", err)
+	}
+	for _, entry := range reader.File {
+		if a.entries[entry.Name] != nil {
+			return nil, nil, fmt.Errorf("this zip file holds %q twice; which one counts is for its sender to say", entry.Name)
+		}
+		a.entries[entry.Name] = entry
+	}
+	return a, reader.File, nil
+}
+
+// open opens an entry.
+func (a *archive) open(name string) (io.ReadCloser, error) {
+	entry := a.entries[name]
+	const encrypted = 1
+	if entry.Flags&encrypted != 0 {
+		return nil, fmt.Errorf("this entry is protected by a password; unpack the archive first")
+	}
+	if err := a.use(); err != nil {
+		return nil, err
+	}
+	content, err := entry.Open()
+	if err != nil {
+		a.release()
+		return nil, fmt.Errorf("unpacking: %w", err)
+	}
+	return decode.Limit(&archiveEntry{content, a}, decode.Zip, int64(entry.CompressedSize64)), nil
+}
+
+type archiveEntry struct {
+	io.ReadCloser
+	archive *archive
+}
+
+func (e *archiveEntry) Close() error {
+	defer e.archive.release()
+	return e.ReadCloser.Close()
+}
+
+// unpackArchives puts the entries of zip files in the place of the files.
+func (f *finder) unpackArchives() error {
+	if !slices.ContainsFunc(f.set.Sources, func(s Source) bool { return isArchive(s.Name) }) {
+		return nil
+	}
+	var sources []Source
+	for i := range f.set.Sources {
+		s := f.set.Sources[i]
+		if !isArchive(s.Name) || s.Path == "-" {
+			sources = append(sources, s)
+			continue
+		}
+		a, entries, err := openArchive(s.Path, s.Size)
+		if err != nil {
+			return &Error{s.Name, err}
+		}
+		for _, entry := range entries {
+			name := path.Join(s.below, path.Join("/", strings.ReplaceAll(entry.Name, `\`, "/"))[1:])
+			if entry.FileInfo().IsDir() {
+				continue
+			}
+			if reason := f.reasonAgainst(name, entryName(entry.Name)); reason != "" {
+				f.passOver(name, reason)
+				continue
+			}
+			sources = append(sources, Source{
+				Name: name, Path: s.Path, Size: int64(min(entry.UncompressedSize64, 1<<62)), Changed: entry.Modified,
+				below: name, within: &within{file: s.below, archive: a, entry: entry.Name},
+			})
+		}
+	}
+	f.set.Sources = sources
+	return nil
+}
+
+// entryName is by which an entry is judged: hidden if any folder it lies in is.
+func entryName(name string) string {
+	parts := strings.FieldsFunc(name, func(r rune) bool { return r == '/' || r == '\\' })
+	if i := slices.IndexFunc(parts, func(p string) bool { return p != ".." && isHidden(p) }); i >= 0 {
+		return parts[i]
+	}
+	if len(parts) == 0 {
+		return name
+	}
+	return parts[len(parts)-1]
+}

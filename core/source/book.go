@@ -1,0 +1,263 @@
+package source
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"fmt"
+	"strings"
+
+	"lastblock/core/nearest"
+	"lastblock/core/opendocument"
+	"lastblock/core/record"
+	"lastblock/core/sheet"
+	"lastblock/core/workbook"
+)
+
+// workbookFormat is a workbook of ISO/IEC 29500. The old binary kinds are known here
+// too, for the sake of what can be said of them.
+var workbookFormat = &Format{
+	Name:    "workbook",
+	Endings: []string{".xlsx", ".xlsm", ".xltx", ".xltm", ".xls", ".xlsb"},
+	begins: func(sample []byte) bool {
+		return bytes.HasPrefix(sample, []byte("PK\x03\x04")) || isCompound(sample)
+	},
+	parts: func(d *document, want Choice) ([]Part, error) { return chooseParts(openWorkbook, d, want) },
+	open: func(d *document, part Part, manner *Manner, memory int64) (Reader, error) {
+		return newSheetReader(openWorkbook, "workbook", d, part, manner, memory)
+	},
+}
+
+// openDocument is a spreadsheet of ISO/IEC 26300.
+var openDocument = &Format{
+	Name:    "opendocument",
+	Endings: []string{".ods", ".ots"},
+	parts:   func(d *document, want Choice) ([]Part, error) { return chooseParts(openSpreadsheet, d, want) },
+	open: func(d *document, part Part, manner *Manner, memory int64) (Reader, error) {
+		return newSheetReader(openSpreadsheet, "opendocument", d, part, manner, memory)
+	},
+}
+
+type openBook func(d *document, memory int64) (sheet.Book, error)
+
+func openWorkbook(d *document, memory int64) (sheet.Book, error) {
+	book, err := workbook.Open(d, d.Size, max(1<<20, memory/8))
+	if err != nil {
+		return nil, err // not a nil book in an interface
+	}
+	return book, nil
+}
+
+func openSpreadsheet(d *document, _ int64) (sheet.Book, error) {
+	book, err := opendocument.Open(d, d.Size)
+	if err != nil {
+		return nil, err
+	}
+	return book, nil
+}
+
+// isCompound tells by its first bytes a compound file, in which workbooks of the
+// old binary kind lie, and workbooks that are protected by a password.
+func isCompound(sample []byte) bool {
+	return bytes.HasPrefix(sample, []byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"))
+}
+
+// formatWithin returns the format of a document by what it holds, whatever its
+// ending says: branches name text .xls, and one kind of workbook like another.
+func formatWithin(d *document, named *Format) (*Format, error) {
+	sample := make([]byte, 8)
+	n, _ := d.ReadAt(sample, 0) // a shorter file is seen by what there is
+	sample = sample[:n]
+	switch {
+	case isCompound(sample):
+		return nil, compoundError(d)
+	case !bytes.HasPrefix(sample, []byte("PK")):
+		if named == openDocument || n == 0 {
+			return named, nil
+		}
+		if named == workbookFormat {
+			return text, nil
+		}
+		return named, nil
+	}
+	archive, err := zip.NewReader(d, d.Size)
+	switch {
+	case err != nil:
+		return nil, workbook.ErrTruncated
+	case opendocument.Is(archive):
+		return openDocument, nil
+	case workbook.Is(archive):
+		return workbookFormat, nil
+	}
+	return nil, errors.New("this is a zip file and no workbook; name it .zip to have what is in it read")
+}
+
+// compoundError tells apart what lies in compound files.
+func compoundError(d *document) error {
+	const directory = 1 << 20 // in which the names stand, mostly at the start or at the end
+	for _, at := range []int64{0, max(0, d.Size-directory)} {
+		part := make([]byte, min(directory, d.Size))
+		n, _ := d.ReadAt(part, at)
+		if bytes.Contains(part[:n], wide("EncryptedPackage")) {
+			return errors.New("this workbook is protected by a password; have it saved without one")
+		}
+	}
+	return errors.New("this is a workbook of the old binary kind (.xls); have it saved as .xlsx")
+}
+
+// wide writes a text in UTF-16.
+func wide(text string) []byte {
+	var out []byte
+	for i := range len(text) {
+		out = append(out, text[i], 0)
+	}
+	return out
+}
+
+// chooseParts applies a choice to a workbook.
+func chooseParts(open openBook, d *document, want Choice) ([]Part, error) {
+	book, err := open(d, 1<<20)
+	if err != nil {
+		return nil, err
+	}
+	defer book.Close()
+	if want.Table != "" {
+		table, err := findTable(book, want.Table)
+		if err != nil {
+			return nil, err
+		}
+		return []Part{{Sheet: table.Sheet, Table: table.Name}}, nil
+	}
+	return chooseSheets(book, want.Sheet)
+}
+
+// chooseSheets returns the sheets that are meant: by name, by number, all that
+// hold data, or the only one that does.
+func chooseSheets(book sheet.Book, want string) ([]Part, error) {
+	sheets := book.Sheets()
+	for _, name := range sheets {
+		if name == want {
+			return []Part{{Sheet: name}}, nil
+		}
+	}
+	if n, ok := record.Position(want); ok {
+		if n > len(sheets) {
+			return nil, fmt.Errorf("there is no sheet %s\nthere is: %s", want, quotedList(sheets))
+		}
+		return []Part{{Sheet: sheets[n-1]}}, nil
+	}
+	if want != "" && want != "*" {
+		return nil, fmt.Errorf("there is no sheet %q%s\nthere is: %s", want, didYouMean(want, sheets), quotedList(sheets))
+	}
+	var filled []string
+	var parts []Part
+	for _, name := range sheets {
+		ok, err := book.HoldsData(name)
+		if err != nil {
+			return nil, err
+		}
+		if ok {
+			filled = append(filled, name)
+			parts = append(parts, Part{Sheet: name})
+		}
+	}
+	switch {
+	case len(parts) == 0: // an empty workbook is an empty source
+		return []Part{{Sheet: sheets[0]}}, nil
+	case len(parts) > 1 && want != "*":
+		return nil, fmt.Errorf("%d sheets hold data; say which one with --sheet, or read all with --sheet '*'\nthere is: %s", len(parts), quotedList(filled))
+	}
+	return parts, nil
+}
+
+func findTable(book sheet.Book, name string) (*sheet.Table, error) {
+	tables, err := book.Tables()
+	if err != nil {
+		return nil, err
+	}
+	var have []string
+	for i := range tables {
+		if tables[i].Name == name {
+			return &tables[i], nil
+		}
+		have = append(have, tables[i].Name)
+	}
+	if len(have) == 0 {
+		return nil, fmt.Errorf("there is no table %q, nor any other table or name of an area", name)
+	}
+	return nil, fmt.Errorf("there is no table %q%s\nthere is: %s", name, didYouMean(name, have), quotedList(have))
+}
+
+func didYouMean(name string, have []string) string {
+	if near, ok := nearest.To(name, have); ok {
+		return fmt.Sprintf("; did you mean %q?", near)
+	}
+	return ""
+}
+
+func quotedList(names []string) string {
+	const most = 20
+	var quoted []string
+	for i, name := range names {
+		if i == most {
+			quoted = append(quoted, fmt.Sprintf("and %d more", len(names)-most))
+			break
+		}
+		quoted = append(quoted, fmt.Sprintf("%q", name))
+	}
+	return strings.Join(quoted, ", ")
+}
+
+// sheetReader reads a sheet, or an area of one.
+type sheetReader struct {
+	*sheet.Reader
+	format   string
+	book     sheet.Book
+	document *document
+}
+
+func newSheetReader(open openBook, format string, d *document, part Part, manner *Manner, memory int64) (Reader, error) {
+	book, err := open(d, memory)
+	if err != nil {
+		return nil, err
+	}
+	request := sheet.Request{SkipRows: manner.Request.SkipLines, HeaderLines: manner.Request.HeaderLines, NoHeader: manner.Request.NoHeader}
+	if part.Table != "" {
+		table, err := findTable(book, part.Table)
+		if err != nil {
+			book.Close()
+			return nil, err
+		}
+		request.Area = table.Area
+		request.NoHeader = request.NoHeader || table.Headless
+		if request.HeaderLines == 0 && !request.NoHeader {
+			request.HeaderLines = 1
+		}
+	}
+	rows, err := book.Rows(part.Sheet)
+	if err != nil {
+		book.Close()
+		return nil, err
+	}
+	merges := func(rows int) ([]sheet.Merge, error) { return book.Merges(part.Sheet, rows) }
+	return &sheetReader{sheet.NewReader(rows, request, merges), format, book, d}, nil
+}
+
+func (r *sheetReader) Peek(int) error { return r.Reader.Peek(r.format) }
+
+func (r *sheetReader) Next(s *Stretch) error {
+	if err := r.Reader.Peek(r.format); err != nil {
+		return err
+	}
+	text, err := r.Reader.Next(&s.Batch, s.text)
+	s.text = text
+	return err
+}
+
+func (r *sheetReader) Parse(*Stretch) {}
+
+func (r *sheetReader) Close() {
+	r.Reader.Close()
+	r.book.Close()
+	r.document.Close()
+}

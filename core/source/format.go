@@ -1,0 +1,105 @@
+package source
+
+import (
+	"path"
+	"strings"
+
+	"lastblock/core/delimited"
+	"lastblock/core/objects"
+	"lastblock/core/record"
+)
+
+// Reader reads one source of some format, stretch by stretch.
+type Reader interface {
+	// Head tells how the source is laid out. It is known once Peek or Next has
+	// returned without an error.
+	Head() *record.Head
+	// Peek finds the head without handing anything out.
+	Peek(size int) error
+	// Next takes the next stretch; the error is io.EOF behind the last one. The
+	// first call always gives one, be it empty. Only one goroutine calls it at
+	// a time, so what can be left to Parse should be.
+	Next(s *Stretch) error
+	// Parse makes the batch of a stretch that Next took. It may be called by
+	// several goroutines at once, each with a stretch of its own.
+	Parse(s *Stretch)
+	// Close lets go of what the reader holds. The source was only read, so
+	// there is nothing that a failure to close could lose.
+	Close()
+}
+
+// Stretch is what a Reader hands out: some records on their way to a batch.
+type Stretch struct {
+	record.Batch
+	buffer  []byte          // of the goroutine; holds what Next read
+	block   delimited.Block // of delimited text
+	objects objects.Block   // of JSON
+	text    []byte          // that was made of it
+}
+
+// Format is a kind of file that sources come in.
+type Format struct {
+	Name    string
+	Endings []string // by which a file of this format is known in a folder
+	// begins tells by its first bytes a file whose ending says nothing; nil: never
+	begins func(sample []byte) bool
+	// parts lists which parts of a document are sources of their own; nil where
+	// a file is one source
+	parts func(d *document, want Choice) ([]Part, error)
+	// open reads a document, or one part of it; nil for text, which is read as
+	// a stream
+	open func(d *document, part Part, manner *Manner, memory int64) (Reader, error)
+}
+
+// Choice says which parts of a workbook are read.
+type Choice struct {
+	Sheet string // a sheet's name, "#2" for the second one, "*" for all, "" for the only one
+	Table string // a table or a defined name, "" for none
+}
+
+// Part is what is read of a document: a sheet, or an area of it.
+type Part struct {
+	Sheet string
+	Table string
+}
+
+// formats are all that there are; a new one is one more file and one more line
+// here.
+var formats = []*Format{text, workbookFormat, openDocument, jsonDocument}
+
+// text is delimited text, and what is taken for it.
+var text = &Format{
+	Name:    "delimited",
+	Endings: []string{".csv", ".tsv", ".tab", ".psv", ".txt", ".dat", ".asc"},
+}
+
+// byEnding finds a format by an ending in small letters.
+var byEnding = make(map[string]*Format)
+
+func init() {
+	for _, f := range formats {
+		for _, ending := range f.Endings {
+			byEnding[ending] = f
+		}
+	}
+}
+
+// formatOf returns the format by a file's ending, nil where that says nothing.
+func formatOf(name string) *Format { return byEnding[strings.ToLower(path.Ext(unpackedName(name)))] }
+
+// formatByContent returns the format of a file that begins with sample.
+func formatByContent(sample []byte) *Format {
+	for _, f := range formats {
+		if f.begins != nil && f.begins(sample) {
+			return f
+		}
+	}
+	return text
+}
+
+const archiveEnding = ".zip"
+
+func isArchive(name string) bool {
+	n := len(name) - len(archiveEnding)
+	return n >= 0 && strings.EqualFold(name[n:], archiveEnding)
+}

@@ -1,0 +1,440 @@
+package source
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"lastblock/core/decode"
+	"lastblock/core/delimited"
+
+	"github.com/xuri/excelize/v2"
+)
+
+// reading collects the records of a set as texts.
+type collector struct {
+	set     *Set
+	head    *Head
+	records []string
+	refused []string
+	notes   []string
+}
+
+func (c *collector) Batch(b *Batch) error {
+	c.head = b.Head
+	var scratch []byte
+	for row := range b.Batch.Rows {
+		text := fmt.Sprintf("%d:", b.Line(row))
+		for column := range b.Width {
+			text += "|" + string(b.Text(row, column, &scratch))
+		}
+		c.records = append(c.records, text)
+	}
+	for _, r := range b.Refused {
+		c.refused = append(c.refused, fmt.Sprintf("%d %s %s", r.Line, r.Column, r.Found))
+	}
+	if b.Total != nil {
+		c.notes = append(c.notes, fmt.Sprintf("total on line %d: %v", b.Total.Line, b.Total.Totals))
+	}
+	if b.Hidden > 0 {
+		c.notes = append(c.notes, fmt.Sprintf("%d rows hidden", b.Hidden))
+	}
+	return nil
+}
+
+func (c *collector) Flush(context.Context, int) error { return nil }
+
+// read reads what a path names.
+func read(path string, manner Manner) (*collector, error) {
+	set, err := Find(context.Background(), Search{Paths: []string{path}, Manner: &manner, Jobs: 2})
+	if err != nil {
+		return nil, err
+	}
+	c := &collector{set: set}
+	return c, set.Scan(context.Background(), Reading{Jobs: 1, Memory: 1 << 26}, func() Visitor { return c })
+}
+
+func mustRead(t *testing.T, path string, manner Manner) *collector {
+	t.Helper()
+	c, err := read(path, manner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+func want(t *testing.T, what string, got, want []string) {
+	t.Helper()
+	if !slices.Equal(got, want) {
+		t.Errorf("%s are\n%s\nwant\n%s", what, strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+}
+
+// The five records that testdata/make.py writes in every format, from a line on.
+func fiveRecords(from int) []string {
+	records := []string{
+		"|D1|00417|2031-01-03|1234.5||4006381333931", "|D2|40000|2031-01-31|0.3||4006381333932",
+		"|D3|00005|2031-02-28||99.99|4006381333933", "|D4|00417|2031-03-01|-12|0|4006381333934",
+		"|D5|00417|2031-12-31|1000000||4006381333935",
+	}
+	for i := range records {
+		records[i] = fmt.Sprintf("%d:%s", from+i, records[i])
+	}
+	return records
+}
+
+var twoRows = delimited.Request{HeaderLines: 2}
+
+func TestWorkbookOfAnotherProgram(t *testing.T) {
+	c := mustRead(t, "testdata/openpyxl.xlsx", Manner{Request: twoRows, Choice: Choice{Sheet: "Journal"}})
+	want(t, "columns", c.head.Layout.Columns, []string{"document", "account", "posted", "amount debit", "amount credit", "barcode"})
+	want(t, "records", c.records, fiveRecords(6))
+	want(t, "refused records", c.refused, []string{"11 amount debit a formula without its result", "12 amount debit #REF!"})
+	want(t, "notes", c.notes, []string{"1 rows hidden"})
+	if c.head.Hidden != "column F" || c.head.Above != 2 || c.head.Line != 4 {
+		t.Errorf("hidden is %q, %d lines above line %d", c.head.Hidden, c.head.Above, c.head.Line)
+	}
+}
+
+func TestChoiceOfSheetsAndTables(t *testing.T) {
+	rates := []string{"3:|BRC|1.25", "4:|DUN|0.8"}
+	for _, c := range []struct {
+		choice  Choice
+		records []string
+		err     string
+	}{
+		{Choice{Sheet: "#2"}, rates, ""},
+		{Choice{Sheet: "Rates & more"}, rates, ""},
+		{Choice{Table: "rates"}, rates, ""},
+		{Choice{Table: "first_rate"}, rates[:1], ""},
+		{Choice{Sheet: "Empty"}, nil, ""},
+		{Choice{}, nil, `2 sheets hold data; say which one with --sheet`},
+		{Choice{Sheet: "Jurnal"}, nil, `did you mean "Journal"?`},
+		{Choice{Sheet: "#4"}, nil, `there is no sheet #4`},
+		{Choice{Table: "rate"}, nil, `did you mean "rates"?`},
+	} {
+		got, err := read("testdata/openpyxl.xlsx", Manner{Choice: c.choice})
+		if c.err != "" {
+			if err == nil || !strings.Contains(err.Error(), c.err) {
+				t.Errorf("%+v: error is %v", c.choice, err)
+			}
+			continue
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		want(t, fmt.Sprintf("records of %+v", c.choice), got.records, c.records)
+	}
+	all := mustRead(t, "testdata/openpyxl.xlsx", Manner{Choice: Choice{Sheet: "*"}})
+	var names []string
+	for i := range all.set.Sources {
+		names = append(names, all.set.Sources[i].Name+" "+all.set.Sources[i].Sheet())
+	}
+	want(t, "sources", names, []string{"openpyxl.xlsx/Journal Journal", "openpyxl.xlsx/Rates & more Rates & more"})
+}
+
+func TestWorkbookValues(t *testing.T) {
+	c := mustRead(t, "testdata/xlsxwriter.xlsx", Manner{})
+	records := fiveRecords(2)
+	for i, more := range []string{"|00417|true", "|1E5|false", "|a\nb|true", `|"q",|false`, "| x |true"} {
+		records[i] += more
+	}
+	want(t, "records", c.records, append(records, "8:|D6|||3|||ab|"))
+	want(t, "records of 1904", mustRead(t, "testdata/epoch1904.xlsx", Manner{}).records, []string{"2:|2031-01-03|1", "3:|1904-01-02|2"})
+}
+
+func TestOpenDocumentOfAnotherProgram(t *testing.T) {
+	c := mustRead(t, "testdata/odfpy.ods", Manner{Request: twoRows})
+	want(t, "columns", c.head.Layout.Columns, []string{"document", "account", "posted", "amount debit", "amount credit", "barcode"})
+	again := "|D6|00417|2031-12-31|7|7|1"
+	want(t, "records", c.records, append(fiveRecords(6), "11:"+again, "12:"+again, "13:"+again))
+	want(t, "refused records", c.refused, []string{"14 amount debit #DIV/0!"})
+	if c.head.Hidden != "column D" {
+		t.Errorf("hidden is %q", c.head.Hidden)
+	}
+}
+
+func TestWorkbooksThatCannotBeRead(t *testing.T) {
+	dir := t.TempDir()
+	whole, err := os.ReadFile("testdata/openpyxl.xlsx")
+	if err != nil {
+		t.Fatal(err)
+	}
+	ods, err := os.ReadFile("testdata/odfpy.ods")
+	if err != nil {
+		t.Fatal(err)
+	}
+	old, err := os.ReadFile("testdata/xlwt.xls")
+	if err != nil {
+		t.Fatal(err)
+	}
+	locked := filepath.Join(dir, "locked.xlsx")
+	if err := excelize.NewFile().SaveAs(locked, excelize.Options{Password: "a"}); err != nil {
+		t.Fatal(err)
+	}
+	for name, c := range map[string]struct {
+		content []byte
+		want    string
+	}{
+		"cut.xlsx":    {whole[:len(whole)/2], "cut off"},
+		"cut.ods":     {ods[:len(ods)/2], "cut off"},
+		"old.xls":     {old, "old binary kind (.xls); have it saved as .xlsx"},
+		"named.xlsx":  {old, "old binary kind (.xls)"},
+		"locked.xlsx": {nil, "protected by a password"},
+		"some.xlsx":   {zipOf(t, map[string]string{"a.csv": "a\n1\n"}), "a zip file and no workbook"},
+		"damaged.ods": {zipOf(t, map[string]string{"content.xml": "<office:body><table:table table:name='a'><table:table-row>"}), "cut off"},
+		"sheet.xlsx": {zipOf(t, map[string]string{
+			"xl/workbook.xml":            `<workbook><sheets><sheet name="A" r:id="r1"/></sheets></workbook>`,
+			"xl/_rels/workbook.xml.rels": `<Relationships><Relationship Id="r1" Type="x/worksheet" Target="sheet.xml"/></Relationships>`,
+			"xl/sheet.xml":               `<worksheet><sheetData><row r="1"><c r="A1"><v>1</v></c></row><row r="2"><c`,
+		}), "damaged"},
+		"far.xlsx": {zipOf(t, map[string]string{
+			"xl/workbook.xml":            `<workbook><sheets><sheet name="A" r:id="r1"/></sheets></workbook>`,
+			"xl/_rels/workbook.xml.rels": `<Relationships><Relationship Id="r1" Type="x/worksheet" Target="sheet.xml"/></Relationships>`,
+			"xl/sheet.xml":               `<worksheet><sheetData><row r="1"><c r="ZZZZ1"><v>1</v></c></row></sheetData></worksheet>`,
+		}), "outside of the sheet"},
+	} {
+		path := filepath.Join(dir, name)
+		if c.content != nil {
+			if err := os.WriteFile(path, c.content, 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if _, err := read(path, Manner{}); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%s: error is %v, want one that says %q", name, err, c.want)
+		}
+	}
+}
+
+func zipOf(t *testing.T, files map[string]string) []byte {
+	t.Helper()
+	var out bytes.Buffer
+	w := zip.NewWriter(&out)
+	for name, content := range files {
+		entry, err := w.Create(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := entry.Write([]byte(content)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return out.Bytes()
+}
+
+func TestJSON(t *testing.T) {
+	for _, c := range []struct {
+		name, text, at string
+		columns        []string
+		records        []string
+		refused        []string
+	}{
+		{"an array", `[{"a": 1.10, "b": {"c": "x", "d": null}},
+			{"b": {"c": "\u00e9\"\n"}, "e": [1, 2], "a": 12345678901234567890.125}]`, "",
+			[]string{"a", "b.c", "b.d", "e"}, []string{"1:|1.10|x||", "2:|12345678901234567890.125|é\"\n||[1, 2]"}, nil},
+		{"an object that holds one", `{"store": "x", "rows": [{"a": true}, {"a": 1e3}], "n": 2}`, "", []string{"a"}, []string{"1:|true", "1:|1000"}, nil},
+		{"one of several arrays", `{"x": [{"q": 1}], "y": {"z~/": [{"a": 1}]}}`, "/y/z~0~1", []string{"a"}, []string{"1:|1"}, nil},
+		{"a plain object", `{"store": "x", "total": 12.50, "tags": []}`, "", []string{"store", "total", "tags"}, []string{"1:|x|12.50|[]"}, nil},
+		{"an object further down", `{"x": {"a": 1}, "rows": [{"b": 2}]}`, "/x", []string{"a"}, []string{"1:|1"}, nil},
+		{"lines", "{\"a\":1}\n\n{\"a\":2,\"b\":\"x\"}\r\n{\"a\":3}", "", []string{"a", "b"}, []string{"1:|1|", "3:|2|x", "4:|3|"}, nil},
+		{"objects of several lines", "{\n \"a\": 1\n}\n{\n \"a\": 2\n}\n", "", []string{"a"}, []string{"1:|1", "4:|2"}, nil},
+		{"a broken line", "{\"a\":1}\n{\"a\":\"x\n{\"a\":2}\n{\"a\":3,\"a\":4}\nnone\n{\"a\":5}\n", "", []string{"a"}, []string{"1:|1", "3:|2", "6:|5"},
+			[]string{"2  {\"a\":\"x", "4 a 4", "5  none"}},
+		{"a broken first line", "{\"a\":\"x\n{\"a\":2}\n", "", []string{"a"}, []string{"2:|2"}, []string{"1  {\"a\":\"x"}},
+		{"an array with something else", `[{"a":1}, null, {"a":2}]`, "", []string{"a"}, []string{"1:|1", "1:|2"}, []string{"1  null"}},
+		{"a key with a dot and the same within", `[{"a.b": 1}, {"a": {"b": 2}}]`, "", []string{"a.b"}, []string{"1:|1", "1:|2"}, nil},
+		{"nothing", " \n", "", []string{}, nil, nil},
+		{"an empty array", "[]", "", []string{}, nil, nil},
+		{"UTF-16", "\xff\xfe[\x00{\x00\"\x00a\x00\"\x00:\x001\x00}\x00]\x00", "", []string{"a"}, []string{"1:|1"}, nil},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			path := filepath.Join(folder(t, map[string]string{"x.json": c.text}), "x.json")
+			got := mustRead(t, path, Manner{At: c.at})
+			want(t, "columns", got.head.Layout.Columns, c.columns)
+			want(t, "records", got.records, c.records)
+			want(t, "refused records", got.refused, c.refused)
+		})
+	}
+}
+
+func TestJSONThatCannotBeRead(t *testing.T) {
+	for text, wanted := range map[string]string{
+		`[{"a": 1}, {"a": 2}`:                 "line 1: the JSON ends where a comma, or the end of the array is expected",
+		"[{\"a\": 1},\n{\"a\": ":              "line 2: the JSON ends where the end of a value is expected",
+		`[{"a": 1} {"a": 2}]`:                 `line 1: "{" stands where JSON has a comma`,
+		`{"x": [{"a": 1}], "y": [{"a": 1}]}`:  "say which one with --at\nthere is: /x, /y",
+		`12`:                                  "an object, or an array of objects",
+		strings.Repeat(`[{"a":`, 3000):        "",
+		`{"a":` + strings.Repeat(`[`, 100000): "",
+	} {
+		path := filepath.Join(folder(t, map[string]string{"x.json": text}), "x.json")
+		if _, err := read(path, Manner{}); err == nil || !strings.Contains(err.Error(), wanted) {
+			t.Errorf("%.60s: error is %v, want one that says %q", text, err, wanted)
+		}
+	}
+	path := filepath.Join(folder(t, map[string]string{"x.json": `{"data": {"rows": []}}`}), "x.json")
+	for at, wanted := range map[string]string{"/date": `there is no "date"`, "/data/rows/0": `no element "0"`, "/data/rows/0/x": "no element"} {
+		if _, err := read(path, Manner{At: at}); err == nil || !strings.Contains(err.Error(), wanted) {
+			t.Errorf("%s: error is %v", at, err)
+		}
+	}
+}
+
+func TestArchive(t *testing.T) {
+	book, err := os.ReadFile("testdata/epoch1904.xlsx")
+	if err != nil {
+		t.Fatal(err)
+	}
+	archive := string(zipOf(t, map[string]string{
+		"jan/x.csv": "a;b\n1;2\n", "feb.json": `[{"a":5}]`, "__MACOSX/._x.csv": "junk", "../../up.csv": "a\n9\n",
+		"book.xlsx": string(book), "in.zip": "PK", "read.pdf": "x", "y.csv.gz": "a\n3\n",
+	}))
+	dir := folder(t, map[string]string{"month.zip": archive, "cut.txt": "a\n1\n"})
+	c := mustRead(t, dir, Manner{})
+	var names, passed []string
+	for i := range c.set.Sources {
+		names = append(names, c.set.Sources[i].Name)
+	}
+	for _, p := range c.set.PassedOver {
+		passed = append(passed, p.Source+": "+p.Reason)
+	}
+	want(t, "sources", names, []string{"cut.txt", "month.zip/book.xlsx", "month.zip/feb.json", "month.zip/jan/x.csv", "month.zip/up.csv", "month.zip/y.csv.gz"})
+	want(t, "what was passed over", passed, []string{
+		"month.zip/__MACOSX/._x.csv: hidden file", "month.zip/in.zip: an archive within an archive; unpack it to read it", "month.zip/read.pdf: format .pdf is not read",
+	})
+	want(t, "records", c.records, []string{"2:|1", "2:|2031-01-03|1", "3:|1904-01-02|2", "1:|5", "2:|1|2", "2:|9", "2:|3"})
+	if _, err := os.Stat(filepath.Join(dir, "..", "up.csv")); err == nil {
+		t.Error("an entry was written where its name points")
+	}
+	for name, content := range map[string]string{"cut.zip": archive[:len(archive)/2], "none.zip": "a,b\n1,2\n"} {
+		path := filepath.Join(folder(t, map[string]string{name: content}), name)
+		if _, err := read(path, Manner{}); err == nil || !strings.Contains(err.Error(), "damaged or was cut off") {
+			t.Errorf("%s: error is %v", name, err)
+		}
+	}
+}
+
+// A small file may not unpack to more than any honest one does.
+func TestBombs(t *testing.T) {
+	bomb := zipOf(t, map[string]string{"a.csv": "a\n" + strings.Repeat("\n", 300<<20)})
+	path := filepath.Join(folder(t, map[string]string{"bomb.zip": string(bomb)}), "bomb.zip")
+	set, err := Find(context.Background(), Search{Paths: []string{path}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var tooMuch *decode.BombError
+	nothing := visitFunc(func(*Batch) {})
+	if err := set.Scan(context.Background(), Reading{Jobs: 2, Memory: 1 << 26}, func() Visitor { return nothing }); !errors.As(err, &tooMuch) {
+		t.Errorf("error is %v", err)
+	}
+}
+
+func TestLayoutOfText(t *testing.T) {
+	for _, c := range []struct {
+		name, text string
+		manner     Manner
+		columns    []string
+		records    []string
+		notes      []string
+		above      int
+	}{
+		{"lines above the header", "Corvane Ropeway\nprinted;03.04.2031\n\ndoc;posted;amount\nC1;02.01.2031;1,50\nC2;03.01.2031;2,50\n", Manner{},
+			[]string{"doc", "posted", "amount"}, []string{"5:|C1|02.01.2031|1,50", "6:|C2|03.01.2031|2,50"}, nil, 2},
+		{"a total line", "doc;text;amount\nC1;x;1.234,50\nC2;y;12,50\nTotal;;1.247,00\n", Manner{},
+			[]string{"doc", "text", "amount"}, []string{"2:|C1|x|1.234,50", "3:|C2|y|12,50"}, []string{"total on line 4: map[amount:1.247,00]"}, 0},
+		{"a short total line", "doc,amount,note\nC1,1,x\nC2,2,y\nSum:,3\n\n", Manner{},
+			[]string{"doc", "amount", "note"}, []string{"2:|C1|1|x", "3:|C2|2|y"}, []string{"total on line 4: map[amount:3]"}, 0},
+		{"a record that is no total line", "party,text,amount\nx,y,1\nTotal Ropes Ltd,pass,3\n", Manner{},
+			[]string{"party", "text", "amount"}, []string{"2:|x|y|1", "3:|Total Ropes Ltd|pass|3"}, nil, 0},
+		{"an index column", ",doc,amount\n0,C1,1\n1,C2,2\n,Total,3\n", Manner{},
+			[]string{"doc", "amount"}, []string{"2:|C1|1", "3:|C2|2"}, []string{"total on line 4: map[amount:3]"}, 0},
+		{"numbers that are no index", ",doc,amount\n7,C1,1\n8,C2,2\n", Manner{},
+			[]string{"#1", "doc", "amount"}, []string{"2:|7|C1|1", "3:|8|C2|2"}, nil, 0},
+		{"runs of blanks", "doc   amount n\n C1  1.50\t x \n\"C 2\"  2 y\n", Manner{Blanks: true, Request: delimited.Request{Delimiter: '\t'}},
+			[]string{"doc", "amount", "n"}, []string{"2:|C1|1.50|x", "3:|C 2|2|y"}, nil, 0},
+		{"a code page", "doc,text\nC1,caf\xe9\nC2,\x80 \x93x\x94\n", Manner{}, []string{"doc", "text"}, []string{"2:|C1|café", "3:|C2|€ “x”"}, nil, 0},
+		{"a named code page", "doc,text\nC1,\xb1\n", Manner{Encoding: "iso-8859-2"}, []string{"doc", "text"}, []string{"2:|C1|ą"}, nil, 0},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			path := filepath.Join(folder(t, map[string]string{"x.csv": c.text}), "x.csv")
+			got := mustRead(t, path, c.manner)
+			want(t, "columns", got.head.Layout.Columns, c.columns)
+			want(t, "records", got.records, c.records)
+			want(t, "notes", got.notes, c.notes)
+			if got.head.Above != c.above {
+				t.Errorf("%d lines stand above", got.head.Above)
+			}
+		})
+	}
+}
+
+// The mark of a source is that of its amounts, wherever in it the first one
+// stands that proves it.
+func TestDecimalMarkOfEachSource(t *testing.T) {
+	filler := strings.Repeat("x;1.234\n", 80_000) // more than is read at once
+	plain := strings.Repeat("x;12\n", 80_000)
+	for _, c := range []struct {
+		name, text string
+		asked      byte
+		decimal    byte
+		unclear    string
+	}{
+		{"proven at once", "a;b\nx;1,50\n", 0, ',', ""},
+		{"proven at the end", "a;b\n" + filler + "x;0,5\n", 0, ',', ""},
+		{"nothing but whole numbers until the end", "a;b\n" + plain + "x;2,5\n", 0, ',', ""},
+		{"not proven", "a;b\nx;2\nx;1.234\n", 0, '.', "b 3 1.234"},
+		{"asked for", "a;b\nx;1.234\n", ',', ',', ""},
+		{"no amounts", "a;b\nx;y\n", 0, '.', ""},
+	} {
+		path := filepath.Join(folder(t, map[string]string{"x.csv": c.text}), "x.csv")
+		set, err := Find(context.Background(), Search{Paths: []string{path}, Manner: &Manner{Decimal: c.asked}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var decimal byte
+		unclear := ""
+		visitor := visitFunc(func(b *Batch) {
+			decimal = b.Decimal
+			for _, u := range b.Unclear {
+				unclear = fmt.Sprint(u.Column, " ", u.Line, " ", u.Found)
+			}
+		})
+		if err := set.Scan(context.Background(), Reading{Jobs: 1, Memory: 1 << 26, Amounts: []string{"b"}}, func() Visitor { return visitor }); err != nil {
+			t.Fatal(err)
+		}
+		if decimal != c.decimal || unclear != c.unclear {
+			t.Errorf("%s: mark is %q, unclear %q", c.name, decimal, unclear)
+		}
+	}
+}
+
+type visitFunc func(b *Batch)
+
+func (f visitFunc) Batch(b *Batch) error             { f(b); return nil }
+func (f visitFunc) Flush(context.Context, int) error { return nil }
+
+// Several goroutines read what one does, in every format.
+func TestFormatsReadBySeveral(t *testing.T) {
+	var lines strings.Builder
+	for i := range 200_000 {
+		fmt.Fprintf(&lines, "{\"n\":%d,\"text\":\"some text\",\"amount\":%d.50}\n", i, i)
+	}
+	path := filepath.Join(folder(t, map[string]string{"x.jsonl": lines.String()}), "x.jsonl")
+	set, err := Find(context.Background(), Search{Paths: []string{path}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := scanAll(t, set, 4); len(got) != 200_000 || got[123_456] != "x.jsonl:123457 123456" {
+		t.Errorf("%d records, one is %q", len(got), got[123_456])
+	}
+}

@@ -1,0 +1,60 @@
+package source
+
+import (
+	"io"
+
+	"lastblock/core/delimited"
+	"lastblock/core/record"
+)
+
+// textReader reads delimited text. Next cuts blocks of whole records, and the
+// costly part, scanning them, is left to Parse.
+type textReader struct {
+	file   io.Closer // nil where all was read before
+	unwrap *unwrapper
+	cutter *delimited.Cutter
+}
+
+func (f *feed) openText(s *Source, progress *Progress) (*textReader, error) {
+	file, err := s.open()
+	if err != nil {
+		return nil, err
+	}
+	unwrap := newUnwrapper(s, progress)
+	return &textReader{file: file, unwrap: unwrap, cutter: delimited.NewCutter(file, f.limit, unwrap.unwrap, f.heads[s.as].Find)}, nil
+}
+
+func (r *textReader) Head() *record.Head {
+	if head := r.cutter.Head(); head != nil {
+		return &head.Head
+	}
+	return nil
+}
+
+func (r *textReader) Peek(size int) error { return r.cutter.Peek(size) }
+
+func (r *textReader) Next(s *Stretch) (err error) {
+	s.block, s.buffer, err = r.cutter.Next(s.buffer)
+	return err
+}
+
+func (r *textReader) Parse(s *Stretch) {
+	head := r.cutter.Head()
+	scanner := delimited.Scanner{Dialect: head.Dialect, Width: len(head.Layout.Columns), Header: head.Header}
+	scanner.Scan(s.block, &s.Batch)
+	s.Last = s.block.Last
+}
+
+// letGo closes the file, all of which has been read.
+func (r *textReader) letGo() {
+	r.unwrap.close()
+	r.file.Close()
+	r.file = nil
+}
+
+func (r *textReader) Close() {
+	r.unwrap.close()
+	if r.file != nil {
+		r.file.Close()
+	}
+}
