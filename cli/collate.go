@@ -53,16 +53,16 @@ func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (e
 	if err != nil {
 		return err
 	}
-	format := csvFormat
+	format, packed := show.CSV, ""
 	if f.writing.out != "" {
-		if format, err = f.writing.format(); err != nil {
+		if format, packed, err = show.FormatOf(f.writing.out); err != nil {
 			return err
 		}
 	} else if f.reading.json {
-		format = jsonFormat
+		format = show.JSON
 	}
-	options := collate.Options{Bare: f.bare, Totals: f.totals, Delimiter: ','}
-	if format == tsvFormat {
+	options := collate.Options{Bare: f.bare, Totals: f.totals, Delimiter: ',', Shield: f.writing.shield}
+	if format == show.TSV {
 		options.Delimiter = '\t'
 	}
 	var kept *show.Output
@@ -74,7 +74,7 @@ func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (e
 		return err
 	}
 	stop := a.progress(&f.reading, in)
-	done, err := writeCollation(cmd, in, &options, format, result)
+	done, err := writeCollation(ctx, in, options, format, packed, result)
 	stop()
 	if err != nil {
 		return err
@@ -96,28 +96,6 @@ func (a *app) openResult(in *input, f *collateFlags) (result, spool *show.Output
 	}
 	spool, err = a.outputs.Spool()
 	return spool, spool, err
-}
-
-// writeCollation writes the records in a format.
-func writeCollation(cmd *cobra.Command, in *input, options *collate.Options, format outFormat, w io.Writer) (*collate.Result, error) {
-	ctx := cmd.Context()
-	plan, err := collate.Prepare(ctx, in.set, in.reading, *options)
-	if err != nil {
-		return nil, err
-	}
-	if format != jsonFormat {
-		if _, err := w.Write(plan.Header()); err != nil {
-			return nil, err
-		}
-		return plan.Write(ctx, w)
-	}
-	list := &jsonList{w: w}
-	plan.Encode(jsonRecord(plan.Columns))
-	result, err := plan.Write(ctx, list)
-	if err != nil {
-		return nil, err
-	}
-	return result, list.close()
 }
 
 // finishCollate puts the result in its place, unless a finding stops it, and
@@ -211,52 +189,4 @@ func (a *app) printCollateDocument(set *source.Set, f *collateFlags, r *collate.
 		return err
 	}
 	return d.Close()
-}
-
-// jsonRecord encodes a record as an object of texts.
-func jsonRecord(columns []string) collate.Encoder {
-	names := make([][]byte, len(columns))
-	for i, name := range columns {
-		names[i] = show.JSONText(name)
-	}
-	return func(dst []byte, texts [][]byte) []byte {
-		dst = append(dst, ',', '\n', '{')
-		for i, text := range texts {
-			if i > 0 {
-				dst = append(dst, ',')
-			}
-			dst = append(append(dst, names[i]...), ':')
-			dst = append(dst, show.JSONText(string(text))...)
-		}
-		return append(dst, '}')
-	}
-}
-
-// jsonList makes a list of what is written to it, each part of which begins
-// with the comma that only the first one must not have.
-type jsonList struct {
-	w       io.Writer
-	started bool
-}
-
-func (l *jsonList) Write(p []byte) (int, error) {
-	n := len(p)
-	if !l.started && n > 0 {
-		l.started = true
-		if _, err := l.w.Write([]byte{'['}); err != nil {
-			return 0, err
-		}
-		p = p[1:]
-	}
-	_, err := l.w.Write(p)
-	return n, err
-}
-
-func (l *jsonList) close() error {
-	end := "\n]\n"
-	if !l.started {
-		end = "[]\n"
-	}
-	_, err := io.WriteString(l.w, end)
-	return err
 }

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"lastblock/core/plan"
 	"lastblock/core/source"
 	"lastblock/core/suspense"
 	"lastblock/show"
@@ -30,6 +31,11 @@ type reading struct {
 	jobs    int
 	quiet   bool
 	json    bool
+
+	plan    string
+	planned map[string]plan.Place // flags whose value is that of the plan
+	paths   []string              // of the plan
+	shapes  []source.NamedManner  // of the plan
 }
 
 func (r *reading) addTo(cmd *cobra.Command) {
@@ -43,7 +49,12 @@ func (r *reading) addTo(cmd *cobra.Command) {
 	f.StringVar(&r.memory, "memory", "", "how much memory may be used, as 512MB (a quarter of the machine's)")
 	f.IntVar(&r.jobs, "jobs", 0, "how many cores to use (all)")
 	f.BoolVar(&r.quiet, "quiet", false, "no progress")
+	f.StringVar(&r.plan, "plan", "", "take all of this from a plan; flags given beside it win")
 	f.BoolVar(&r.json, "json", false, "print one JSON document instead")
+	cmd.PreRunE = func(cmd *cobra.Command, _ []string) error { return r.usePlan(cmd) }
+	if run := cmd.RunE; run != nil {
+		cmd.RunE = func(cmd *cobra.Command, args []string) error { return r.inPlan(run(cmd, args)) }
+	}
 	cmd.ValidArgsFunction = func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return nil, cobra.ShellCompDirectiveDefault
 	}
@@ -60,6 +71,9 @@ type input struct {
 
 // open finds the sources that paths name.
 func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
+	if len(paths) == 0 {
+		paths = r.paths
+	}
 	in := &input{paths: paths, recurse: r.recurse}
 	in.reading = source.Reading{Jobs: r.jobs, Progress: new(source.Progress)}
 	if r.jobs < 0 {
@@ -79,10 +93,10 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 	limitMemory(in.reading.Memory)
 	search := source.Search{Paths: paths, Recurse: r.recurse, Only: r.only, Skip: r.skip, Jobs: in.reading.Jobs}
 	var err error
-	if search.Manner, err = r.manner.manner(asFlag); err != nil {
+	if search.Manner, err = r.manner.manner(r.nameOf); err != nil {
 		return nil, err
 	}
-	in.decimal = search.Manner.Decimal
+	in.decimal, search.Manners = search.Manner.Decimal, r.shapes
 	switch search.Mode = source.ColumnMode(r.columns); search.Mode {
 	case source.AllColumns, source.SharedColumns, source.StrictColumns:
 	default:
@@ -97,6 +111,14 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 		return nil, err
 	}
 	return in, nil
+}
+
+// isFile marks a flag whose value is the path of a file.
+func isFile(cmd *cobra.Command, flag string) {
+	// fails only for a flag that does not exist, which the first run of any test shows
+	if err := cmd.MarkFlagFilename(flag); err != nil {
+		panic(err)
+	}
 }
 
 // asFlag writes a flag as its user types it.
@@ -122,6 +144,9 @@ func (r *reading) openSources(ctx context.Context, paths []string) (*input, erro
 func (in *input) needSources() error {
 	if len(in.set.Sources) > 0 {
 		return nil
+	}
+	if len(in.paths) == 0 {
+		return fmt.Errorf("the plan has no paths, and none were given")
 	}
 	text := fmt.Sprintf("%s: there is no source to read", strings.Join(in.paths, ", "))
 	const most = 5
@@ -150,38 +175,20 @@ type writing struct {
 	suspense string
 	replace  bool
 	anyway   bool
+	shield   bool
 }
 
 func (w *writing) addOut(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&w.out, "out", "", "write the result to a file, .csv, .tsv or .json")
+	cmd.Flags().StringVar(&w.out, "out", "", "write the result to a file: .csv, .tsv, .json, .jsonl (each also with .gz or .zst behind it), .xlsx or .parquet")
+	isFile(cmd, "out")
+	cmd.Flags().BoolVar(&w.shield, "shield-formulas", false, "in delimited text, put an apostrophe before what a spreadsheet would run as a formula")
 	cmd.Flags().BoolVar(&w.anyway, "anyway", false, "write the result although there is a finding of weight stop")
 }
 
 func (w *writing) addSuspense(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&w.suspense, "suspense", "", "write the records that were set aside to a CSV file, each with its reason")
+	isFile(cmd, "suspense")
 	cmd.Flags().BoolVar(&w.replace, "replace", false, "write over files that are there already")
-}
-
-// outFormat is the format of --out, by its ending.
-type outFormat string
-
-const (
-	csvFormat  outFormat = "csv"
-	tsvFormat  outFormat = "tsv"
-	jsonFormat outFormat = "json"
-)
-
-func (w *writing) format() (outFormat, error) {
-	switch ending := strings.ToLower(filepath.Ext(w.out)); ending {
-	case ".csv":
-		return csvFormat, nil
-	case ".tsv":
-		return tsvFormat, nil
-	case ".json":
-		return jsonFormat, nil
-	default:
-		return "", fmt.Errorf("--out %s: the ending tells the format, and %q is none of .csv, .tsv, .json", w.out, ending)
-	}
 }
 
 // create starts an output file, after making sure that it is not placed among

@@ -90,9 +90,9 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 		return err
 	}
 	var output *show.Output
-	var format outFormat
+	format, packed := show.CSV, ""
 	if f.writing.out != "" {
-		if format, err = f.writing.format(); err != nil {
+		if format, packed, err = show.FormatOf(f.writing.out); err != nil {
 			return err
 		}
 		if output, err = a.create(in, &f.writing, f.writing.out); err != nil {
@@ -130,7 +130,7 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 		return errStop
 	}
 	if output != nil {
-		err = a.writeSummary(s, output, format)
+		err = a.writeSummary(s, output, format, packed)
 	} else {
 		err = a.printSummary(s)
 	}
@@ -155,8 +155,8 @@ func (a *app) printNoSummary(s *summary) error {
 }
 
 // writeSummary writes the summary to the file of --out and says so.
-func (a *app) writeSummary(s *summary, output *show.Output, format outFormat) error {
-	if err := s.write(output, format); err != nil {
+func (a *app) writeSummary(s *summary, output *show.Output, format show.Format, packed string) error {
+	if err := s.write(output, format, packed); err != nil {
 		return err
 	}
 	if err := a.outputs.Commit(output); err != nil {
@@ -181,15 +181,15 @@ func (a *app) printSummary(s *summary) error {
 		a.reportSummary(a.stdout, s)
 		return nil
 	}
-	format := csvFormat
+	format := show.CSV
 	if s.flags.reading.json {
-		format = jsonFormat
+		format = show.JSON
 	}
 	spool, err := a.outputs.Spool()
 	if err != nil {
 		return err
 	}
-	if err := s.write(spool, format); err != nil {
+	if err := s.write(spool, format, ""); err != nil {
 		return err
 	}
 	reader, err := spool.Reader()
@@ -199,7 +199,7 @@ func (a *app) printSummary(s *summary) error {
 	if _, err := io.Copy(a.stdout, reader); err != nil {
 		return err
 	}
-	if format != jsonFormat {
+	if format != show.JSON {
 		a.reportSummary(a.stderr, s)
 	}
 	return nil

@@ -10,6 +10,7 @@ import (
 
 	"lastblock/core/amount"
 	"lastblock/core/delimited"
+	"lastblock/core/record"
 	"lastblock/core/rollup"
 	"lastblock/core/source"
 	"lastblock/show"
@@ -205,11 +206,12 @@ func (s *summary) figures(l line, amounts func(amount.Amount) string, count func
 	return append(cells, count(l.Records))
 }
 
+const sharePlaces = 2
+
 // share is a sum's share of the grand total in percent, to two places; blank
 // where the total is nought.
 func (s *summary) share(l line, sum int) string {
-	const places = 2
-	percent, ok := amount.Share(l.Sums[sum], s.result.Total.Sums[sum], places)
+	percent, ok := amount.Share(l.Sums[sum], s.result.Total.Sums[sum], sharePlaces)
 	if !ok {
 		return ""
 	}
@@ -248,15 +250,88 @@ func (s *summary) printTable(screen *show.Screen) error {
 	return nil
 }
 
-// write writes the summary in a format.
-func (s *summary) write(w io.Writer, format outFormat) error {
-	switch format {
-	case jsonFormat:
-		return s.writeJSON(w, true)
-	case tsvFormat:
-		return s.writeDelimited(w, '\t')
+// write writes the summary in a format, compressed if that is asked for.
+func (s *summary) write(w io.Writer, format show.Format, packed string) error {
+	out, err := show.Pack(w, packed)
+	if err != nil {
+		return err
 	}
-	return s.writeDelimited(w, ',')
+	switch format {
+	case show.JSON:
+		err = s.writeJSON(out, true)
+	case show.TSV:
+		err = s.writeDelimited(out, '\t')
+	case show.CSV:
+		err = s.writeDelimited(out, ',')
+	default:
+		err = s.writeRecords(out, format)
+	}
+	if err != nil {
+		return err
+	}
+	return out.Close()
+}
+
+// writeRecords writes the summary, its total last, as records of a format that
+// tells texts from amounts, or as a JSON object a line.
+func (s *summary) writeRecords(w io.Writer, format show.Format) error {
+	columns, kinds := s.cells()
+	if format == show.JSONL {
+		encode := jsonRecord(names(columns))
+		buffer := bufio.NewWriterSize(w, 1<<16)
+		var out []byte
+		err := s.each(func(l line) error {
+			out = encode(out[:0], s.texts(l), kinds)
+			_, err := buffer.Write(append(out, '\n'))
+			return err
+		})
+		if err != nil {
+			return err
+		}
+		return buffer.Flush()
+	}
+	writer, err := show.NewRecordWriter(w, format, columns)
+	if err != nil {
+		return err
+	}
+	if err := s.each(func(l line) error { return writer.Write(s.texts(l), kinds) }); err != nil {
+		return err
+	}
+	return writer.Close()
+}
+
+// cells are the columns of a typed format. A sum has the decimals of its total,
+// and a share two.
+func (s *summary) cells() (columns []show.Cells, kinds []record.Kind) {
+	for _, name := range s.result.Columns {
+		columns = append(columns, show.Cells{Name: name, Kind: record.Text})
+	}
+	names := s.header()
+	sums := s.result.Sums
+	for i, name := range names {
+		cells := show.Cells{Name: name, Kind: record.Amount}
+		switch {
+		case i == len(names)-1: // records
+		case s.flags.share && i >= len(names)-1-len(sums):
+			cells.Scale = sharePlaces
+		default:
+			cells.Scale = s.result.Total.Sums[i%len(sums)].Scale()
+		}
+		columns = append(columns, cells)
+	}
+	for _, c := range columns {
+		kinds = append(kinds, c.Kind)
+	}
+	return columns, kinds
+}
+
+// texts are all cells of a line.
+func (s *summary) texts(l line) [][]byte {
+	var texts [][]byte
+	for _, cell := range append(s.keys(l), s.figures(l, amount.Amount.String, strconv.Itoa)...) {
+		texts = append(texts, []byte(cell))
+	}
+	return texts
 }
 
 func (s *summary) writeDelimited(w io.Writer, delimiter byte) error {

@@ -44,6 +44,7 @@ per total under the total's name. What is not there, or blank, is not compared.`
 	flags := cmd.Flags()
 	flags.StringSliceVar(&f.totals, "total", nil, "columns to add up")
 	flags.StringVar(&f.declared, "declared", "", "the control sheet: what the branches declared")
+	isFile(cmd, "declared")
 	flags.IntVar(&f.top, "top", 0, "show only the N sources with the largest total")
 	flags.IntVar(&f.bottom, "bottom", 0, "show only the N sources with the smallest total")
 	f.writing.addSuspense(cmd)

@@ -26,7 +26,7 @@ func unknownName(what, prefix, name string, have []string) error {
 
 // needPaths wants at least one PATH.
 func needPaths(cmd *cobra.Command, args []string) error {
-	if len(args) == 0 {
+	if f := cmd.Flags().Lookup("plan"); len(args) == 0 && (f == nil || !f.Changed) {
 		return fmt.Errorf("%s needs a PATH: a file, a folder, a pattern, or - for standard input\nfor example:\n%s", cmd.CommandPath(), cmd.Example)
 	}
 	return nil

@@ -71,3 +71,20 @@ func fromDecimal(d *apd.Decimal) Amount {
 // Int64 returns a whole amount as an integer; ok is false where it has decimals
 // or does not fit.
 func (a Amount) Int64() (n int64, ok bool) { return a.coef, a.wide == nil && a.scale == 0 }
+
+// FromBig returns coefficient × 10^-scale; coefficient must not be changed any
+// more.
+func FromBig(coefficient *big.Int, scale int) Amount { return fromBig(coefficient, int32(scale)) }
+
+// Unscaled returns the coefficient of the amount at a scale; ok is false where
+// it has more decimals than that.
+func (a Amount) Unscaled(scale int) (coefficient *big.Int, ok bool) {
+	if int(a.scale) > scale {
+		rounded := a.Round(scale)
+		if rounded.Cmp(a) != 0 {
+			return nil, false
+		}
+		a = rounded
+	}
+	return shiftBig(a.big(), int32(scale)-a.scale), true
+}

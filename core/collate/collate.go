@@ -11,6 +11,7 @@ import (
 	"strconv"
 
 	"lastblock/core/amount"
+	"lastblock/core/date"
 	"lastblock/core/delimited"
 	"lastblock/core/finding"
 	"lastblock/core/proof"
@@ -27,10 +28,16 @@ type Options struct {
 	Suspense  *suspense.File
 	Delimiter byte    // of the delimited text that is written
 	Encode    Encoder // another format than delimited text; nil for that
+	Shield    bool    // a text that a spreadsheet would run as a formula gets an apostrophe
+
+	// Kinds are the kinds of data columns for an encoder that tells them apart:
+	// what is of its column's kind is then given in its plain form.
+	Kinds map[string]record.Kind
 }
 
-// Encoder appends a record in some format. It is called by several goroutines.
-type Encoder func(dst []byte, texts [][]byte) []byte
+// Encoder appends a record in some format. kinds say of what kind each text is;
+// without Options.Kinds all are texts. It is called by several goroutines.
+type Encoder func(dst []byte, texts [][]byte, kinds []record.Kind) []byte
 
 // Result says what was put together.
 type Result struct {
@@ -129,7 +136,10 @@ type visitor struct {
 	columns   []int // of the source, by column of the result; -1 where it has none
 	straight  bool  // the source has exactly the data columns, in their order
 	texts     [][]byte
+	kinds     []record.Kind // of the texts
+	wanted    []record.Kind // of the data columns
 	scratches [][]byte
+	plain     [][]byte
 	index     int
 	ours      [][]byte // what stands in our columns, but for the line
 	tail      []byte   // the same, ready to be written behind a record
@@ -149,14 +159,14 @@ func (v *visitor) Batch(b *source.Batch) error {
 		v.used[i%len(v.used)].Add(value)
 	}
 	options := &v.plan.options
-	if options.Encode == nil && b.Plain && v.straight && b.Head.Delimiter == options.Delimiter {
+	if options.Encode == nil && !options.Shield && b.Plain && v.straight && b.Head.Delimiter == options.Delimiter {
 		v.copyRecords(b, n)
 		return nil
 	}
 	for i := range n {
 		texts := v.record(b, v.tally.Row(i))
 		if options.Encode != nil {
-			v.out = options.Encode(v.out, texts)
+			v.out = options.Encode(v.out, texts, v.kinds)
 		} else {
 			v.out = v.plan.appendDelimited(v.out, texts)
 		}
@@ -188,7 +198,11 @@ func (v *visitor) enter(b *source.Batch) {
 			v.columns = append(v.columns, column)
 		}
 		v.texts = make([][]byte, len(v.plan.Columns))
-		v.scratches = make([][]byte, len(data))
+		v.scratches, v.plain = make([][]byte, len(data)), make([][]byte, len(data))
+		v.kinds, v.wanted = make([]record.Kind, len(v.plan.Columns)), make([]record.Kind, len(data))
+		for i, name := range data {
+			v.wanted[i] = v.plan.options.Kinds[name]
+		}
 	}
 	v.tail = append(v.tail[:0], '\n')
 	if v.plan.options.Bare {
@@ -224,13 +238,73 @@ func (v *visitor) record(b *source.Batch, row int) [][]byte {
 		if column >= 0 {
 			v.texts[i] = b.Text(row, column, &v.scratches[i])
 		}
+		if v.plan.options.Kinds != nil {
+			v.readKind(b, i, column)
+		}
+		if v.plan.options.Shield {
+			v.texts[i] = shield(v.texts[i], &v.plain[i])
+		}
 	}
 	if !v.plan.options.Bare {
 		at := len(v.columns) + copy(v.texts[len(v.columns):], v.ours)
 		v.line = strconv.AppendInt(v.line[:0], int64(b.Line(row)), 10)
-		v.texts[at] = v.line
+		v.texts[at], v.kinds[at] = v.line, record.Amount
 	}
 	return v.texts
+}
+
+// readKind brings a text into the plain form of its column's kind, if it is of
+// that kind.
+func (v *visitor) readKind(b *source.Batch, i, column int) {
+	v.kinds[i] = record.Text
+	kind, text := v.wanted[i], v.texts[i]
+	if kind == record.Text || kind == "" || len(text) == 0 {
+		return
+	}
+	plain, ok := v.plain[i][:0], false
+	switch {
+	case b.Head.Kind(column) == kind:
+		plain, ok = append(plain, text...), true // it has it already
+	case kind == record.Amount:
+		value, err := amount.Parse(text, b.Decimal)
+		plain, ok = value.Append(plain), err == nil
+	case kind == record.Date:
+		day, isDate := date.Parse(bytes.TrimSpace(text))
+		plain, ok = date.Append(plain, day.Days), isDate && day.Order != date.Unclear
+	case kind == record.Flag:
+		switch string(bytes.ToLower(bytes.TrimSpace(text))) {
+		case "true", "yes", "y":
+			plain, ok = append(plain, "true"...), true
+		case "false", "no", "n":
+			plain, ok = append(plain, "false"...), true
+		}
+	}
+	v.plain[i] = plain
+	if ok {
+		v.texts[i], v.kinds[i] = plain, kind
+	}
+}
+
+// shield puts an apostrophe before a text that a spreadsheet would run as a
+// formula; amounts with a sign are none.
+func shield(text []byte, scratch *[]byte) []byte {
+	if len(text) == 0 {
+		return text
+	}
+	switch text[0] {
+	case '-', '+':
+		if _, err := amount.Parse(text, '.'); err == nil {
+			return text
+		}
+		if _, err := amount.Parse(text, ','); err == nil {
+			return text
+		}
+	case '=', '@', '\t', '\r':
+	default:
+		return text
+	}
+	*scratch = append(append((*scratch)[:0], '\''), text...)
+	return *scratch
 }
 
 // appendDelimited appends a line of delimited text. A record of one blank
@@ -247,6 +321,9 @@ func (p *Plan) appendDelimited(dst []byte, texts [][]byte) []byte {
 	}
 	return append(dst, '\n')
 }
+
+// HasLine tells whether the last column is that of the line.
+func (p *Plan) HasLine() bool { return !p.options.Bare }
 
 // Encode sets the format in which Write writes records.
 func (p *Plan) Encode(encoder Encoder) { p.options.Encode = encoder }

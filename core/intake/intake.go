@@ -27,6 +27,7 @@ type Column struct {
 	Sources int // how many sources have it
 	Filled  int // values that are not blank
 	Others  int // of these, the ones that are not of the kind
+	Scale   int // of amounts: the most digits behind the decimal mark
 }
 
 // Sheet is what is known of one source.
@@ -161,7 +162,7 @@ func sheet(index int, counted *tally.Source, found *columns) Sheet {
 	for i, name := range counted.Head.Layout.Columns {
 		stats := &found.stats[i]
 		kind, others := stats.kind(name)
-		s.Columns = append(s.Columns, Column{Name: name, Kind: kind, Sources: 1, Filled: stats.filled, Others: others})
+		s.Columns = append(s.Columns, Column{Name: name, Kind: kind, Sources: 1, Filled: stats.filled, Others: others, Scale: stats.scale})
 		if kind == Date && !dated {
 			dated = true
 			if first, last, ok := stats.between(); ok {
@@ -201,7 +202,7 @@ func (u *union) columns() []Column {
 	var all []Column
 	for i, name := range u.names {
 		kind, others := u.stats[i].kind(name)
-		all = append(all, Column{Name: name, Kind: kind, Sources: u.count[i], Filled: u.stats[i].filled, Others: others})
+		all = append(all, Column{Name: name, Kind: kind, Sources: u.count[i], Filled: u.stats[i].filled, Others: others, Scale: u.stats[i].scale})
 	}
 	return all
 }

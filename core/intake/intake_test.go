@@ -96,7 +96,7 @@ func TestRun(t *testing.T) {
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("sources are %q, want %q", got, want)
 	}
-	columns := []Column{{"doc", Text, 1, 2, 0}, {"amount", Amount, 2, 2, 0}, {"season", Text, 1, 1, 0}}
+	columns := []Column{{"doc", Text, 1, 2, 0, 0}, {"amount", Amount, 2, 2, 0, 2}, {"season", Text, 1, 1, 0, 0}}
 	if !reflect.DeepEqual(r.Columns, columns) { // 7,00 proves its source's decimal comma
 		t.Errorf("columns are %+v", r.Columns)
 	}

@@ -6,17 +6,18 @@ import (
 
 	"lastblock/core/amount"
 	"lastblock/core/date"
+	"lastblock/core/record"
 )
 
 // Kind is what a column holds.
-type Kind string
+type Kind = record.Kind
 
 // The kinds of columns.
 const (
-	Text   Kind = "text"
-	Amount Kind = "amount"
-	Date   Kind = "date"
-	Flag   Kind = "flag"
+	Text   = record.Text
+	Amount = record.Amount
+	Date   = record.Date
+	Flag   = record.Flag
 )
 
 // stats are counts of one column's values, from which its kind follows.
@@ -27,6 +28,7 @@ type stats struct {
 	padded  int // of the codes, those with a leading nought or more digits than money has
 	dates   int
 	flags   int
+	scale   int // the most digits behind the decimal mark of an amount
 
 	clear   [3]int   // dates by order, where that is clear
 	first   [2]int32 // earliest date, read day first and month first
@@ -41,8 +43,8 @@ func (s *stats) add(text []byte, decimal byte) {
 		return
 	}
 	s.filled++
-	if _, _, ok := amount.ParsePlain(text, decimal); ok {
-		s.addAmount(text)
+	if _, scale, ok := amount.ParsePlain(text, decimal); ok {
+		s.addAmount(text, int(scale))
 		return
 	}
 	if isLetter(text[0]) {
@@ -57,14 +59,15 @@ func (s *stats) add(text []byte, decimal byte) {
 		s.addDate(d)
 		return
 	}
-	if _, err := amount.Parse(text, decimal); err == nil {
-		s.addAmount(text)
+	if value, err := amount.Parse(text, decimal); err == nil {
+		s.addAmount(text, value.Scale())
 	}
 }
 
 // addAmount counts an amount, and whether it may be a code as well.
-func (s *stats) addAmount(text []byte) {
+func (s *stats) addAmount(text []byte, scale int) {
 	s.amounts++
+	s.scale = max(s.scale, scale)
 	if isDigits(text) {
 		s.codes++
 		const mostDigits = 11
@@ -102,6 +105,7 @@ func (s *stats) merge(o *stats) {
 	s.padded += o.padded
 	s.dates += o.dates
 	s.flags += o.flags
+	s.scale = max(s.scale, o.scale)
 	for i := range s.clear {
 		s.clear[i] += o.clear[i]
 	}

@@ -65,7 +65,7 @@ type Part struct {
 
 // formats are all that there are; a new one is one more file and one more line
 // here.
-var formats = []*Format{text, workbookFormat, openDocument, jsonDocument}
+var formats = []*Format{text, workbookFormat, openDocument, jsonDocument, parquetFile}
 
 // text is delimited text, and what is taken for it.
 var text = &Format{

@@ -19,36 +19,47 @@ func (f *feed) checkNames() error {
 	}
 	f.shaping.Lock()
 	defer f.shaping.Unlock()
-	byManner := make(map[*Manner][]*shape.Shape)
+	var requests []asked
 	for key, s := range f.shapes {
 		if key.manner != nil && key.manner.Shape != nil && !s.Head.Empty {
-			byManner[key.manner] = append(byManner[key.manner], s)
+			requests = append(requests, asked{key.manner.Shape, s})
 		}
 	}
-	for manner, shapes := range byManner {
-		if err := f.checkRequest(manner.Shape, shapes); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func (f *feed) checkRequest(r *shape.Request, shapes []*shape.Shape) error {
 	var have []string
-	for _, s := range shapes {
-		for _, name := range s.SentColumns() {
+	for _, r := range requests {
+		for _, name := range r.shape.SentColumns() {
 			if !slices.Contains(have, name) {
 				have = append(have, name)
 			}
 		}
 	}
 	slices.SortFunc(have, Natural)
+	for _, r := range requests {
+		if err := f.checkRequest(r.request, requests, have); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// asked is a request and what it came to for one head.
+type asked struct {
+	request *shape.Request
+	shape   *shape.Shape
+}
+
+func (f *feed) checkRequest(r *shape.Request, all []asked, have []string) error {
+	// A name is met where any source has it, be it one of another shape: a plan
+	// may say of all branches what only some of them send.
 	unmet := func(name string) bool {
-		return !slices.ContainsFunc(shapes, func(s *shape.Shape) bool { return !slices.Contains(s.Unmet, name) })
+		return !slices.ContainsFunc(all, func(a asked) bool { _, ok := a.shape.Sent(name); return ok })
 	}
 	for _, rename := range r.Rename {
-		renamed := !slices.ContainsFunc(shapes, func(s *shape.Shape) bool { _, ok := s.Sent(rename.To); return !ok })
-		if unmet(rename.From) && !renamed {
+		missed := !slices.ContainsFunc(all, func(a asked) bool {
+			asks := slices.ContainsFunc(a.request.Rename, func(other shape.Rename) bool { return other == rename })
+			return asks && !slices.Contains(a.shape.Unmet, rename.From)
+		})
+		if missed && unmet(rename.To) {
 			return unknownColumn("--rename", rename.From, have)
 		}
 	}
@@ -58,24 +69,29 @@ func (f *feed) checkRequest(r *shape.Request, shapes []*shape.Shape) error {
 		}
 	}
 	for _, name := range r.Drop {
-		if unmet(name) {
+		made := slices.ContainsFunc(r.Make, func(m shape.Make) bool { return m.Name == name })
+		if unmet(name) && !made {
 			return unknownColumn("--drop", name, have)
 		}
 	}
 	for _, made := range r.Make {
-		if err := f.checkExpression("--make", made.Expression, shapes, have); err != nil {
+		if err := f.checkExpression("--make", made.Expression, all, have); err != nil {
 			return err
 		}
 	}
 	if r.Where != nil {
-		return f.checkExpression("--where", r.Where, shapes, have)
+		return f.checkExpression("--where", r.Where, all, have)
 	}
 	return nil
 }
 
-func (f *feed) checkExpression(flag string, x *expression.Expression, shapes []*shape.Shape, have []string) error {
+func (f *feed) checkExpression(flag string, x *expression.Expression, all []asked, have []string) error {
 	for i, name := range x.Columns {
-		if f.set.known(name) || slices.ContainsFunc(shapes, func(s *shape.Shape) bool { return !slices.Contains(s.Constants(), name) }) {
+		met := slices.ContainsFunc(all, func(a asked) bool {
+			_, sent := a.shape.Sent(name)
+			return sent || a.shape.Head.Layout.Has(name)
+		})
+		if met || f.set.known(name) {
 			continue
 		}
 		return fmt.Errorf("%s: %w", flag, &expression.SyntaxError{Text: x.Text, Column: x.Places[i], Reason: unknownColumn("", name, have).Error()})

@@ -1,0 +1,304 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"lastblock/core/nearest"
+	"lastblock/core/plan"
+	"lastblock/core/source"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+)
+
+// pathsKey is the only key of a plan's table read that is no flag.
+const pathsKey = "paths"
+
+// notInPlan are flags that speak of one run, and not of a month end.
+var notInPlan = []string{"plan", "json", "help", "quiet"}
+
+// usePlan gives the flags that the user has not set the values of the plan.
+func (r *reading) usePlan(cmd *cobra.Command) error {
+	if r.plan == "" {
+		return nil
+	}
+	data, err := os.ReadFile(r.plan)
+	if err != nil {
+		return fmt.Errorf("--plan: %w", err)
+	}
+	p, err := plan.Parse(r.plan, data)
+	if err != nil {
+		return err
+	}
+	if err := checkPlan(p, cmd.Root(), cmd.Flags()); err != nil {
+		return err
+	}
+	given := make(map[string]bool)
+	cmd.Flags().Visit(func(f *pflag.Flag) { given[f.Name] = true })
+	r.planned = make(map[string]plan.Place)
+	tables := []*plan.Table{&p.Read}
+	if own := p.Command(cmd.Name()); own != nil {
+		tables = append(tables, own)
+	}
+	for _, table := range tables {
+		for i := range table.Entries {
+			e := &table.Entries[i]
+			if e.Key == pathsKey && table == &p.Read {
+				r.paths = r.beside(listOf(e.Value)...)
+				continue
+			}
+			if given[e.Key] {
+				continue
+			}
+			if err := r.set(p, cmd.Flags().Lookup(e.Key), e); err != nil {
+				return err
+			}
+			r.planned[e.Key] = e.Place
+		}
+	}
+	for i := range p.Shapes {
+		named, err := r.shapeOf(p, &p.Shapes[i], p.Command(cmd.Name()), cmd.Flags(), given)
+		if err != nil {
+			return err
+		}
+		r.shapes = append(r.shapes, named)
+	}
+	return nil
+}
+
+// checkPlan makes sure that every table is a command and every key a flag of
+// it, those of other commands too, so that a slip shows at once.
+func checkPlan(p *plan.Plan, root *cobra.Command, flags *pflag.FlagSet) error {
+	commands := make(map[string]*cobra.Command)
+	var names []string
+	for _, c := range root.Commands() {
+		if c.Flags().Lookup("plan") != nil {
+			commands[c.Name()] = c
+			names = append(names, c.Name())
+		}
+	}
+	var shared, manners []string
+	new(manner).addTo(collectNames(&manners))
+	readings := new(cobra.Command)
+	new(reading).addTo(readings)
+	readings.Flags().VisitAll(func(f *pflag.Flag) { shared = append(shared, f.Name) })
+	if err := checkKeys(p, &p.Read, append(shared, pathsKey)); err != nil {
+		return err
+	}
+	for i := range p.Shapes {
+		if err := checkKeys(p, &p.Shapes[i], append(manners, plan.MatchKey)); err != nil {
+			return err
+		}
+	}
+	for i := range p.Commands {
+		table := &p.Commands[i]
+		command := commands[table.Name]
+		if command == nil {
+			return p.Fail(table.Place, "%s", unknownName("table", "", table.Name, append(names, plan.ReadTable)))
+		}
+		var keys []string
+		command.Flags().VisitAll(func(f *pflag.Flag) { keys = append(keys, f.Name) })
+		if err := checkKeys(p, table, keys); err != nil {
+			return err
+		}
+		for k := range table.Entries {
+			if err := checkType(p, command.Flags().Lookup(table.Entries[k].Key), &table.Entries[k]); err != nil {
+				return err
+			}
+		}
+	}
+	for i := range p.Read.Entries {
+		if f := readings.Flags().Lookup(p.Read.Entries[i].Key); f != nil {
+			if err := checkType(p, f, &p.Read.Entries[i]); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// collectNames returns a set of flags whose names are collected.
+func collectNames(names *[]string) *pflag.FlagSet {
+	flags := pflag.NewFlagSet("", pflag.ContinueOnError)
+	flags.SetNormalizeFunc(func(_ *pflag.FlagSet, name string) pflag.NormalizedName {
+		if !slices.Contains(*names, name) {
+			*names = append(*names, name)
+		}
+		return pflag.NormalizedName(name)
+	})
+	return flags
+}
+
+func checkKeys(p *plan.Plan, table *plan.Table, known []string) error {
+	known = slices.DeleteFunc(slices.Clone(known), func(name string) bool { return slices.Contains(notInPlan, name) })
+	slices.Sort(known)
+	for i := range table.Entries {
+		e := &table.Entries[i]
+		if slices.Contains(known, e.Key) {
+			continue
+		}
+		if slices.Contains(notInPlan, e.Key) {
+			return p.Fail(e.Place, "%s belongs to one run, and not into a plan; give it as --%s", e.Key, e.Key)
+		}
+		text := fmt.Sprintf("the table %s has no key %s", table.Name, e.Key)
+		if near, ok := nearest.To(e.Key, known); ok {
+			text += fmt.Sprintf("; did you mean %s?", near)
+		}
+		return p.Fail(e.Place, "%s\nthere is: %s", text, strings.Join(known, ", "))
+	}
+	return nil
+}
+
+// checkType makes sure that a value is of the kind that its flag has.
+func checkType(p *plan.Plan, f *pflag.Flag, e *plan.Entry) error {
+	needed := ""
+	switch f.Value.Type() {
+	case "bool":
+		if _, ok := e.Value.(bool); !ok {
+			needed = "true or false is needed"
+		}
+	case "int":
+		if _, ok := e.Value.(int64); !ok {
+			needed = "a whole number is needed"
+		}
+	case "stringSlice", "stringArray":
+		if listOf(e.Value) == nil {
+			needed = "a text in quotes or a list of them is needed"
+		}
+	default:
+		if _, ok := e.Value.(string); !ok {
+			needed = "a text in quotes is needed"
+		}
+	}
+	if needed != "" {
+		return p.Fail(e.Place, "%s is %v: %s, for %s", e.Key, e.Value, needed, f.Usage)
+	}
+	return nil
+}
+
+// listOf makes a list of a value, nil where it is no text.
+func listOf(value any) []string {
+	switch v := value.(type) {
+	case string:
+		return []string{v}
+	case []string:
+		return v
+	}
+	return nil
+}
+
+// set sets a flag to the value of the plan. Paths are those of the plan's
+// folder.
+func (r *reading) set(p *plan.Plan, f *pflag.Flag, e *plan.Entry) error {
+	if err := checkType(p, f, e); err != nil {
+		return err
+	}
+	f.Changed = true
+	if list, ok := f.Value.(pflag.SliceValue); ok {
+		return list.Replace(listOf(e.Value))
+	}
+	text := fmt.Sprint(e.Value)
+	if _, isPath := f.Annotations[cobra.BashCompFilenameExt]; isPath && text != "" {
+		text = r.beside(text)[0]
+	}
+	if err := f.Value.Set(text); err != nil {
+		return p.Fail(e.Place, "%s is %v, for %s", e.Key, e.Value, f.Usage)
+	}
+	return nil
+}
+
+// beside makes paths that are written in the plan ones that can be opened.
+func (r *reading) beside(paths ...string) []string {
+	var found []string
+	for _, path := range paths {
+		if !filepath.IsAbs(path) && path != "-" {
+			path = filepath.Join(filepath.Dir(r.plan), filepath.FromSlash(path))
+		}
+		found = append(found, path)
+	}
+	return found
+}
+
+// shapeOf is how the sources of a shape are written: as the shape says, else as
+// read says; and what the command's table and the user's flags say holds for
+// all shapes.
+func (r *reading) shapeOf(p *plan.Plan, shape, own *plan.Table, flags *pflag.FlagSet, given map[string]bool) (source.NamedManner, error) {
+	var m manner
+	these := pflag.NewFlagSet("", pflag.ContinueOnError)
+	m.addTo(these)
+	places := make(map[string]plan.Place)
+	var wrong error
+	these.VisitAll(func(f *pflag.Flag) {
+		over := given[f.Name] || own != nil && own.Find(f.Name) != nil
+		if e := shape.Find(f.Name); e != nil && !over {
+			if err := r.set(p, f, e); err != nil && wrong == nil {
+				wrong = err
+			}
+			places[f.Name] = e.Place
+			return
+		}
+		if from := flags.Lookup(f.Name); from.Changed {
+			copyValue(f, from)
+		}
+	})
+	if wrong != nil {
+		return source.NamedManner{}, wrong
+	}
+	match := shape.Find(plan.MatchKey)
+	pattern, ok := match.Value.(string)
+	if !ok {
+		return source.NamedManner{}, p.Fail(match.Place, "match is a pattern in quotes, as \"corvane_*\"")
+	}
+	made, err := m.manner(func(name string) string {
+		if at, ok := places[name]; ok {
+			return fmt.Sprintf("%s line %d, column %d: %s", r.plan, at.Line, at.Column, name)
+		}
+		return r.nameOf(name)
+	})
+	return source.NamedManner{Match: pattern, Manner: made}, err
+}
+
+func copyValue(to, from *pflag.Flag) {
+	to.Changed = true
+	if list, ok := from.Value.(pflag.SliceValue); ok {
+		if err := to.Value.(pflag.SliceValue).Replace(list.GetSlice()); err == nil {
+			return
+		}
+	}
+	if err := to.Value.Set(from.Value.String()); err != nil {
+		panic(err) // two flags of the same kind, and the value was one before
+	}
+}
+
+// nameOf writes a flag as its user knows it: as a flag, or as a key of the plan
+// with its place.
+func (r *reading) nameOf(name string) string {
+	if at, ok := r.planned[name]; ok {
+		return fmt.Sprintf("%s line %d, column %d: %s", r.plan, at.Line, at.Column, name)
+	}
+	return asFlag(name)
+}
+
+// inPlan makes an error that speaks of a flag one that speaks of the plan, where
+// that is where the flag's value stands.
+func (r *reading) inPlan(err error) error {
+	if err == nil {
+		return nil
+	}
+	rest, ok := strings.CutPrefix(err.Error(), "--")
+	if !ok {
+		return err
+	}
+	end := strings.IndexAny(rest, " :")
+	if end < 0 {
+		end = len(rest)
+	}
+	if _, planned := r.planned[rest[:end]]; !planned {
+		return err
+	}
+	return fmt.Errorf("%s%s", r.nameOf(rest[:end]), rest[end:])
+}

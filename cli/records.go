@@ -1,0 +1,214 @@
+package cli
+
+import (
+	"context"
+	"encoding/binary"
+	"io"
+	"slices"
+
+	"lastblock/core/collate"
+	"lastblock/core/intake"
+	"lastblock/core/record"
+	"lastblock/core/source"
+	"lastblock/show"
+)
+
+// writeCollation writes the records in a format, compressed if that is asked
+// for.
+func writeCollation(ctx context.Context, in *input, options collate.Options, format show.Format, packed string, w io.Writer) (*collate.Result, error) {
+	var kinds map[string]show.Cells
+	if format.IsTyped() {
+		var err error
+		if kinds, err = kindsOf(ctx, in, &options); err != nil {
+			return nil, err
+		}
+	}
+	plan, err := collate.Prepare(ctx, in.set, in.reading, options)
+	if err != nil {
+		return nil, err
+	}
+	out, err := show.Pack(w, packed)
+	if err != nil {
+		return nil, err
+	}
+	var result *collate.Result
+	switch format {
+	case show.JSON:
+		list := &jsonList{w: out}
+		plan.Encode(jsonListed(plan.Columns))
+		if result, err = plan.Write(ctx, list); err == nil {
+			err = list.close()
+		}
+	case show.JSONL:
+		plan.Encode(jsonLine(plan.Columns))
+		result, err = plan.Write(ctx, out)
+	case show.Workbook, show.Parquet:
+		result, err = writeTyped(ctx, plan, kinds, format, out)
+	default:
+		if _, err = out.Write(plan.Header()); err == nil {
+			result, err = plan.Write(ctx, out)
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return result, out.Close()
+}
+
+// kindsOf finds out of what kinds the columns are: as was asked for, and else
+// by reading all values. What comes from a pipe cannot be read twice, and its
+// columns are texts.
+func kindsOf(ctx context.Context, in *input, options *collate.Options) (map[string]show.Cells, error) {
+	kinds := make(map[string]show.Cells)
+	options.Kinds = make(map[string]record.Kind)
+	if !slices.ContainsFunc(in.set.Sources, func(s source.Source) bool { return s.Size < 0 }) {
+		look, reading := *in.set, in.reading
+		look.Sources, look.PassedOver = slices.Clone(in.set.Sources), nil
+		reading.Progress = nil
+		found, err := intake.Run(ctx, &look, reading, intake.Options{})
+		if err != nil {
+			return nil, err
+		}
+		for _, c := range found.Columns {
+			if c.Others == 0 {
+				kinds[c.Name] = show.Cells{Name: c.Name, Kind: c.Kind, Scale: c.Scale}
+				options.Kinds[c.Name] = c.Kind
+			}
+		}
+	}
+	return kinds, nil
+}
+
+// writeTyped writes records in a format that tells kinds apart. The goroutines
+// that read hand over records one behind another, each with the lengths and
+// kinds of its texts before it.
+func writeTyped(ctx context.Context, plan *collate.Plan, kinds map[string]show.Cells, format show.Format, w io.Writer) (*collate.Result, error) {
+	columns := make([]show.Cells, len(plan.Columns))
+	for i, name := range plan.Columns {
+		columns[i] = show.Cells{Name: name, Kind: record.Text}
+		if c, ok := kinds[name]; ok {
+			columns[i] = c
+		}
+	}
+	if n := len(columns); n > 0 && plan.HasLine() {
+		columns[n-1].Kind = record.Amount // the line
+	}
+	writer, err := show.NewRecordWriter(w, format, columns)
+	if err != nil {
+		return nil, err
+	}
+	plan.Encode(appendFramed)
+	result, err := plan.Write(ctx, &framed{writer: writer, texts: make([][]byte, len(columns)), kinds: make([]record.Kind, len(columns))})
+	if err != nil {
+		return nil, err
+	}
+	return result, writer.Close()
+}
+
+// appendFramed appends a record so that framed can take it apart again.
+func appendFramed(dst []byte, texts [][]byte, kinds []record.Kind) []byte {
+	for i, text := range texts {
+		dst = append(dst, byte(slices.Index(record.Kinds, kinds[i])+1))
+		dst = binary.AppendUvarint(dst, uint64(len(text)))
+		dst = append(dst, text...)
+	}
+	return dst
+}
+
+// framed passes records on to a writer. What is written to it are always whole
+// records.
+type framed struct {
+	writer show.RecordWriter
+	texts  [][]byte
+	kinds  []record.Kind
+}
+
+func (f *framed) Write(p []byte) (int, error) {
+	for rest := p; len(rest) > 0; {
+		for i := range f.texts {
+			f.kinds[i] = record.Text
+			if kind := int(rest[0]); kind > 0 {
+				f.kinds[i] = record.Kinds[kind-1]
+			}
+			length, size := binary.Uvarint(rest[1:])
+			rest = rest[1+size:]
+			f.texts[i], rest = rest[:length], rest[length:]
+		}
+		if err := f.writer.Write(f.texts, f.kinds); err != nil {
+			return 0, err
+		}
+	}
+	return len(p), nil
+}
+
+func names(columns []show.Cells) []string {
+	var names []string
+	for _, c := range columns {
+		names = append(names, c.Name)
+	}
+	return names
+}
+
+// jsonRecord encodes a record as an object of texts, which keep their digits.
+func jsonRecord(columns []string) collate.Encoder {
+	names := make([][]byte, len(columns))
+	for i, name := range columns {
+		names[i] = show.JSONText(name)
+	}
+	return func(dst []byte, texts [][]byte, _ []record.Kind) []byte {
+		dst = append(dst, '{')
+		for i, text := range texts {
+			if i > 0 {
+				dst = append(dst, ',')
+			}
+			dst = append(append(dst, names[i]...), ':')
+			dst = append(dst, show.JSONText(string(text))...)
+		}
+		return append(dst, '}')
+	}
+}
+
+// jsonLine encodes a record as an object on a line of its own.
+func jsonLine(columns []string) collate.Encoder {
+	object := jsonRecord(columns)
+	return func(dst []byte, texts [][]byte, kinds []record.Kind) []byte {
+		return append(object(dst, texts, kinds), '\n')
+	}
+}
+
+// jsonListed encodes a record as an element of a list, the comma first.
+func jsonListed(columns []string) collate.Encoder {
+	object := jsonRecord(columns)
+	return func(dst []byte, texts [][]byte, kinds []record.Kind) []byte {
+		return object(append(dst, ',', '\n'), texts, kinds)
+	}
+}
+
+// jsonList makes a list of what is written to it, each part of which begins
+// with the comma that only the first one must not have.
+type jsonList struct {
+	w       io.Writer
+	started bool
+}
+
+func (l *jsonList) Write(p []byte) (int, error) {
+	n := len(p)
+	if !l.started && n > 0 {
+		l.started = true
+		if _, err := l.w.Write([]byte{'['}); err != nil {
+			return 0, err
+		}
+		p = p[1:]
+	}
+	_, err := l.w.Write(p)
+	return n, err
+}
+
+func (l *jsonList) close() error {
+	end := "\n]\n"
+	if !l.started {
+		end = "[]\n"
+	}
+	_, err := io.WriteString(l.w, end)
+	return err
+}
