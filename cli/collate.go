@@ -28,8 +28,8 @@ func (a *app) collate() *cobra.Command {
 whatever order these stand. Every column of any source is kept, and blank where
 a source has none. Texts stay exactly as they were sent. Behind the data come
 the words of --name, then source and source_line.`,
-		Example: `  lastblock collate lastblock-demo/journals --name '{entity}_{period}' --out lastblock-demo/results/all.csv --replace
-  lastblock collate lastblock-demo/journals --total debit,credit --suspense lastblock-demo/results/suspense.csv --out lastblock-demo/results/all.csv --replace
+		Example: `  lastblock collate --plan lastblock-demo/lastblock.toml --out lastblock-demo/results/all.xlsx --suspense lastblock-demo/results/suspense.csv --replace
+  lastblock collate --plan lastblock-demo/lastblock.toml --where 'account == "04100" && credit > 1000' --make 'net=debit-credit' --bare
   lastblock collate lastblock-demo/journals/corvane_2031-01.csv --bare`,
 		Args: needPaths,
 		RunE: func(cmd *cobra.Command, paths []string) error { return a.runCollate(cmd, f, paths) },

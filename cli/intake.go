@@ -26,7 +26,7 @@ func (a *app) intake() *cobra.Command {
 		Long: `Lists each source with what its name tells, how it is written, its rows and
 dates, and all columns with their kind: text, amount, date or flag. Tells which
 columns differ between sources, and what was passed over and why.`,
-		Example: `  lastblock intake lastblock-demo/journals
+		Example: `  lastblock intake --plan lastblock-demo/lastblock.toml
   lastblock intake lastblock-demo/journals --name '{entity}_{period}'
   lastblock intake lastblock-demo/journals --only 'corvane*' --head 3`,
 		Args: needPaths,

@@ -32,10 +32,10 @@ func (a *app) rollup() *cobra.Command {
 and the exact sums of the columns of --sum. Group columns are those of the
 data, the words of --name, and source. --across spreads the sums over the
 values of one more column.`,
-		Example: `  lastblock rollup lastblock-demo/journals --name '{entity}_{period}' --by entity --sum debit,credit
-  lastblock rollup lastblock-demo/journals --name '{entity}_{period}' --by entity --sum debit --across period
-  lastblock rollup lastblock-demo/journals --name '{entity}_{period}' --by entity,account --sum debit --subtotals
-  lastblock rollup lastblock-demo/journals --by account --sum debit --share --top 3`,
+		Example: `  lastblock rollup --plan lastblock-demo/lastblock.toml
+  lastblock rollup --plan lastblock-demo/lastblock.toml --by entity,account --sum debit,credit --across '' --subtotals
+  lastblock rollup --plan lastblock-demo/lastblock.toml --by account --across '' --share --top 3
+  lastblock rollup lastblock-demo/journals/dunmarrow_2031-01.txt --by account --sum debit`,
 		Args: needPaths,
 		RunE: func(cmd *cobra.Command, paths []string) error { return a.runRollup(cmd, f, paths) },
 	}

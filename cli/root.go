@@ -141,7 +141,7 @@ declared: every result ends in its proof. Sources are never changed.
 
 Exit codes: 0 done; 1 done, with a finding of weight stop; 2 not done.`,
 		Example: `  lastblock demo
-  lastblock intake lastblock-demo/journals --name '{entity}_{period}'`,
+  lastblock intake --plan lastblock-demo/lastblock.toml`,
 		SilenceUsage:  true,
 		SilenceErrors: true,
 		Args:          cobra.NoArgs,

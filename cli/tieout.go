@@ -35,9 +35,9 @@ or by its position as '#2'.
 A control sheet has the column source (the file's name, with or without its
 ending), or entity and period as --name tells them; a column rows; and a column
 per total under the total's name. What is not there, or blank, is not compared.`,
-		Example: `  lastblock tieout lastblock-demo/journals --total debit,credit
-  lastblock tieout lastblock-demo/journals --total debit,credit --declared lastblock-demo/control.csv --name '{entity}_{period}'
-  lastblock tieout lastblock-demo/journals --total debit --top 3 --bottom 3`,
+		Example: `  lastblock tieout --plan lastblock-demo/lastblock.toml
+  lastblock tieout lastblock-demo/journals --only 'dunmarrow*' --name '{entity}_{period}' --total debit,credit
+  lastblock tieout --plan lastblock-demo/lastblock.toml --top 3 --bottom 3`,
 		Args: needPaths,
 		RunE: func(cmd *cobra.Command, paths []string) error { return a.runTieout(cmd, f, paths) },
 	}

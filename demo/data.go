@@ -8,31 +8,41 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"strings"
+	"time"
 )
 
-// company is a company of the group and the shape in which it sends its
-// journal.
+// company is a company of the group, and how it writes its journal.
 type company struct {
-	name      string
-	currency  string
-	ending    string
-	delimiter string
-	columns   []string
-	money     func(cents int64) string
-	text      func(s string) string
+	name     string
+	currency string
+	columns  []string          // by our names, in its order
+	names    map[string]string // what it calls them, where that differs
+	texts    map[string]string // what it calls what it posts, likewise
+	money    func(cents int64) string
+	day      string // how it writes a date, as a layout of package time
 }
 
 var usualColumns = []string{"document", "line", "posted", "account", "counterparty", "text", "debit", "credit", "currency"}
 
 var companies = []company{
-	{name: "brackenfell", currency: "EUR", ending: ".csv", delimiter: ",", columns: usualColumns, money: plain, text: asIs},
-	{name: "corvane", currency: "CHF", ending: ".csv", delimiter: ";", columns: usualColumns, money: accountant, text: asIs},
-	{name: "dunmarrow", currency: "EUR", ending: ".tsv", delimiter: "\t", columns: usualColumns, money: plain, text: asIs},
+	{name: "brackenfell", currency: "EUR", columns: usualColumns, money: plain, day: time.DateOnly},
 	{
-		name: "eskerby", currency: "GBP", ending: ".csv", delimiter: ",", money: plain, text: asIs,
+		name: "corvane", currency: "CHF", columns: usualColumns, money: comma, day: "02.01.2006",
+		names: map[string]string{
+			"document": "Beleg", "line": "Zeile", "posted": "Datum", "account": "Konto", "counterparty": "Gegenpartei",
+			"text": "Text", "debit": "Soll", "credit": "Haben", "currency": "Währung",
+		},
+		texts: map[string]string{
+			"Day passes": "Tageskarten", "Shared passes": "Verbundpässe", "Settlement of shared passes": "Abrechnung Verbundpässe",
+			"Cable inspection, upper station": "Seilprüfung; Bergstation", "Energy": "Strom für den Antrieb", "Gondola cleaning": "Kabinen gewaschen, à 12 Stück",
+		},
+	},
+	{name: "dunmarrow", currency: "EUR", columns: usualColumns, money: plain, day: "02-Jan-2006"},
+	{
+		name: "eskerby", currency: "GBP", money: plain, day: time.DateOnly,
 		columns: []string{"posted", "document", "line", "text", "account", "currency", "credit", "debit", "counterparty"}, // planted: another order
 	},
-	{name: "fallowmere", currency: "CHF", ending: ".csv", delimiter: ",", columns: usualColumns, money: quotedMoney, text: quoted},
+	{name: "fallowmere", currency: "CHF", columns: usualColumns, money: trailing, day: "02/01/2006"},
 }
 
 var periods = []string{"2031-01", "2031-02", "2031-03"}
@@ -88,14 +98,12 @@ func files() []file {
 		for _, period := range periods {
 			journal := makeJournal(r, c, period, &number)
 			declared = append(declared, declare(companies[c].name, period, journal))
-			all = append(all, file{
-				path:    "journals/" + companies[c].name + "_" + period + companies[c].ending,
-				content: write(&companies[c], period, plantIn(companies[c].name, period, journal)),
-			})
+			all = append(all, write(&companies[c], period, plantIn(companies[c].name, period, journal)))
 		}
 	}
-	all = append(all,
+	all = append(packMonths(all, "brackenfell"),
 		file{"control.csv", controlSheet(declared)},
+		file{"lastblock.toml", planText},
 		file{"journals/~$budget.xlsx", "opened by head office\n"},
 		file{"journals/cover-note.pdf", "Journals for the first quarter, as agreed.\n"},
 	)
@@ -157,45 +165,6 @@ func swapDigits(cents int64) int64 {
 	return cents + (tens-hundreds)*10000 + (hundreds-tens)*1000
 }
 
-// write writes a journal in a company's shape.
-func write(c *company, period string, journal []record) string {
-	columns := c.columns
-	extra := c.name == "brackenfell" && period == "2031-03" // planted: a column more in one month
-	if extra {
-		columns = append(columns[:len(columns):len(columns)], "season")
-	}
-	var b strings.Builder
-	b.WriteString(strings.Join(columns, c.delimiter) + "\n")
-	badly := c.name == "fallowmere" && period == "2031-02" // planted: a value that does not convert
-	for _, r := range journal {
-		fields := map[string]string{
-			"document": r.document, "line": fmt.Sprint(r.line), "posted": r.posted, "account": r.account,
-			"counterparty": r.counterparty, "text": c.text(r.text), "debit": c.money(r.debit), "credit": c.money(r.credit),
-			"currency": c.currency, "season": "winter",
-		}
-		if badly && r.debit > 0 {
-			fields["debit"] = letterO(fields["debit"])
-			badly = false
-		}
-		for i, name := range columns {
-			if i > 0 {
-				b.WriteString(c.delimiter)
-			}
-			b.WriteString(forDelimiter(fields[name], c.delimiter))
-		}
-		b.WriteByte('\n')
-	}
-	return b.String()
-}
-
-// forDelimiter puts a field in quotes where its text holds the delimiter.
-func forDelimiter(field, delimiter string) string {
-	if strings.Contains(field, delimiter) && !strings.HasPrefix(field, `"`) {
-		return quoted(field)
-	}
-	return field
-}
-
 // letterO types a letter for the last digit, as somebody in a hurry does.
 func letterO(amount string) string {
 	i := strings.LastIndexAny(amount, "0123456789")
@@ -229,24 +198,17 @@ func grouped(cents int64) string {
 	return whole + "." + fraction
 }
 
-// accountant writes 1,234.50 and (1,234.50).
-func accountant(cents int64) string {
+// comma writes 1.234,50 and 1.234,50-.
+func comma(cents int64) string {
+	return strings.NewReplacer(",", ".", ".", ",").Replace(trailing(cents))
+}
+
+// trailing writes 1,234.50 and 1,234.50-.
+func trailing(cents int64) string {
 	if cents < 0 {
-		return "(" + grouped(-cents) + ")"
+		return grouped(-cents) + "-"
 	}
 	return grouped(cents)
 }
-
-// quotedMoney writes "1,234.50" and "1,234.50-", in quotes.
-func quotedMoney(cents int64) string {
-	if cents < 0 {
-		return quoted(grouped(-cents) + "-")
-	}
-	return quoted(grouped(cents))
-}
-
-func asIs(s string) string { return s }
-
-func quoted(s string) string { return `"` + s + `"` }
 
 func title(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

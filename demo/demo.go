@@ -81,24 +81,23 @@ type Step struct {
 
 // Walk is the walk through the commands on the data in a folder.
 func Walk(folder string) []Step {
-	in := filepath.Join(folder, "journals")
-	name := "{entity}_{period}"
+	plan := filepath.Join(folder, "lastblock.toml")
 	result := func(name string) string { return filepath.Join(folder, "results", name) }
 	return []Step{
 		{
-			[]string{"intake", in, "--name", name},
-			"What arrived: five companies wrote the same journal in five ways; one has its columns in another order, one has a column more in March, and a value in the column debit is no amount.",
+			[]string{"intake", "--plan", plan},
+			"What arrived: five companies sent the same journal in seven shapes, which the plan lastblock.toml brings together; one has its columns in another order, one has a column more in March, and one value is no amount.",
 		},
 		{
-			[]string{"tieout", in, "--name", name, "--total", "debit,credit", "--declared", filepath.Join(folder, "control.csv")},
-			"Does it agree with what was declared? A row of dunmarrow is missing, two digits of corvane are swapped, and fallowmere is short by the amount that could not be read.",
+			[]string{"tieout", "--plan", plan},
+			"Does it agree with what was declared? A row of dunmarrow is missing, two digits of corvane are swapped, and fallowmere is short by the record that could not be read.",
 		},
 		{
-			[]string{"collate", in, "--name", name, "--total", "debit,credit", "--out", result("all.csv"), "--suspense", result("suspense.csv"), "--replace"},
-			"All records in one file, each with its company, month, file and line; the one that cannot be used lies in suspense, and the proof counts both.",
+			[]string{"collate", "--plan", plan, "--out", result("all.xlsx"), "--suspense", result("suspense.csv"), "--replace"},
+			"All records in one workbook, each with its company, month, file and line; the one that cannot be used lies in suspense, and the proof counts both.",
 		},
 		{
-			[]string{"rollup", in, "--name", name, "--by", "currency,entity", "--sum", "debit", "--across", "period", "--subtotals"},
+			[]string{"rollup", "--plan", plan, "--subtotals"},
 			"The summary, months across, to the last cent; the total over three currencies is no money, but it proves that nothing was lost.",
 		},
 	}

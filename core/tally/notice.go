@@ -195,7 +195,7 @@ func (t *Tally) tellTotalLine(s *Source, add func(finding.Finding)) {
 		text += fmt.Sprintf(", it agrees with the records in %s", strings.Join(agree, ", "))
 	}
 	if len(unchecked) > 0 && len(agree) == 0 {
-		text += fmt.Sprintf(" and not checked: --total %s checks it", strings.Join(unchecked, ","))
+		text += fmt.Sprintf(" and not checked: tieout --total %s checks it", strings.Join(unchecked, ","))
 	}
 	add(finding.Finding{Kind: finding.TotalLine, Line: line.Line, Found: line.Word, Message: text})
 }
