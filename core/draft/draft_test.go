@@ -1,0 +1,103 @@
+package draft
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"lastblock/core/plan"
+	"lastblock/core/source"
+)
+
+// draft makes a draft of files in a temporary folder.
+func draft(t *testing.T, files map[string]string) *Draft {
+	t.Helper()
+	dir := t.TempDir()
+	for name, content := range files {
+		path := filepath.Join(dir, filepath.FromSlash(name))
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte(content), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	d, err := Run(context.Background(), dir, nil, source.Reading{Jobs: 2, Memory: 1 << 26})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return d
+}
+
+func TestDraft(t *testing.T) {
+	d := draft(t, map[string]string{
+		"in/corvane_2031-01.csv":    "doc,posted,debit\nC1,2031-01-03,1.50\nC2,2031-01-31,2.25\n",
+		"in/corvane_2031-02.csv":    "doc,posted,debit\nC3,2031-02-03,1.50\n",
+		"in/eskerby_2031-01.csv":    "doc;posted;Debit EUR\nE1;03.01.2031;1,50\n",
+		"in/dunmarrow_2031-01.csv":  "doc,posted,amount,\n,,debit,credit\nD1,2031-01-04,1.5,2.5\nD2,2031-01-05,3.5,4.5\n",
+		"control.csv":               "entity,period,rows,debit\ncorvane,2031-01,2,3.75\n",
+		"in/companies.csv":          "code,name,town\n1,Corvane,Corvane\n",
+		"in/fallowmere_2031-01.csv": "doc,posted,debit\nF1,2031-01-03,1.00\nF2,caf\xe9,2.00\n",
+	})
+	if d.Pattern != "{entity}_{period}" || d.Declared != "control.csv" || strings.Join(d.Folders, " ") != "in" || strings.Join(d.Skip, " ") != "companies.csv" || strings.Join(d.Totals, " ") != "debit" {
+		t.Errorf("pattern %q, declared %q, folders %q, skip %q, totals %q", d.Pattern, d.Declared, d.Folders, d.Skip, d.Totals)
+	}
+	text := d.Text("month")
+	for _, want := range []string{
+		"paths = [\"month/in\"]\nname = \"{entity}_{period}\"",
+		`skip = ["companies.csv"]`,
+		`as = ["posted=date", "debit=amount"]`,
+		"match = \"eskerby*\"\n# columns: doc (text), posted (date), Debit EUR (amount)\nas = [\"posted=date\", \"Debit EUR=amount\"]",
+		`# rename = ["Debit EUR=debit"]`,
+		"match = \"dunmarrow*\"\nheader-lines = 2",
+		"match = \"fallowmere*\"\n# the text is no UTF-8; this was taken for its encoding:\nencoding = \"windows-1252\"",
+		"[tieout]\ntotal = [\"debit\"]\ndeclared = \"month/control.csv\"",
+		"[rollup]\nby = \"entity\"\nsum = [\"debit\"]\nacross = \"period\"",
+	} {
+		if !strings.Contains(text, want) {
+			t.Errorf("the plan does not say\n%s\nbut\n%s", want, text)
+		}
+	}
+	if _, err := plan.Parse("drafted", []byte(text)); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestPatternOfNames(t *testing.T) {
+	for names, want := range map[string]string{
+		"a_2031-01.csv b_2031-02.csv":               "{entity}_{period}",
+		"a_2031-01_v2.csv b_2031-02_v1.csv":         "{entity}_{period}*",
+		"2031Q1 north.csv 2031Q1 south.csv":         "{period} {entity}",
+		"north-2031-W05.csv south-2031-W06.csv x.y": "{entity}-{period}",
+		"north.csv south.csv":                       "{entity}",
+		"2031-01.csv 2031-02.csv":                   "{period}",
+		"north.csv":                                 "",
+	} {
+		var files []*file
+		for _, name := range strings.Split(strings.ReplaceAll(names, ".csv ", ".csv|"), "|") {
+			files = append(files, &file{base: name})
+		}
+		if got := findPattern(files); got != want {
+			t.Errorf("%s: pattern is %q, want %q", names, got, want)
+		}
+	}
+}
+
+func TestADraftHoldsWhateverNamesThereAre(t *testing.T) {
+	d := draft(t, map[string]string{
+		"a \"b\".csv": "x\\y,\"say \"\"1\"\"\",n\na,1.50,1\n",
+		"c#d.csv":     "x\\y,\"say \"\"1\"\"\",n\na,2.50,1\n",
+	})
+	p, err := plan.Parse("drafted", []byte(d.Text(".")))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := p.Command("tieout").Find("total").Value.([]string); len(got) != 1 || got[0] != `say "1"` {
+		t.Errorf("total is %q", got)
+	}
+	if _, err := Run(context.Background(), t.TempDir(), nil, source.Reading{Jobs: 1, Memory: 1 << 20}); err == nil {
+		t.Error("an empty folder has a plan")
+	}
+}
