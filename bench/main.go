@@ -5,7 +5,7 @@
 //	go run ./bench            all workloads
 //	go run ./bench rollup     those whose name contains a word
 //
-// It needs find, xargs, cat, wc and mawk, and about 2 GB in the folder that
+// It needs find, xargs, cat, wc, gzip, iconv and mawk, and about 2 GB in the folder that
 // --dir names; workloads that lie there already are used again.
 package main
 
@@ -31,6 +31,8 @@ type work struct {
 	yardstick string
 	wanted    float64 // ratio, at most
 	memory    int     // wanted peak in MB, 0 for none
+	input     string  // the file whose megabytes a second are told, "" for none
+	speed     int     // wanted, in MB a second; 0 for none
 }
 
 var works = []work{
@@ -58,12 +60,50 @@ var works = []work{
 		yardstick: "cat DIR/journal/journal.csv > DIR/out/cat.csv",
 		memory:    256,
 	},
+	{
+		name: "collate, a workbook of 300,000 x 8", make: makeBook,
+		command:   []string{"collate", "DIR/book/book.xlsx", "--out", "DIR/out/book.csv", "--replace"},
+		yardstick: "DIR/bench -yardstick workbook DIR/book/book.xlsx",
+		wanted:    1.3, memory: 512,
+	},
+	{
+		name: "tieout, JSON lines of 200 MB", make: makeLines,
+		command:   []string{"tieout", "DIR/lines/lines.jsonl", "--total", "debit", "--json"},
+		yardstick: "DIR/bench -yardstick json DIR/lines/lines.jsonl",
+		wanted:    1.0 / 3, input: "DIR/lines/lines.jsonl",
+	},
+	{
+		name: "tieout, a journal in gzip", make: makeEncoded,
+		command:   []string{"tieout", "DIR/encoded/journal.csv.gz", "--total", "debit", "--json"},
+		yardstick: "gzip -dc DIR/encoded/journal.csv.gz | wc -l",
+		wanted:    1.3,
+	},
+	{
+		name: "tieout, a journal in UTF-16", make: makeEncoded,
+		command:   []string{"tieout", "DIR/encoded/journal-utf16.csv", "--total", "debit", "--json"},
+		yardstick: "iconv -f UTF-16LE -t UTF-8 DIR/encoded/journal-utf16.csv | wc -l",
+		input:     "DIR/encoded/journal-utf16.csv", speed: 100,
+	},
+	{
+		name: "tieout, a journal in windows-1252", make: makeEncoded,
+		command:   []string{"tieout", "DIR/encoded/journal-1252.csv", "--total", "debit", "--json"},
+		yardstick: "iconv -f CP1252 -t UTF-8 DIR/encoded/journal-1252.csv | wc -l",
+		input:     "DIR/encoded/journal-1252.csv", speed: 100,
+	},
 }
 
 func main() {
 	dir := flag.String("dir", filepath.Join(os.TempDir(), "lastblock-bench"), "folder for the workloads")
 	runs := flag.Int("runs", 5, "counted runs of each command, after one that is not")
+	yardstick := flag.String("yardstick", "", "run one of the yardsticks, workbook or json, on a file")
 	flag.Parse()
+	if *yardstick != "" {
+		if err := measureAgainst(*yardstick, flag.Arg(0)); err != nil {
+			fmt.Fprintln(os.Stderr, "bench:", err)
+			os.Exit(1)
+		}
+		return
+	}
 	if err := run(*dir, *runs, flag.Arg(0)); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
@@ -75,12 +115,14 @@ func run(dir string, runs int, only string) error {
 		return err
 	}
 	program := filepath.Join(dir, "lastblock")
-	build := exec.Command("go", "build", "-o", program, ".")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	if out, err := build.CombinedOutput(); err != nil {
-		return fmt.Errorf("building: %w\n%s", err, out)
+	for folder, binary := range map[string]string{".": program, "./bench": filepath.Join(dir, "bench")} {
+		build := exec.Command("go", "build", "-o", binary, folder)
+		build.Env = append(os.Environ(), "CGO_ENABLED=0")
+		if out, err := build.CombinedOutput(); err != nil {
+			return fmt.Errorf("building: %w\n%s", err, out)
+		}
 	}
-	fmt.Printf("%-40s %9s %9s %7s %7s %9s %9s\n", "work", "lastblock", "yardstick", "ratio", "wanted", "peak MB", "wanted MB")
+	fmt.Printf("%-40s %9s %9s %7s %7s %9s %9s %6s %11s\n", "work", "lastblock", "yardstick", "ratio", "wanted", "peak MB", "wanted MB", "MB/s", "wanted MB/s")
 	for _, w := range works {
 		if !strings.Contains(w.name, only) {
 			continue
@@ -121,8 +163,17 @@ func (w *work) measure(dir, program string, runs int) error {
 	for i := range ratios {
 		ratios[i] = ours[i].Seconds() / theirs[i].Seconds()
 	}
-	fmt.Printf("%-40s %8.2fs %8.2fs %7.2f %7s %9d %9s\n", w.name,
-		median(ours).Seconds(), median(theirs).Seconds(), median(ratios), orBlank("%.2f", w.wanted), peak, orBlank("%d", w.memory))
+	speed := 0
+	if w.input != "" {
+		info, err := os.Stat(strings.ReplaceAll(w.input, "DIR", dir))
+		if err != nil {
+			return err
+		}
+		speed = int(float64(info.Size()) / 1e6 / median(ours).Seconds())
+	}
+	fmt.Printf("%-40s %8.2fs %8.2fs %7.2f %7s %9d %9s %6s %11s\n", w.name,
+		median(ours).Seconds(), median(theirs).Seconds(), median(ratios), orBlank("%.2f", w.wanted), peak, orBlank("%d", w.memory),
+		orBlank("%d", speed), orBlank("%d", w.speed))
 	return nil
 }
 

@@ -2,10 +2,18 @@ package main
 
 import (
 	"bufio"
+	"compress/gzip"
+	"errors"
 	"fmt"
+	"io"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+
+	"github.com/xuri/excelize/v2"
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
 )
 
 // makeBranches makes 10,000 files of 1,000 rows and 5 columns.
@@ -72,4 +80,112 @@ func makeFiles(folder string, n int, write func(w *bufio.Writer, r *rand.Rand, f
 		}
 	}
 	return os.WriteFile(done, nil, 0o644)
+}
+
+// makeOnce makes something unless it was made before.
+func makeOnce(folder string, write func() error) error {
+	done := folder + ".made"
+	if _, err := os.Stat(done); err == nil {
+		return nil
+	}
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return err
+	}
+	if err := write(); err != nil {
+		return err
+	}
+	return os.WriteFile(done, nil, 0o644)
+}
+
+// makeBook makes a workbook of 300,000 rows and 8 columns.
+func makeBook(dir string) error {
+	folder := filepath.Join(dir, "book")
+	return makeOnce(folder, func() error {
+		r := rand.New(rand.NewPCG(2031, 2))
+		book := excelize.NewFile()
+		stream, err := book.NewStreamWriter("Sheet1")
+		if err != nil {
+			return err
+		}
+		day := "yyyy-mm-dd"
+		dated, err := book.NewStyle(&excelize.Style{CustomNumFmt: &day})
+		if err != nil {
+			return err
+		}
+		if err := stream.SetRow("A1", []any{"document", "line", "posted", "account", "counterparty", "text", "debit", "credit"}); err != nil {
+			return err
+		}
+		for row := range 300_000 {
+			values := []any{
+				fmt.Sprintf("D%08d", row/4), row%4 + 1, excelize.Cell{StyleID: dated, Value: 47849 + r.IntN(90)}, 4000 + r.IntN(400),
+				"Corvane", fmt.Sprintf("Day pass %d", r.IntN(1000)), float64(r.IntN(1_000_000)) / 100, 0,
+			}
+			if err := stream.SetRow(fmt.Sprintf("A%d", row+2), values); err != nil {
+				return err
+			}
+		}
+		if err := stream.Flush(); err != nil {
+			return err
+		}
+		return book.SaveAs(filepath.Join(folder, "book.xlsx"))
+	})
+}
+
+// makeLines makes 200 MB of JSON lines.
+func makeLines(dir string) error {
+	folder := filepath.Join(dir, "lines")
+	return makeOnce(folder, func() error {
+		r := rand.New(rand.NewPCG(2031, 3))
+		return writeFile(filepath.Join(folder, "lines.jsonl"), func(w *bufio.Writer) {
+			for size := 0; size < 200_000_000; {
+				n, _ := fmt.Fprintf(w, `{"document":"D%08d","line":%d,"posted":"2031-01-%02d","account":"%d","counterparty":"Corvane","text":"Day pass %d","debit":%d.%02d,"credit":0.00,"currency":"CHF"}`+"\n",
+					size, size%4+1, r.IntN(28)+1, 4000+r.IntN(400), r.IntN(1000), r.IntN(10000), r.IntN(100))
+				size += n
+			}
+		})
+	})
+}
+
+// makeEncoded makes a journal of a million rows in several encodings.
+func makeEncoded(dir string) error {
+	folder := filepath.Join(dir, "encoded")
+	journal := func(w io.Writer) {
+		r := rand.New(rand.NewPCG(2031, 4))
+		fmt.Fprintln(w, "document,line,posted,account,counterparty,text,debit,credit,currency")
+		for row := range 1_000_000 {
+			fmt.Fprintf(w, "D%08d,%d,2031-01-%02d,%d,Corvane,Tagespässe %d,%d.%02d,0.00,CHF\n",
+				row/4, row%4+1, r.IntN(28)+1, 4000+r.IntN(400), r.IntN(1000), r.IntN(10000), r.IntN(100))
+		}
+	}
+	return makeOnce(folder, func() error {
+		for name, wrap := range map[string]func(w io.Writer) io.WriteCloser{
+			"journal.csv.gz": func(w io.Writer) io.WriteCloser { return gzip.NewWriter(w) },
+			"journal-utf16.csv": func(w io.Writer) io.WriteCloser {
+				return transform.NewWriter(w, unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewEncoder())
+			},
+			"journal-1252.csv": func(w io.Writer) io.WriteCloser { return transform.NewWriter(w, charmap.Windows1252.NewEncoder()) },
+		} {
+			var closing error
+			err := writeFile(filepath.Join(folder, name), func(w *bufio.Writer) {
+				wrapped := wrap(w)
+				buffer := bufio.NewWriterSize(wrapped, 1<<16)
+				journal(buffer)
+				closing = errors.Join(buffer.Flush(), wrapped.Close())
+			})
+			if err := errors.Join(err, closing); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func writeFile(name string, write func(w *bufio.Writer)) error {
+	file, err := os.Create(name)
+	if err != nil {
+		return err
+	}
+	w := bufio.NewWriterSize(file, 1<<16)
+	write(w)
+	return errors.Join(w.Flush(), file.Close())
 }
