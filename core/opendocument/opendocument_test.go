@@ -1,0 +1,118 @@
+package opendocument
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"testing"
+
+	"lastblock/core/sheet"
+)
+
+// pack makes a document of its content.
+func pack(t testing.TB, content string) []byte {
+	t.Helper()
+	var out bytes.Buffer
+	w := zip.NewWriter(&out)
+	entry, err := w.CreateHeader(&zip.FileHeader{Name: "content.xml", Method: zip.Store})
+	if err == nil {
+		_, err = entry.Write([]byte(content))
+	}
+	if err = errors.Join(err, w.Close()); err != nil {
+		t.Fatal(err)
+	}
+	return out.Bytes()
+}
+
+const most = 10_000 // rows that are read in tests
+
+func readAll(data []byte) (lines []string, b *Book, err error) {
+	b, err = Open(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, nil, err
+	}
+	rows, err := b.Rows(b.Sheets()[0])
+	if err != nil {
+		return nil, b, err
+	}
+	defer rows.Close()
+	for len(lines) < most {
+		var row sheet.Row
+		err := rows.Next(&row)
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return lines, b, err
+		}
+		line := fmt.Sprint(row.Number, ":")
+		for _, cell := range row.Cells {
+			line += "|" + string(cell.Text)
+			if cell.Error {
+				line += "!"
+			}
+		}
+		lines = append(lines, line)
+	}
+	return lines, b, nil
+}
+
+func TestCells(t *testing.T) {
+	data := pack(t, `<office:document-content><office:automatic-styles><style:style style:name="ta2"><style:table-properties table:display="false"/></style:style></office:automatic-styles>
+	<office:spreadsheet><table:table table:name="A" table:style-name="ta2"><table:table-column table:visibility="collapse" table:number-columns-repeated="2"/>
+	<table:table-header-rows><table:table-row><table:table-cell office:value-type="string"><text:p>one<text:s text:c="2"/>two<text:line-break/>three</text:p><text:p>four</text:p><office:annotation><text:p>a comment</text:p></office:annotation></table:table-cell></table:table-row></table:table-header-rows>
+	<table:table-row table:number-rows-repeated="1048000"><table:table-cell table:number-columns-repeated="16384"/></table:table-row>
+	<table:table-row table:visibility="filter"><table:table-cell table:number-columns-repeated="2"/><table:table-cell office:value-type="float" office:value="417"><text:p>00417</text:p></table:table-cell><table:table-cell office:value-type="percentage" office:value="0.125"><text:p>12.5%</text:p></table:table-cell>
+	<table:table-cell office:value-type="date" office:date-value="2031-01-05T13:45:00.000"><text:p>5.1.</text:p></table:table-cell><table:table-cell office:value-type="time" office:time-value="PT27H05M00S"><text:p>x</text:p></table:table-cell><table:table-cell office:value-type="boolean" office:boolean-value="true"><text:p>WAHR</text:p></table:table-cell>
+	<table:table-cell office:value-type="string" calcext:value-type="error" table:formula="of:=1/0"><text:p>#DIV/0!</text:p></table:table-cell><table:table-cell table:number-columns-repeated="1000"/></table:table-row>
+	</table:table><table:table table:name="B"><table:table-row><table:table-cell/></table:table-row></table:table>
+	<table:named-expressions><table:named-range table:name="part" table:cell-range-address="$A.$A$1:.$B$9"/></table:named-expressions></office:spreadsheet></office:document-content>`)
+	got, b, err := readAll(data)
+	want := []string{"1:|one  two\nthree\nfour", "1048002:|||00417|0.125|2031-01-05 13:45:00|27:05:00|true|#DIV/0!!"}
+	if err != nil || strings.Join(got, "\n") != strings.Join(want, "\n") {
+		t.Errorf("%v: rows are\n%s\nwant\n%s", err, strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+	if filled, _ := b.HoldsData("B"); filled {
+		t.Error("a blank sheet holds data")
+	}
+	if tables, _ := b.Tables(); len(tables) != 1 || tables[0].Sheet != "A" || tables[0].LastRow != 9 || tables[0].LastColumn != 2 {
+		t.Errorf("tables are %+v", tables)
+	}
+	rows, err := b.Rows("A")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer rows.Close()
+	if err := rows.Next(new(sheet.Row)); err != nil || rows.Hidden() != "the sheet itself, columns A to B" {
+		t.Errorf("%v: hidden is %q", err, rows.Hidden())
+	}
+}
+
+// A small file may say that a row stands again a million times; that costs
+// nobody memory, and one that would be no sheet is refused.
+func TestRepetitionsAreBounded(t *testing.T) {
+	row := func(rows, cells int) []byte {
+		return pack(t, fmt.Sprintf(`<a><table:table table:name="A"><table:table-row table:number-rows-repeated="%d"><table:table-cell office:value-type="string" table:number-columns-repeated="%d"><text:p>x</text:p></table:table-cell></table:table-row></table:table></a>`, rows, cells))
+	}
+	if got, _, err := readAll(row(1_000_000, 2)); err != nil || len(got) != most || got[most-1] != fmt.Sprintf("%d:|x|x", most) {
+		t.Errorf("%v: %d rows", err, len(got))
+	}
+	for _, c := range [][2]int{{1, 20_000}, {1_000_000, 10_000}, {2_000_000, 100}} {
+		if _, _, err := readAll(row(c[0], c[1])); !errors.Is(err, sheet.ErrNoRow) {
+			t.Errorf("%v: error is %v", c, err)
+		}
+	}
+}
+
+func FuzzContent(f *testing.F) {
+	f.Add(`<a><table:table table:name="A"><table:table-row table:number-rows-repeated="3"><table:table-cell office:value-type="float" office:value="1E5"><text:p>1</text:p></table:table-cell></table:table-row></table:table></a>`)
+	f.Add(`<table:table table:name="A"><table:covered-table-cell table:number-columns-repeated="-1"/><text:p><text:s text:c="999999999"/>`)
+	f.Fuzz(func(t *testing.T, content string) {
+		if _, _, err := readAll(pack(t, content)); err != nil && err.Error() == "" {
+			t.Error("an error that says nothing")
+		}
+	})
+}
