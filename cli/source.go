@@ -17,7 +17,7 @@ func sourceObject(set *source.Set, index int) show.Object {
 		o.Add("sheet", sheet)
 	}
 	for _, word := range set.Words() {
-		if value := set.Word(index, word); value != "" {
+		if value := set.Word(index, word); value != "" && word != "sheet" {
 			o.Add(word, value)
 		}
 	}

@@ -270,7 +270,7 @@ func findPattern(files []*file) string {
 		}
 		n := 0
 		for _, f := range files {
-			if _, ok := pattern.Match(f.base); ok {
+			if _, ok := pattern.Match(f.base, ""); ok {
 				n++
 			}
 		}
@@ -293,7 +293,7 @@ func (d *Draft) setEntities(files []*file) {
 		return
 	}
 	for _, f := range files {
-		values, ok := pattern.Match(f.base)
+		values, ok := pattern.Match(f.base, "")
 		for i, word := range pattern.Words {
 			if ok && word == "entity" {
 				f.entity = values[i]

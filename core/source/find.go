@@ -26,8 +26,8 @@ type Search struct {
 	Skip    []string // patterns; a file that is found must match none
 	Pattern *NamePattern
 	Mode    ColumnMode
-	Manner  *Manner // how sources are written; nil for nothing said
-	Manners []NamedManner
+	Manner  *Manner       // how sources are written; nil for nothing said
+	Manners []NamedManner // how those are whose names match; the first one counts
 	Jobs    int
 }
 
@@ -113,7 +113,7 @@ func Find(ctx context.Context, search Search) (*Set, error) {
 	if search.Pattern != nil {
 		for i := range f.set.Sources {
 			source := &f.set.Sources[i]
-			source.Words, _ = search.Pattern.Match(source.below)
+			source.Words, _ = search.Pattern.Match(source.below, source.Sheet())
 		}
 	}
 	slices.SortFunc(f.set.Sources, func(a, b Source) int { return Natural(a.Name, b.Name) })
@@ -302,7 +302,6 @@ func (f *finder) chooseParts(ctx context.Context) error {
 			one.within = &inner
 			if s.manner().Choice.Sheet == "*" {
 				one.Name += "/" + part.Sheet
-				one.below += "/" + part.Sheet
 			}
 			all = append(all, one)
 		}
@@ -495,7 +494,7 @@ func (f *finder) nameApart() {
 	}
 	for i := range f.set.Sources {
 		if s := &f.set.Sources[i]; count[s.Name] > 1 {
-			s.Name = filepath.ToSlash(filepath.Clean(s.Path)) + strings.TrimPrefix(s.below, s.inner().file)
+			s.Name = filepath.ToSlash(filepath.Clean(s.Path)) + strings.TrimPrefix(s.Name, s.inner().file)
 		}
 	}
 }

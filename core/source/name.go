@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"path"
 	"regexp"
+	"slices"
 	"strings"
 
 	"lastblock/core/nearest"
@@ -13,7 +14,8 @@ import (
 // entity and period of "brackenfell_2031-01_v2.csv". The ending does not count
 // as part of the name. '*' stands for any characters and '?' for one; a
 // pattern with a slash is matched against the path below the folder that was
-// named, any other against the file's name alone.
+// named, any other against the file's name alone. {sheet} is the name of a
+// workbook's sheet.
 type NamePattern struct {
 	Words     []string
 	text      string
@@ -100,20 +102,34 @@ func checkWord(word string, seen map[string]bool) error {
 }
 
 // Match returns the values of the pattern's words for a file, given its path
-// below the folder that was named, with slashes.
-func (p *NamePattern) Match(file string) (values []string, ok bool) {
-	if !p.withPaths {
-		file = path.Base(file)
+// below the folder that was named, with slashes, and for a sheet of a workbook
+// the sheet's name: that stands behind the file's, as one more part of the path.
+func (p *NamePattern) Match(file, sheet string) (values []string, ok bool) {
+	names := p.namesOf(file, sheet)
+	for _, form := range []*regexp.Regexp{p.strict, p.loose} {
+		for _, name := range names {
+			if found := form.FindStringSubmatch(name); found != nil {
+				return found[1:], true
+			}
+		}
 	}
-	file = Stem(file)
-	found := p.strict.FindStringSubmatch(file)
-	if found == nil {
-		found = p.loose.FindStringSubmatch(file)
+	return nil, false
+}
+
+// namesOf are the names by which a pattern may know a file or a sheet.
+func (p *NamePattern) namesOf(file, sheet string) []string {
+	whole, base := Stem(file), Stem(path.Base(file))
+	switch asked := slices.Contains(p.Words, "sheet"); {
+	case asked && !p.withPaths:
+		return []string{sheet}
+	case asked:
+		return []string{whole + "/" + sheet, base + "/" + sheet}
+	case !p.withPaths:
+		return []string{base}
+	case sheet != "":
+		return []string{whole, whole + "/" + sheet, base + "/" + sheet}
 	}
-	if found == nil {
-		return nil, false
-	}
-	return found[1:], true
+	return []string{whole}
 }
 
 // String returns the pattern as it was written.

@@ -33,25 +33,30 @@ func TestNamePattern(t *testing.T) {
 	for _, c := range []struct {
 		pattern, file string
 		want          []string // nil: does not match
+		sheet         string
 	}{
-		{"{entity}_{period}*", "brackenfell_2031-01.csv", []string{"brackenfell", "2031-01"}},
-		{"{entity}_{period}*", "brackenfell_2031-01_v2.csv", []string{"brackenfell", "2031-01"}},
-		{"{entity}_{period}*", "north_west_2031-01.csv", []string{"north_west", "2031-01"}},
-		{"{entity}_{period}", "corvane_2031Q1.csv", []string{"corvane", "2031Q1"}},
-		{"{entity}_{period}", "corvane_2031-W05.tsv", []string{"corvane", "2031-W05"}},
-		{"{entity}_{period}", "corvane_spring.csv", []string{"corvane", "spring"}},
-		{"{period} {entity}", "20310131 Corvane.csv", []string{"20310131", "Corvane"}},
-		{"Journal {entity}", "Journal Corvane.old.csv", []string{"Corvane.old"}},
-		{"{entity}_{period}", "corvane.csv", nil},
-		{"{entity}/{period}", "corvane/2031-01.csv", []string{"corvane", "2031-01"}},
-		{"{region}-?{entity}", "north-1corvane", []string{"north", "corvane"}},
-		{"{entity}(final)", "corvane(final).csv", []string{"corvane"}},
+		{"{entity}/{sheet}", "corvane.xlsx", []string{"corvane", "Jan. 31"}, "Jan. 31"},
+		{"{entity}/{period}", "in/corvane.xlsx", []string{"corvane", "2031-01"}, "2031-01"},
+		{"{entity}_{period}", "in/corvane_2031-01.xlsx", []string{"corvane", "2031-01"}, "Journal"},
+		{"{sheet}", "corvane.xlsx", []string{"Journal"}, "Journal"},
+		{"{entity}_{period}*", "brackenfell_2031-01.csv", []string{"brackenfell", "2031-01"}, ""},
+		{"{entity}_{period}*", "brackenfell_2031-01_v2.csv", []string{"brackenfell", "2031-01"}, ""},
+		{"{entity}_{period}*", "north_west_2031-01.csv", []string{"north_west", "2031-01"}, ""},
+		{"{entity}_{period}", "corvane_2031Q1.csv", []string{"corvane", "2031Q1"}, ""},
+		{"{entity}_{period}", "corvane_2031-W05.tsv", []string{"corvane", "2031-W05"}, ""},
+		{"{entity}_{period}", "corvane_spring.csv", []string{"corvane", "spring"}, ""},
+		{"{period} {entity}", "20310131 Corvane.csv", []string{"20310131", "Corvane"}, ""},
+		{"Journal {entity}", "Journal Corvane.old.csv", []string{"Corvane.old"}, ""},
+		{"{entity}_{period}", "corvane.csv", nil, ""},
+		{"{entity}/{period}", "corvane/2031-01.csv", []string{"corvane", "2031-01"}, ""},
+		{"{region}-?{entity}", "north-1corvane", []string{"north", "corvane"}, ""},
+		{"{entity}(final)", "corvane(final).csv", []string{"corvane"}, ""},
 	} {
 		p, err := ParseNamePattern(c.pattern)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got, _ := p.Match(c.file); !reflect.DeepEqual(got, c.want) {
+		if got, _ := p.Match(c.file, c.sheet); !reflect.DeepEqual(got, c.want) {
 			t.Errorf("%s on %s gives %q, want %q", c.pattern, c.file, got, c.want)
 		}
 	}
