@@ -59,6 +59,7 @@ type Plan struct {
 // Prepare looks at all sources and works out the columns of the result.
 func Prepare(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Plan, error) {
 	reading.Amounts = options.Totals
+	reading.AllAmounts = options.Kinds != nil // amounts are then read in every column
 	if err := set.Look(ctx, reading); err != nil {
 		return nil, err
 	}

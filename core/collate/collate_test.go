@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"lastblock/core/internal/sourcetest"
+	"lastblock/core/record"
 )
 
 // collate puts files together and returns the delimited text.
@@ -158,5 +159,46 @@ func TestAWriteThatFailsEndsTheRun(t *testing.T) {
 	}
 	if _, err := plan.Write(context.Background(), &full{room: 100_000}); !errors.Is(err, errFull) {
 		t.Errorf("error is %v", err)
+	}
+}
+
+// An encoder is told of what kind each text is, and has it in its plain form.
+func TestKindsForAnEncoder(t *testing.T) {
+	set := sourcetest.Set(t, "", map[string]string{
+		"a.csv": "account;debit;posted;ok\n00417;1.234,50;31.01.2031;yes\n7;x;03/04/2031;perhaps\n8;;;\n",
+		"b.csv": "account,debit,posted,ok\n9,1,234.50,2031-02-01,no\n9,\"1,234.50\",2031-02-01,no\n",
+	})
+	reading := sourcetest.Reading
+	options := Options{Delimiter: ',', Totals: nil, Kinds: map[string]record.Kind{"account": record.Text, "debit": record.Amount, "posted": record.Date, "ok": record.Flag}}
+	options.Encode = func(dst []byte, texts [][]byte, kinds []record.Kind) []byte {
+		for i, text := range texts {
+			dst = fmt.Appendf(dst, "%s:%s ", kinds[i], text)
+		}
+		return append(dst, '\n')
+	}
+	plan, err := Prepare(context.Background(), set, reading, options)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var out bytes.Buffer
+	if _, err := plan.Write(context.Background(), &out); err != nil {
+		t.Fatal(err)
+	}
+	want := "text:00417 amount:1234.50 date:2031-01-31 flag:true :a.csv amount:2 \n" +
+		"text:7 text:x text:03/04/2031 text:perhaps :a.csv amount:3 \n" +
+		"text:8 text: text: text: :a.csv amount:4 \n" +
+		"text:9 amount:1234.50 date:2031-02-01 flag:false :b.csv amount:3 \n"
+	if out.String() != want {
+		t.Errorf("records are\n%s\nwant\n%s", out.String(), want)
+	}
+}
+
+func TestShieldedFormulas(t *testing.T) {
+	got, _ := collate(t, "", Options{Bare: true, Shield: true}, map[string]string{
+		"a.csv": "x,y\n=1+1,-5\n@cmd,-cmd\n+1.50,1=2\n\"\t=x\",'=x\n\"-1.234,50\",+a\n",
+	})
+	want := "x,y\n'=1+1,-5\n'@cmd,'-cmd\n+1.50,1=2\n'\t=x,'=x\n\"-1.234,50\",'+a\n"
+	if got != want {
+		t.Errorf("result is\n%s\nwant\n%s", got, want)
 	}
 }

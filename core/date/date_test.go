@@ -103,3 +103,47 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+func TestParseOrder(t *testing.T) {
+	for _, c := range []struct {
+		text  string
+		order Order
+		want  string // "" for no date
+	}{
+		{"03/04/2031", DayMonthYear, "2031-04-03"}, {"03/04/2031", MonthDayYear, "2031-03-04"}, {"3.4.31", DayMonthYear, "2031-04-03"},
+		{"31-12-03", YearMonthDay, "2031-12-03"}, {"2031-04-03", MonthDayYear, "2031-04-03"}, {"2031/4/3 08:15", DayMonthYear, "2031-04-03"},
+		{"03042031", DayMonthYear, "2031-04-03"}, {"20310403", YearMonthDay, "2031-04-03"}, {"030431", MonthDayYear, "2031-03-04"}, {"310403", YearMonthDay, "2031-04-03"},
+		{"3 Apr 2031", YearMonthDay, "2031-04-03"}, {"April 3, 2031", DayMonthYear, "2031-04-03"}, {"03-APR-31", DayMonthYear, "2031-04-03"}, {"2031 Apr 3", DayMonthYear, "2031-04-03"},
+		{"29.02.2032", DayMonthYear, "2032-02-29"}, {"29.02.2031", DayMonthYear, ""}, {"13/13/2031", DayMonthYear, ""}, {"04/31/2031", MonthDayYear, ""},
+		{"12345678", DayMonthYear, ""}, {"3.4", DayMonthYear, ""}, {"", DayMonthYear, ""}, {"3 Foo 2031", DayMonthYear, ""}, {"3-4/2031", DayMonthYear, ""},
+		{"03.04.2031x", DayMonthYear, ""}, {"1/2/3/4", DayMonthYear, ""}, {"20310403", DayMonthYear, ""},
+	} {
+		days, ok := ParseOrder([]byte(c.text), c.order)
+		got := ""
+		if ok {
+			got = String(days)
+		}
+		if got != c.want {
+			t.Errorf("%q in order %d is %q, want %q", c.text, c.order, got, c.want)
+		}
+	}
+}
+
+func TestDatesWithMonthNames(t *testing.T) {
+	for text, want := range map[string]string{
+		"31 Jan 2031": "2031-01-31", "31-jan-2031": "2031-01-31", "Jan 31, 2031": "2031-01-31", "30. September 2031": "2031-09-30",
+		"1 May 2031": "2031-05-01", "31 Feb 2031": "", "Jan 2031": "", "January": "", "Jan Jan 2031": "", "day pass 2031": "", "2031 passes sold in January": "",
+	} {
+		d, ok := Parse([]byte(text))
+		got := ""
+		if ok {
+			got = String(d.Days)
+		}
+		if got != want || ok && d.Order == Unclear {
+			t.Errorf("%q is %q, want %q", text, got, want)
+		}
+	}
+	if got := string(Append([]byte("on "), 0)); got != "on 1970-01-01" {
+		t.Errorf("appended %q", got)
+	}
+}

@@ -6,10 +6,10 @@
 package plan
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"strconv"
+	"strings"
 
 	"github.com/pelletier/go-toml/v2"
 	"github.com/pelletier/go-toml/v2/unstable"
@@ -118,7 +118,11 @@ func Parse(file string, data []byte) (*Plan, error) {
 }
 
 func plainReason(text string) string {
-	return string(bytes.TrimPrefix([]byte(text), []byte("toml: ")))
+	text = strings.TrimPrefix(text, "toml: ")
+	if strings.Contains(text, "U+000A at start of value") {
+		return "the line ends where a value should stand"
+	}
+	return text
 }
 
 // reader walks through a plan.
