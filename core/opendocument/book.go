@@ -139,7 +139,7 @@ func (b *Book) survey() error {
 		row, column int
 	)
 	for {
-		token, err := scanner.next()
+		token, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return nil
 		}
@@ -152,20 +152,20 @@ func (b *Book) survey() error {
 		}
 		switch start.Name.Local {
 		case "style":
-			style = attribute(start, "name")
+			style = sheet.Attribute(start, "name")
 		case "table-properties":
-			if attribute(start, "display") == "false" {
+			if sheet.Attribute(start, "display") == "false" {
 				hiddenStyle[style] = true
 			}
 		case "table":
-			name, row = attribute(start, "name"), 0
+			name, row = sheet.Attribute(start, "name"), 0
 			b.names = append(b.names, name)
-			b.hidden[name] = hiddenStyle[attribute(start, "style-name")]
+			b.hidden[name] = hiddenStyle[sheet.Attribute(start, "style-name")]
 		case "table-row":
 			row += repeats(start, "number-rows-repeated")
 			column = 0
 		case "table-cell", "covered-table-cell":
-			if attribute(start, "value-type") != "" {
+			if sheet.Attribute(start, "value-type") != "" {
 				b.filled[name] = true
 			}
 			if row > mergeRows {
@@ -176,9 +176,9 @@ func (b *Book) survey() error {
 			}
 			column += repeats(start, "number-columns-repeated")
 		case "named-range":
-			b.addTable(attribute(start, "name"), attribute(start, "cell-range-address"), false)
+			b.addTable(sheet.Attribute(start, "name"), sheet.Attribute(start, "cell-range-address"), false)
 		case "database-range":
-			b.addTable(attribute(start, "name"), attribute(start, "target-range-address"), attribute(start, "contains-header") == "false")
+			b.addTable(sheet.Attribute(start, "name"), sheet.Attribute(start, "target-range-address"), sheet.Attribute(start, "contains-header") == "false")
 		}
 	}
 }

@@ -3,8 +3,6 @@ package opendocument
 import (
 	"bytes"
 	"encoding/xml"
-	"errors"
-	"fmt"
 	"io"
 	"strconv"
 	"strings"
@@ -13,46 +11,14 @@ import (
 	"lastblock/core/sheet"
 )
 
-// scanner reads the tokens of a part, and knows when it was cut off.
-type scanner struct {
-	decoder *xml.Decoder
-	depth   int
-}
-
-func newScanner(r io.Reader) *scanner { return &scanner{decoder: xml.NewDecoder(r)} }
-
-func (s *scanner) next() (xml.Token, error) {
-	token, err := s.decoder.RawToken()
-	switch {
-	case errors.Is(err, io.EOF) && s.depth == 0:
-		return nil, io.EOF
-	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
-		return nil, ErrTruncated
-	case err != nil:
-		return nil, fmt.Errorf("this OpenDocument file cannot be read further (%w); it is damaged, ask for it again", err)
-	}
-	switch token.(type) {
-	case xml.StartElement:
-		s.depth++
-	case xml.EndElement:
-		s.depth--
-	}
-	return token, nil
-}
-
-func attribute(start xml.StartElement, name string) string {
-	for i := range start.Attr {
-		if start.Attr[i].Name.Local == name {
-			return start.Attr[i].Value
-		}
-	}
-	return ""
+func newScanner(r io.Reader) *sheet.Scanner {
+	return sheet.NewScanner(r, "OpenDocument file", ErrTruncated)
 }
 
 // repeats reads how often something stands, at least once and at most as often
 // as a sheet has rows.
 func repeats(start xml.StartElement, name string) int {
-	n, err := strconv.Atoi(attribute(start, name))
+	n, err := strconv.Atoi(sheet.Attribute(start, name))
 	if err != nil {
 		return 1
 	}
@@ -62,7 +28,7 @@ func repeats(start xml.StartElement, name string) int {
 // rows reads a sheet.
 type rows struct {
 	part    io.ReadCloser
-	scanner *scanner
+	scanner *sheet.Scanner
 	hidden  []string
 	column  int // columns described so far
 	number  int // of the last row
@@ -85,12 +51,12 @@ func (b *Book) Rows(name string) (sheet.Rows, error) {
 		r.hidden = append(r.hidden, "the sheet itself")
 	}
 	for {
-		token, err := r.scanner.next()
+		token, err := r.scanner.Next()
 		if err != nil {
 			part.Close()
 			return nil, err
 		}
-		if start, ok := token.(xml.StartElement); ok && start.Name.Local == "table" && attribute(start, "name") == name {
+		if start, ok := token.(xml.StartElement); ok && start.Name.Local == "table" && sheet.Attribute(start, "name") == name {
 			return r, nil
 		}
 	}
@@ -112,7 +78,7 @@ func (r *rows) Next(row *sheet.Row) error {
 		return nil
 	}
 	for !r.done {
-		token, err := r.scanner.next()
+		token, err := r.scanner.Next()
 		if err != nil {
 			return err
 		}
@@ -158,7 +124,7 @@ func (r *rows) noteColumns(element xml.StartElement) {
 }
 
 func isHidden(element xml.StartElement) bool {
-	visibility := attribute(element, "visibility")
+	visibility := sheet.Attribute(element, "visibility")
 	return visibility == "collapse" || visibility == "filter"
 }
 
@@ -168,7 +134,7 @@ func (r *rows) readRow(start xml.StartElement) error {
 	r.texts, r.ends = r.texts[:0], r.ends[:0]
 	blanks := 0 // cells without anything since the last one with something
 	for {
-		token, err := r.scanner.next()
+		token, err := r.scanner.Next()
 		if err != nil {
 			return err
 		}
@@ -311,7 +277,7 @@ func (r *rows) readShown(cell string) error {
 	r.shown = r.shown[:0]
 	paragraphs, within, aside := 0, false, 0
 	for {
-		token, err := r.scanner.next()
+		token, err := r.scanner.Next()
 		if err != nil {
 			return err
 		}

@@ -3,7 +3,6 @@ package workbook
 import (
 	"encoding/xml"
 	"errors"
-	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -11,40 +10,13 @@ import (
 	"lastblock/core/sheet"
 )
 
-// scanner reads the tokens of a part. encoding/xml without its checks of
-// nesting is twice as fast; a part that was cut off is noticed by its last
-// element, which must be there.
-type scanner struct {
-	decoder *xml.Decoder
-	depth   int
-}
-
-func newScanner(r io.Reader) *scanner { return &scanner{decoder: xml.NewDecoder(r)} }
-
-func (s *scanner) next() (xml.Token, error) {
-	token, err := s.decoder.RawToken()
-	switch {
-	case errors.Is(err, io.EOF) && s.depth == 0:
-		return nil, io.EOF
-	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
-		return nil, ErrTruncated
-	case err != nil:
-		return nil, fmt.Errorf("this workbook cannot be read further (%w); it is damaged, ask for it again", err)
-	}
-	switch token.(type) {
-	case xml.StartElement:
-		s.depth++
-	case xml.EndElement:
-		s.depth--
-	}
-	return token, nil
-}
+func newScanner(r io.Reader) *sheet.Scanner { return sheet.NewScanner(r, "workbook", ErrTruncated) }
 
 // rows reads a sheet.
 type rows struct {
 	book    *Book
 	part    io.ReadCloser
-	scanner *scanner
+	scanner *sheet.Scanner
 	number  int // of the last row
 	done    bool
 	hidden  []string
@@ -77,7 +49,7 @@ func (r *rows) Hidden() string { return strings.Join(r.hidden, ", ") }
 
 func (r *rows) Next(row *sheet.Row) error {
 	for !r.done {
-		token, err := r.scanner.next()
+		token, err := r.scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return io.EOF
 		}
@@ -108,10 +80,10 @@ func (r *rows) Next(row *sheet.Row) error {
 
 // noteColumns notes columns that are hidden.
 func (r *rows) noteColumns(element xml.StartElement) {
-	if !isTrue(attribute(element, "hidden")) {
+	if !isTrue(sheet.Attribute(element, "hidden")) {
 		return
 	}
-	from, to := number(attribute(element, "min")), number(attribute(element, "max"))
+	from, to := number(sheet.Attribute(element, "min")), number(sheet.Attribute(element, "max"))
 	text := "column " + sheet.ColumnLetters(from)
 	if to > from {
 		text = "columns " + sheet.ColumnLetters(from) + " to " + sheet.ColumnLetters(to)
@@ -124,17 +96,17 @@ func isTrue(text string) bool { return text == "1" || text == "true" }
 // readRow reads the cells up to the end of the row.
 func (r *rows) readRow(start xml.StartElement, row *sheet.Row) error {
 	r.number++
-	if n := number(attribute(start, "r")); n > 0 {
+	if n := number(sheet.Attribute(start, "r")); n > 0 {
 		r.number = n
 	}
 	if r.number > sheet.MostRows {
 		return sheet.ErrNoRow
 	}
-	row.Number, row.Hidden, row.Cells = r.number, isTrue(attribute(start, "hidden")), row.Cells[:0]
+	row.Number, row.Hidden, row.Cells = r.number, isTrue(sheet.Attribute(start, "hidden")), row.Cells[:0]
 	r.texts, r.ends = r.texts[:0], r.ends[:0]
 	column := 0
 	for {
-		token, err := r.scanner.next()
+		token, err := r.scanner.Next()
 		if err != nil {
 			return err
 		}
@@ -144,7 +116,7 @@ func (r *rows) readRow(start xml.StartElement, row *sheet.Row) error {
 				continue
 			}
 			column++
-			if reference := attribute(element, "r"); reference != "" {
+			if reference := sheet.Attribute(element, "r"); reference != "" {
 				_, at, ok := sheet.Reference(reference)
 				if !ok {
 					return sheet.ErrNoRow
@@ -177,11 +149,11 @@ const noResult = "a formula without its result"
 // readCell reads a cell and appends it to the row, behind blanks where cells
 // before it are missing.
 func (r *rows) readCell(start xml.StartElement, row *sheet.Row, column int) error {
-	kind, style := attribute(start, "t"), number(attribute(start, "s"))
+	kind, style := sheet.Attribute(start, "t"), number(sheet.Attribute(start, "s"))
 	r.raw = r.raw[:0]
 	inText, inPhonetic, computed := false, false, false
 	for {
-		token, err := r.scanner.next()
+		token, err := r.scanner.Next()
 		if err != nil {
 			return err
 		}

@@ -42,7 +42,7 @@ func (s *sharedStrings) readAll() error {
 	var text []byte
 	size := int64(0)
 	for {
-		token, err := scanner.next()
+		token, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return nil
 		}

@@ -83,7 +83,7 @@ func (b *Book) HoldsData(name string) (bool, error) {
 	defer r.Close()
 	scanner := newScanner(r)
 	for {
-		token, err := scanner.next()
+		token, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return false, nil
 		}
@@ -277,7 +277,7 @@ func (b *Book) Merges(name string, rows int) ([]sheet.Merge, error) {
 	var merges []sheet.Merge
 	scanner := newScanner(r)
 	for {
-		token, err := scanner.next()
+		token, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return merges, nil
 		}
@@ -288,7 +288,7 @@ func (b *Book) Merges(name string, rows int) ([]sheet.Merge, error) {
 		if !ok || start.Name.Local != "mergeCell" {
 			continue
 		}
-		area, ok := parseArea(attribute(start, "ref"))
+		area, ok := parseArea(sheet.Attribute(start, "ref"))
 		if ok && area.FirstRow <= rows {
 			merges = append(merges, sheet.Merge{Row: area.FirstRow, From: area.FirstColumn, To: area.LastColumn})
 		}
@@ -364,15 +364,6 @@ func parseArea(text string) (sheet.Area, bool) {
 	c1 = sheet.ColumnNumber(strings.ReplaceAll(from, "$", ""))
 	c2 = sheet.ColumnNumber(strings.ReplaceAll(to, "$", ""))
 	return sheet.Area{FirstRow: 1, FirstColumn: c1, LastColumn: c2}, isRange && c1 > 0 && c2 >= c1
-}
-
-func attribute(start xml.StartElement, name string) string {
-	for i := range start.Attr {
-		if start.Attr[i].Name.Local == name {
-			return start.Attr[i].Value
-		}
-	}
-	return ""
 }
 
 func number(text string) int {
