@@ -144,6 +144,9 @@ func tieoutDocument(set *source.Set, f *tieoutFlags, r *tieout.Result) show.Obje
 			if row.Suspense > 0 {
 				o.Add("suspense", row.Suspense)
 			}
+			if row.Dropped > 0 {
+				o.Add("dropped", row.Dropped)
+			}
 			o.Add("totals", show.Amounts(f.totals, row.Totals))
 			o.Add("running", show.Amounts(f.totals, row.Running))
 			objects = append(objects, o)

@@ -7,10 +7,31 @@ import (
 	"fmt"
 	"io"
 	"strings"
+
+	"lastblock/core/amount"
 )
 
 // shownRecords is how many records a terminal is given.
 const shownRecords = 20
+
+// isFigures tells whether a column holds amounts, or whole numbers where those
+// are no codes.
+func isFigures(t *Table, column int, whole bool) bool {
+	filled := 0
+	for _, row := range t.Rows {
+		text := row.Cells[min(column, len(row.Cells)-1)]
+		if text == "" {
+			continue
+		}
+		_, scale, ok := amount.ParsePlain([]byte(text), '.')
+		if !ok {
+			return false
+		}
+		filled++
+		whole = whole || scale > 0
+	}
+	return whole && filled > 0
+}
 
 // FirstRecords prints the first records of a CSV as a table, and says how many
 // more there are. Its last keys columns say where a record is from.
@@ -47,6 +68,9 @@ func FirstRecords(s *Screen, records io.Reader, keys int) error {
 			cells[i] = strings.Clone(cell)
 		}
 		t.Add(cells...)
+	}
+	for i := range t.Columns {
+		t.Columns[i].Right = isFigures(&t, i, i == len(t.Columns)-1 && keys > 0)
 	}
 	t.Print(s)
 	if more > 0 {

@@ -91,6 +91,10 @@ func TestWorkbook(t *testing.T) {
 	if text, _ := book.GetCellValue("Records 2", "A1"); text != "zone" {
 		t.Errorf("the second sheet begins with %q", text)
 	}
+	tables, err := book.GetTables("Records")
+	if err != nil || len(tables) != 1 || tables[0].Range != "A1:E4" {
+		t.Errorf("%v: tables are %+v", err, tables)
+	}
 	panes, err := book.GetPanes("Records")
 	if err != nil || !panes.Freeze || panes.YSplit != 1 {
 		t.Errorf("%v: panes are %+v", err, panes)

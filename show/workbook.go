@@ -18,7 +18,9 @@ const (
 	mostDigits = 15      // that a number in a workbook keeps
 	leastWidth = 6
 	mostWidth  = 60
-	cellLength = 32767 // characters that a cell can hold
+	cellLength = 32767     // characters that a cell can hold
+	fontName   = "Calibri" // that of all cells
+	fontSize   = 11
 )
 
 // workbookWriter writes records into sheets: the header bold and frozen, a
@@ -45,7 +47,7 @@ func newWorkbookWriter(w io.Writer, columns []Cells, limit int) (*workbookWriter
 	}
 	b := &workbookWriter{out: w, columns: columns, limit: limit, book: excelize.NewFile()}
 	var err error
-	if b.header, err = b.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}}); err != nil {
+	if b.header, err = b.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true, Family: fontName, Size: fontSize}}); err != nil {
 		return nil, err
 	}
 	day := "yyyy-mm-dd"
@@ -214,20 +216,20 @@ func (b *workbookWriter) writeRow(row []excelize.Cell) error {
 	return b.stream.SetRow("A"+strconv.Itoa(b.row), b.cells)
 }
 
-// end finishes a sheet: its filter goes over what it holds.
+// end finishes a sheet: what it holds is a table, whose header has filters. A
+// table needs a record.
 func (b *workbookWriter) end() error {
-	name := b.stream.Sheet
-	if err := b.stream.Flush(); err != nil {
-		return err
+	if len(b.columns) > 0 && b.row > 1 {
+		last, err := excelize.CoordinatesToCellName(len(b.columns), b.row)
+		if err != nil {
+			return err
+		}
+		table := &excelize.Table{Range: "A1:" + last, Name: "Records_" + strconv.Itoa(b.sheets)}
+		if err := b.stream.AddTable(table); err != nil {
+			return err
+		}
 	}
-	if len(b.columns) == 0 {
-		return nil
-	}
-	last, err := excelize.CoordinatesToCellName(len(b.columns), max(b.row, 1))
-	if err != nil {
-		return err
-	}
-	return b.book.AutoFilter(name, "A1:"+last, nil)
+	return b.stream.Flush()
 }
 
 func (b *workbookWriter) Close() error {

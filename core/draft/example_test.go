@@ -49,8 +49,9 @@ func ExampleRun() {
 	// match = "eskerby*"
 	// # columns: Konto (text), Soll EUR (amount)
 	// as = ["Soll EUR=amount"]
-	// # these may mean the same; the names in 'as' above would then change as well:
+	// # These may mean the same. If they do, take this in the place of 'as' above:
 	// # rename = ["Soll EUR=Soll"]
+	// # as = ["Soll=amount"]
 	//
 	// [tieout]
 	// total = ["Soll"]

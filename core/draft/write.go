@@ -3,6 +3,7 @@ package draft
 import (
 	"fmt"
 	"path"
+	"slices"
 	"strings"
 
 	"lastblock/core/finding"
@@ -43,14 +44,14 @@ func (d *Draft) Text(below string) string {
 		line("# passed over: %s (%s)", p.Source, p.Reason)
 	}
 	first := &d.Shapes[0]
-	line("# %s: %s", strings.Join(first.Written, "; "), few(first.Sources))
-	line("# columns: %s", columnList(first.Columns))
+	comment(line, strings.Join(first.Written, "; ")+": "+few(first.Sources))
+	comment(line, "columns: "+columnList(first.Columns))
 	writeAs(line, first.Columns)
 	writeManner(line, first)
 	for i := range d.Shapes[1:] {
 		s := &d.Shapes[i+1]
 		line("")
-		line("# %s: %s", strings.Join(s.Written, "; "), few(s.Sources))
+		comment(line, strings.Join(s.Written, "; ")+": "+few(s.Sources))
 		var renames, others []string
 		for _, differing := range s.Differs {
 			if differing.Near != "" {
@@ -63,19 +64,47 @@ func (d *Draft) Text(below string) string {
 			line("[[%s.%s]]", plan.ReadTable, plan.ShapeTable)
 			line("%s = %s", plan.MatchKey, quote(s.Match))
 			writeManner(line, s)
-			line("# columns: %s", columnList(s.Columns))
+			comment(line, "columns: "+columnList(s.Columns))
 			writeAs(line, s.Columns)
 		}
 		if len(renames) > 0 {
-			line("# these may mean the same; the names in 'as' above would then change as well:")
+			line("# These may mean the same. If they do, take this in the place of 'as' above:")
 			line("# rename = %s", list(renames))
+			line("# as = %s", list(kinds(renamed(s))))
 		}
 		if len(others) > 0 {
-			line("# no other shape has: %s", strings.Join(others, ", "))
+			comment(line, "no other shape has: "+strings.Join(others, ", "))
 		}
 	}
 	d.writeCommands(line, below)
 	return b.String()
+}
+
+// comment writes a comment, on as many lines as it needs.
+func comment(line func(string, ...any), text string) {
+	const width = 96
+	for len(text) > width {
+		cut := strings.LastIndexByte(text[:width], ' ')
+		if cut <= 0 {
+			break
+		}
+		line("# %s", text[:cut])
+		text = text[cut+1:]
+	}
+	line("# %s", text)
+}
+
+// renamed are the columns of a shape under the names that are proposed.
+func renamed(s *Shape) []intake.Column {
+	columns := slices.Clone(s.Columns)
+	for i := range columns {
+		for _, differing := range s.Differs {
+			if differing.Name == columns[i].Name && differing.Near != "" {
+				columns[i].Name = differing.Near
+			}
+		}
+	}
+	return columns
 }
 
 func (d *Draft) writeCommands(line func(string, ...any), below string) {

@@ -5,6 +5,7 @@ package intake
 
 import (
 	"context"
+	"fmt"
 	"unicode/utf8"
 
 	"lastblock/core/date"
@@ -42,6 +43,8 @@ type Sheet struct {
 	FirstDate string // ISO 8601, of the first date column; "" where none is clear
 	LastDate  string
 	First     [][]string // the first rows
+
+	unclear []string // columns of dates whose order is not proven
 }
 
 // Result is what arrived.
@@ -84,19 +87,26 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 			})
 		}
 	}
-	result := &Result{Findings: t.Findings.All(), Proof: t.Proof}
+	result := &Result{Proof: t.Proof}
 	all := newUnion()
 	for i := range t.Sources {
 		counted := &t.Sources[i]
 		if counted.Head == nil {
 			continue
 		}
-		result.Sources = append(result.Sources, sheet(i, counted, &found[i]))
+		s := sheet(i, counted, &found[i])
+		for _, c := range s.unclear {
+			t.Findings.Add(finding.Finding{
+				Kind: finding.DateUnclear, Source: set.Sources[i].Name, Sheet: set.Sources[i].Sheet(), Order: i, Column: c,
+				Message: fmt.Sprintf("no date of this column proves whether the day or the month comes first; say it with --as %s=date:dmy or date:mdy", c),
+			})
+		}
+		result.Sources = append(result.Sources, s)
 		result.Rows += counted.Read
 		result.Proof.Used += counted.Used
 		all.add(counted.Head.Layout.Columns, found[i].stats)
 	}
-	result.Columns = all.columns()
+	result.Columns, result.Findings = all.columns(), t.Findings.All()
 	return result, result.Proof.Check()
 }
 
@@ -163,6 +173,9 @@ func sheet(index int, counted *tally.Source, found *columns) Sheet {
 		stats := &found.stats[i]
 		kind, others := stats.kind(name)
 		s.Columns = append(s.Columns, Column{Name: name, Kind: kind, Sources: 1, Filled: stats.filled, Others: others, Scale: stats.scale})
+		if kind == Date && stats.isUnclear() && counted.Head.Kind(i) == "" {
+			s.unclear = append(s.unclear, name)
+		}
 		if kind == Date && !dated {
 			dated = true
 			if first, last, ok := stats.between(); ok {

@@ -132,6 +132,12 @@ func (s *stats) kind(name string) (kind Kind, others int) {
 	return Text, 0
 }
 
+// isUnclear tells whether the dates can be read in two ways, and none proves
+// one.
+func (s *stats) isUnclear() bool {
+	return s.ordered && s.clear == [3]int{} && (s.first[0] != s.first[1] || s.last[0] != s.last[1])
+}
+
 // between returns the earliest and the latest date; ok is false where there is
 // none or where the column does not tell the day from the month.
 func (s *stats) between() (first, last int, ok bool) {
@@ -143,7 +149,7 @@ func (s *stats) between() (first, last int, ok bool) {
 		return 0, 0, false
 	case s.clear[date.MonthDayYear] > 0:
 		reading = 1
-	case s.clear == [3]int{} && (s.first[0] != s.first[1] || s.last[0] != s.last[1]):
+	case s.isUnclear():
 		return 0, 0, false
 	}
 	return int(s.first[reading]), int(s.last[reading]), true

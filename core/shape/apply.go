@@ -87,7 +87,7 @@ func grow(texts [][]byte, n int) [][]byte {
 // row reads a record, computes what is made of it, and tells whether the
 // condition holds.
 func (w *Worker) row(s *Shape, b *record.Batch, row int, writing Writing, constants map[string][]byte) (holds bool, refusal *record.Refusal) {
-	for at := range b.Width {
+	for _, at := range s.needed {
 		w.values[at] = b.Text(row, at, &w.scratch[at])
 		if s.kinds == nil || s.kinds[at].Kind == "" || s.kinds[at].Kind == record.Text {
 			continue

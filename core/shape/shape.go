@@ -49,6 +49,7 @@ type Shape struct {
 	sent     *record.Layout // the source's own columns, renamed
 	Unmet    []string       // columns that were asked for and are not here
 	constant []string       // names in expressions that are no columns of the source
+	needed   []int          // columns of the source whose values are looked at
 }
 
 // column is one of the result: of the source, or made.
@@ -81,7 +82,19 @@ func (r *Request) For(head *record.Head) *Shape {
 		s.where = &where
 	}
 	s.arrange(r)
+	s.need()
 	return s
+}
+
+// need works out which values are looked at at all.
+func (s *Shape) need() {
+	for at := range s.sent.Columns {
+		kept := slices.ContainsFunc(s.columns, func(c column) bool { return c.from == at })
+		asked := s.kinds != nil && s.kinds[at].Kind != ""
+		if kept || asked || slices.Contains(s.Calculated(), at) {
+			s.needed = append(s.needed, at)
+		}
+	}
 }
 
 // rename takes other names. Where one is taken already, NameColumns tells.

@@ -27,7 +27,8 @@ type Row struct {
 	Index    int // of the source in the set
 	Rows     int // records that arrived, the ones in suspense included
 	Suspense int
-	Totals   []amount.Amount // of the records that are not in suspense
+	Dropped  int             // left out by a condition
+	Totals   []amount.Amount // of the records that are used
 	Running  []amount.Amount // totals of this source and all before it
 }
 
@@ -58,7 +59,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 			continue
 		}
 		counted := &t.Sources[i]
-		row := Row{Index: i, Rows: counted.Read, Suspense: counted.Suspense}
+		row := Row{Index: i, Rows: counted.Read, Suspense: counted.Suspense, Dropped: counted.Dropped}
 		for k := range counted.Totals {
 			running[k].Merge(&counted.Totals[k])
 			row.Totals = append(row.Totals, counted.Totals[k].Amount())
