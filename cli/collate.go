@@ -22,7 +22,7 @@ type collateFlags struct {
 func (a *app) collate() *cobra.Command {
 	f := new(collateFlags)
 	cmd := &cobra.Command{
-		Use:   "collate PATH…",
+		Use:   "collate [PATH…]",
 		Short: "What are all records together, each with its source?",
 		Long: `Puts all records one under another, matched by the names of their columns in
 whatever order these stand. Every column of any source is kept, and blank where

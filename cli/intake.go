@@ -21,7 +21,7 @@ type intakeFlags struct {
 func (a *app) intake() *cobra.Command {
 	f := new(intakeFlags)
 	cmd := &cobra.Command{
-		Use:   "intake PATH…",
+		Use:   "intake [PATH…]",
 		Short: "What arrived, and in what shape?",
 		Long: `Lists each source with what its name tells, how it is written, its rows and
 dates, and all columns with their kind: text, amount, date or flag. Tells which

@@ -103,10 +103,30 @@ Commands, in the order of the work:
 {{range .Commands}}{{if .IsAvailableCommand}}  {{rpad .Name .NamePadding}}  {{.Short}}
 {{end}}{{end}}
 'lastblock COMMAND --help' tells more of each.
-{{end}}{{if .HasAvailableLocalFlags}}
+{{end}}{{with ownFlags .}}
 Flags:
-{{.LocalFlags.FlagUsages | trimTrailingWhitespaces}}
-{{end}}`
+{{.}}{{end}}{{with readingFlags .}}
+What is read, and how:
+{{.}}{{end}}`
+
+func init() {
+	cobra.AddTemplateFunc("ownFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, false) })
+	cobra.AddTemplateFunc("readingFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, true) })
+}
+
+// flagUsages describes the flags of a command that are those of reading, or the
+// others.
+func flagUsages(cmd *cobra.Command, ofReading bool) string {
+	shared := new(cobra.Command)
+	new(reading).addTo(shared)
+	flags := pflag.NewFlagSet("", pflag.ContinueOnError)
+	cmd.LocalFlags().VisitAll(func(f *pflag.Flag) {
+		if (shared.Flags().Lookup(f.Name) != nil) == ofReading {
+			flags.AddFlag(f)
+		}
+	})
+	return flags.FlagUsages()
+}
 
 // knownCommand wants the first word to be a command.
 func knownCommand(root *cobra.Command, args []string) error {

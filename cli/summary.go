@@ -336,14 +336,18 @@ func (s *summary) texts(l line) [][]byte {
 
 func (s *summary) writeDelimited(w io.Writer, delimiter byte) error {
 	buffer := bufio.NewWriterSize(w, 1<<16)
-	var out []byte
+	var out, scratch []byte
 	add := func(cells []string) error {
 		out = out[:0]
 		for i, cell := range cells {
 			if i > 0 {
 				out = append(out, delimiter)
 			}
-			out = delimited.AppendField(out, []byte(cell), delimiter)
+			text := []byte(cell)
+			if s.flags.writing.shield {
+				text = delimited.Shield(text, &scratch)
+			}
+			out = delimited.AppendField(out, text, delimiter)
 		}
 		_, err := buffer.Write(append(out, '\n'))
 		return err

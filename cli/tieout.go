@@ -26,7 +26,7 @@ type tieoutFlags struct {
 func (a *app) tieout() *cobra.Command {
 	f := new(tieoutFlags)
 	cmd := &cobra.Command{
-		Use:   "tieout PATH…",
+		Use:   "tieout [PATH…]",
 		Short: "Do counts and totals agree with what was declared?",
 		Long: `Counts the rows of each source and adds up columns, with running and grand
 totals, and compares them with a control sheet. A column is called by its name,

@@ -243,7 +243,7 @@ func (v *visitor) record(b *source.Batch, row int) [][]byte {
 			v.readKind(b, i, column)
 		}
 		if v.plan.options.Shield {
-			v.texts[i] = shield(v.texts[i], &v.plain[i])
+			v.texts[i] = delimited.Shield(v.texts[i], &v.plain[i])
 		}
 	}
 	if !v.plan.options.Bare {
@@ -284,28 +284,6 @@ func (v *visitor) readKind(b *source.Batch, i, column int) {
 	if ok {
 		v.texts[i], v.kinds[i] = plain, kind
 	}
-}
-
-// shield puts an apostrophe before a text that a spreadsheet would run as a
-// formula; amounts with a sign are none.
-func shield(text []byte, scratch *[]byte) []byte {
-	if len(text) == 0 {
-		return text
-	}
-	switch text[0] {
-	case '-', '+':
-		if _, err := amount.Parse(text, '.'); err == nil {
-			return text
-		}
-		if _, err := amount.Parse(text, ','); err == nil {
-			return text
-		}
-	case '=', '@', '\t', '\r':
-	default:
-		return text
-	}
-	*scratch = append(append((*scratch)[:0], '\''), text...)
-	return *scratch
 }
 
 // appendDelimited appends a line of delimited text. A record of one blank

@@ -1,6 +1,10 @@
 package delimited
 
-import "bytes"
+import (
+	"bytes"
+
+	"lastblock/core/amount"
+)
 
 // AppendField appends a field as RFC 4180 writes it: in quotes only where it
 // holds the delimiter, a quote or a line break.
@@ -18,4 +22,26 @@ func AppendField(dst, text []byte, delimiter byte) []byte {
 		text = text[i+1:]
 	}
 	return append(append(dst, text...), '"')
+}
+
+// Shield puts an apostrophe before a text that a spreadsheet would run as a
+// formula; amounts with a sign are none. The result may lie in *scratch.
+func Shield(text []byte, scratch *[]byte) []byte {
+	if len(text) == 0 {
+		return text
+	}
+	switch text[0] {
+	case '-', '+':
+		if _, err := amount.Parse(text, '.'); err == nil {
+			return text
+		}
+		if _, err := amount.Parse(text, ','); err == nil {
+			return text
+		}
+	case '=', '@', '\t', '\r':
+	default:
+		return text
+	}
+	*scratch = append(append((*scratch)[:0], '\''), text...)
+	return *scratch
 }
