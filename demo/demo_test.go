@@ -16,7 +16,7 @@ func TestShapes(t *testing.T) {
 		byPath[f.path] = f.content
 	}
 	for path, begins := range map[string]string{
-		"journals/q1.zip":  "PK\x03\x04",
+		"journals/brackenfell.zip":         "PK\x03\x04",
 		"journals/corvane_2031-01.csv":     "Beleg;Zeile;Datum;Konto;Gegenpartei;Text;Soll;Haben;W\xe4hrung\nC00201;1;",
 		"journals/dunmarrow_2031-02.txt":   "\xff\xfed\x00o\x00c\x00",
 		"journals/eskerby_2031-01.xlsx":    "PK\x03\x04",

@@ -362,7 +362,7 @@ func packMonths(all []file, name string) []file {
 			others = append(others, f)
 		}
 	}
-	return append(others, file{"journals/q1.zip", archive(months)})
+	return append(others, file{"journals/" + name + ".zip", archive(months)})
 }
 
 // archive is a zip file. The first entry is stored as it is, which is how an
