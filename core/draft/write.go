@@ -10,12 +10,13 @@ import (
 	"lastblock/core/intake"
 	"lastblock/core/plan"
 	"lastblock/core/record"
+	"lastblock/core/source"
 )
 
 type findingOf = finding.Finding
 
-func isGuess(f findingOf, source string) bool {
-	return f.Kind == finding.EncodingGuessed && f.Source == source
+func isGuess(f findingOf, name string) bool {
+	return f.Kind == finding.EncodingGuessed && f.Source == name
 }
 
 // Text writes the plan, with comments that say what was seen. below is the path
@@ -41,6 +42,9 @@ func (d *Draft) Text(below string) string {
 		line("skip = %s", list(d.Skip))
 	}
 	for _, p := range d.Passed {
+		if strings.HasPrefix(path.Base(p.Source), ".") || p.Reason == source.OwnOutputReason {
+			continue // nobody takes these for data
+		}
 		line("# passed over: %s (%s)", p.Source, p.Reason)
 	}
 	first := &d.Shapes[0]
