@@ -20,8 +20,13 @@ var foreign = []struct {
 	begin string
 	error ForeignError
 }{
-	{"PK\x03\x04", ForeignError{"a workbook or another zip file", "save its sheet as CSV"}},
-	{"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", ForeignError{"a workbook of the old binary kind", "save its sheet as CSV"}},
+	{"PK\x03\x04", ForeignError{"a workbook or another zip file", "name it .xlsx, .ods or .zip to have it read as what it is"}},
+	{"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", ForeignError{"a workbook of the old binary kind (.xls), or one with a password", "have it saved as .xlsx, without one"}},
+	{"PAR1", ForeignError{"a Parquet file", "name it .parquet to have it read"}},
+	{"<html", ForeignError{"a web page", "ask the branch for the data itself"}},
+	{"<HTML", ForeignError{"a web page", "ask the branch for the data itself"}},
+	{"<!DOCTYPE", ForeignError{"a web page", "ask the branch for the data itself"}},
+	{"<?xml", ForeignError{"an XML file", "have it saved as .xlsx or as CSV"}},
 	{"%PDF-", ForeignError{"a PDF", "ask the branch for the data itself"}},
 }
 
@@ -29,7 +34,7 @@ var foreign = []struct {
 // else.
 func checkForeign(sample []byte) error {
 	for i := range foreign {
-		if bytes.HasPrefix(sample, []byte(foreign[i].begin)) {
+		if bytes.HasPrefix(bytes.TrimPrefix(sample, []byte("\ufeff")), []byte(foreign[i].begin)) {
 			return &foreign[i].error
 		}
 	}

@@ -276,6 +276,9 @@ func (f *finder) chooseParts(ctx context.Context) error {
 		s := &sources[i]
 		s.as = f.mannerOf(s)
 		s.format = formatOf(s.Name)
+		if s.Size == 0 {
+			s.format = text // an empty file is one whatever it is called
+		}
 		if s.format == text {
 			continue
 		}
