@@ -168,7 +168,7 @@ func (a *app) printIntakeSources(set *source.Set, r *intake.Result) {
 			size += src.Size
 			sizeText, changed = show.Size(src.Size), src.Changed.Format("2006-01-02 15:04")
 		}
-		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s), sizeText, changed)...)
+		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s, f.reading.manner.delimiter), sizeText, changed)...)
 	}
 	cells := make([]string, len(t.Columns))
 	words := len(set.Words())
@@ -193,13 +193,16 @@ func between(s *intake.Sheet) string {
 }
 
 // writtenWith says in few words how a source is written.
-func writtenWith(s *intake.Sheet) string {
+func writtenWith(s *intake.Sheet, asked string) string {
 	if s.Head.Empty {
 		return "nothing"
 	}
 	text := s.Head.Format
 	if s.Head.Delimiter != 0 {
 		text = delimiterName(s.Head.Delimiter)
+	}
+	if asked == blanksDelimiter && s.Head.Delimiter == '\t' {
+		text = asked // of which reading makes tabs
 	}
 	if s.Decimal == ',' {
 		text += ", decimal comma"

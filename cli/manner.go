@@ -54,6 +54,9 @@ func (m *manner) addTo(f *pflag.FlagSet) {
 	f.StringVar(&m.where, "where", "", "read only records for which this holds, as 'account == \"4000\" && debit > 100'")
 }
 
+// blanksDelimiter means runs of blanks between fields.
+const blanksDelimiter = "blanks"
+
 // manner reads the flags. flag writes a flag's name as its user knows it.
 func (m *manner) manner(flag func(name string) string) (*source.Manner, error) {
 	fail := func(name, format string, arguments ...any) error {
@@ -84,7 +87,7 @@ func (m *manner) manner(flag func(name string) string) (*source.Manner, error) {
 	result.Request = delimited.Request{NoHeader: m.noHeader, SkipLines: m.skipLines, HeaderLines: m.headers}
 	if m.delimiter != "" {
 		var err error
-		if result.Blanks = m.delimiter == "blanks"; result.Blanks {
+		if result.Blanks = m.delimiter == blanksDelimiter; result.Blanks {
 			result.Request.Delimiter = '\t'
 		} else if result.Request.Delimiter, err = oneCharacter(m.delimiter); err != nil {
 			return nil, fail("delimiter", "%w", err)

@@ -38,11 +38,15 @@ type lexer struct {
 	ended  bool
 }
 
-const lexerBuffer = 256 << 10
+// A lexer begins with a small buffer, as there may be a hundred thousand small
+// files, and has a large one once it has had to read on.
+const (
+	firstBuffer = 4 << 10
+	usualBuffer = 256 << 10
+)
 
 func newLexer(source io.Reader) *lexer {
-	l := &lexer{source: source, buffer: make([]byte, 0, lexerBuffer), line: 1}
-	return l
+	return &lexer{source: source, buffer: make([]byte, 0, firstBuffer), line: 1}
 }
 
 // more reads on; false at the end of the text.
@@ -57,8 +61,8 @@ func (l *lexer) more() (bool, error) {
 	if n >= delimited.MaxRecord {
 		return false, &delimited.TooLongError{Line: l.line, Limit: delimited.MaxRecord}
 	}
-	if n == cap(l.buffer) {
-		grown := make([]byte, n, 2*n)
+	if size := cap(l.buffer); n == size || size < usualBuffer && l.base > 0 {
+		grown := make([]byte, n, max(2*size, min(usualBuffer, 8*size)))
 		copy(grown, l.buffer)
 		l.buffer = grown
 	}
