@@ -136,7 +136,7 @@ func delimiterName(delimiter byte) string {
 }
 
 func (a *app) printIntake(set *source.Set, f *intakeFlags, r *intake.Result) {
-	a.printIntakeSources(set, r)
+	a.printIntakeSources(set, f, r)
 	if f.head > 0 {
 		a.printHeads(set, r)
 	}
@@ -146,7 +146,7 @@ func (a *app) printIntake(set *source.Set, f *intakeFlags, r *intake.Result) {
 	show.Proof(a.stdout, &r.Proof)
 }
 
-func (a *app) printIntakeSources(set *source.Set, r *intake.Result) {
+func (a *app) printIntakeSources(set *source.Set, f *intakeFlags, r *intake.Result) {
 	t := show.Table{Columns: []show.Column{{Name: "source", Key: true}}}
 	for _, word := range set.Words() {
 		t.Columns = append(t.Columns, show.Column{Name: word})
