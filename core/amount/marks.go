@@ -34,7 +34,7 @@ func (m *Marks) Merge(o Marks) {
 // then it may be either.
 func (m *Marks) Add(text []byte) {
 	point, comma := bytes.IndexByte(text, '.'), bytes.IndexByte(text, ',')
-	if point < 0 && comma < 0 {
+	if point < 0 && comma < 0 || m.addPlain(text, max(point, comma), comma > point) {
 		return
 	}
 	_, errPoint := Parse(text, '.')
@@ -52,6 +52,26 @@ func (m *Marks) Add(text []byte) {
 	default:
 		m.Unclear++
 	}
+}
+
+// addPlain takes quickly what nearly all amounts are: digits, one mark, and
+// behind it digits that are not three.
+func (m *Marks) addPlain(text []byte, mark int, comma bool) bool {
+	const group = 3
+	if decimals := len(text) - mark - 1; decimals == group || decimals == 0 || mark == 0 {
+		return false
+	}
+	for i, c := range text {
+		if i != mark && (c < '0' || c > '9') {
+			return false
+		}
+	}
+	if comma {
+		m.Comma++
+	} else {
+		m.Point++
+	}
+	return true
 }
 
 // leadsWithNought tells whether the figure before a mark is a single nought, or

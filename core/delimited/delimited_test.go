@@ -39,11 +39,19 @@ func readAll(t testing.TB, text string, request Request, block int) (*Head, outc
 		buffer  []byte
 		scratch []byte
 	)
+	last := false
 	for {
 		b, used, err := cutter.Next(buffer)
 		if errors.Is(err, io.EOF) {
+			if !last {
+				t.Errorf("in blocks of %d, no block of %q is the last one", block, text)
+			}
 			return cutter.Head(), out
 		}
+		if last {
+			t.Errorf("in blocks of %d, something follows the last block of %q", block, text)
+		}
+		last = b.Last
 		if err != nil {
 			t.Fatalf("reading %q: %v", text, err)
 		}

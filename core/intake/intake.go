@@ -104,7 +104,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 		result.Sources = append(result.Sources, s)
 		result.Rows += counted.Read
 		result.Proof.Used += counted.Used
-		all.add(counted.Head.Layout.Columns, found[i].stats)
+		all.add(counted.Head, found[i].stats)
 	}
 	result.Columns, result.Findings = all.columns(), t.Findings.All()
 	return result, result.Proof.Check()
@@ -172,6 +172,9 @@ func sheet(index int, counted *tally.Source, found *columns) Sheet {
 	for i, name := range counted.Head.Layout.Columns {
 		stats := &found.stats[i]
 		kind, others := stats.kind(name)
+		if asked := counted.Head.Kind(i); asked != "" {
+			kind, others = asked, 0 // what is of another kind was refused
+		}
 		s.Columns = append(s.Columns, Column{Name: name, Kind: kind, Sources: 1, Filled: stats.filled, Others: others, Scale: stats.scale})
 		if kind == Date && stats.isUnclear() && counted.Head.Kind(i) == "" {
 			s.unclear = append(s.unclear, name)
@@ -192,12 +195,13 @@ type union struct {
 	at    map[string]int
 	stats []stats
 	count []int
+	asked []Kind // the kind that was asked for in some source, "" for none
 }
 
 func newUnion() *union { return &union{at: make(map[string]int)} }
 
-func (u *union) add(names []string, found []stats) {
-	for i, name := range names {
+func (u *union) add(head *source.Head, found []stats) {
+	for i, name := range head.Layout.Columns {
 		at, ok := u.at[name]
 		if !ok {
 			at = len(u.names)
@@ -205,6 +209,10 @@ func (u *union) add(names []string, found []stats) {
 			u.names = append(u.names, name)
 			u.stats = append(u.stats, stats{})
 			u.count = append(u.count, 0)
+			u.asked = append(u.asked, "")
+		}
+		if asked := head.Kind(i); asked != "" {
+			u.asked[at] = asked
 		}
 		u.stats[at].merge(&found[i])
 		u.count[at]++
@@ -215,6 +223,9 @@ func (u *union) columns() []Column {
 	var all []Column
 	for i, name := range u.names {
 		kind, others := u.stats[i].kind(name)
+		if u.asked[i] != "" && (others == 0 || u.asked[i] == Text) {
+			kind, others = u.asked[i], 0
+		}
 		all = append(all, Column{Name: name, Kind: kind, Sources: u.count[i], Filled: u.stats[i].filled, Others: others, Scale: u.stats[i].scale})
 	}
 	return all
