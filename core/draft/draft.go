@@ -18,6 +18,8 @@ import (
 	"lastblock/core/nearest"
 	"lastblock/core/record"
 	"lastblock/core/source"
+
+	"github.com/bmatcuk/doublestar/v4"
 )
 
 // Draft is what was found out about a folder.
@@ -102,7 +104,7 @@ func Run(ctx context.Context, folder string, skip []string, reading source.Readi
 	slices.SortFunc(d.Folders, source.Natural)
 	d.compare()
 	for _, c := range d.Shapes[0].Columns {
-		if isMoney(c) {
+		if isMoney(c) && !isRate(c.Name) {
 			d.Totals = append(d.Totals, c.Name)
 		}
 	}
@@ -112,6 +114,14 @@ func Run(ctx context.Context, folder string, skip []string, reading source.Readi
 // isMoney tells whether a column holds amounts of money, which somewhere have
 // decimals; whole numbers alone may be codes.
 func isMoney(c intake.Column) bool { return c.Kind == record.Amount && c.Scale > 0 }
+
+// isRate tells by its name a column whose sum would say nothing.
+func isRate(name string) bool {
+	words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return !('a' <= r && r <= 'z' || r == '%') })
+	return slices.ContainsFunc(words, func(word string) bool {
+		return slices.Contains([]string{"rate", "rates", "price", "percent", "factor", "%"}, word)
+	})
+}
 
 // firstPart is the path of the file itself: without the entry of an archive.
 func firstPart(name string) string {
@@ -279,9 +289,37 @@ func findPattern(files []*file) string {
 		}
 	}
 	if best == "" && len(files) > 1 {
-		return "{entity}"
+		best = "{entity}"
 	}
-	return best
+	return withoutCommonWords(best, files)
+}
+
+// withoutCommonWords takes the words with which all entities begin out of them:
+// "Sales North" and "Sales South" are North and South.
+func withoutCommonWords(text string, files []*file) string {
+	pattern, err := source.ParseNamePattern(text)
+	if err != nil || !strings.HasPrefix(text, "{entity}") {
+		return text
+	}
+	common, differ := "", false
+	for i, f := range files {
+		values, ok := pattern.Match(f.base, "")
+		if !ok {
+			continue
+		}
+		entity := values[0]
+		if i == 0 {
+			common = entity
+		}
+		for !strings.HasPrefix(entity, common) {
+			common, differ = common[:len(common)-1], true
+		}
+	}
+	words := strings.LastIndexAny(common, " _.-") + 1
+	if !differ || words == 0 || strings.ContainsAny(common[:words], "{}*?") {
+		return text
+	}
+	return common[:words] + text
 }
 
 func (d *Draft) setEntities(files []*file) {
@@ -356,7 +394,7 @@ func shared(a, b *file) int {
 // shape describes the files of a group.
 func (d *Draft) shape(members, all []*file) Shape {
 	first := members[0]
-	s := Shape{HeaderLines: first.lines, Columns: first.found.Columns}
+	s := Shape{HeaderLines: first.lines, Columns: agreed(members)}
 	if len(first.others) > 0 {
 		s.Sheet, s.OtherSheets = first.sheet, first.others
 	}
@@ -369,39 +407,82 @@ func (d *Draft) shape(members, all []*file) Shape {
 			s.Written = append(s.Written, text)
 		}
 	}
-	s.Match = match(members, all)
+	s.Match = match(members, all, d.Pattern)
 	return s
 }
 
-// match finds a pattern that matches these files and no others: by their
-// entity, where all of its files are among them, else by their names.
-func match(members, all []*file) string {
-	var entities []string
+// agreed are the columns of files of one shape, with the kinds on which all
+// agree in which the column is filled; where they do not, it is text.
+func agreed(members []*file) []intake.Column {
+	columns := slices.Clone(members[0].found.Columns)
+	for i := range columns {
+		c := &columns[i]
+		for _, f := range members[1:] {
+			at := slices.IndexFunc(f.found.Columns, func(other intake.Column) bool { return other.Name == c.Name })
+			other := f.found.Columns[at] // one shape has one set of names
+			switch {
+			case other.Filled == 0:
+			case c.Filled == 0:
+				*c = other
+			case c.Kind != other.Kind:
+				c.Kind = record.Text
+			default:
+				c.Scale = max(c.Scale, other.Scale)
+			}
+		}
+	}
+	return columns
+}
+
+// match finds a pattern that matches these files and no others, and so that it
+// holds for next month's as well: by entity, by entity and ending, and only
+// where neither does by their names.
+func match(members, all []*file, pattern string) string {
+	var entities, names []string
+	ending := path.Ext(members[0].base)
 	for _, f := range members {
 		if !slices.Contains(entities, f.entity) {
 			entities = append(entities, f.entity)
 		}
-	}
-	whole := !slices.Contains(entities, "") && !slices.ContainsFunc(all, func(f *file) bool {
-		return slices.Contains(entities, f.entity) && !slices.Contains(members, f)
-	})
-	var names []string
-	for _, f := range members {
 		names = append(names, f.base)
+		if path.Ext(f.base) != ending {
+			ending = ""
+		}
 	}
-	prefixes := !slices.ContainsFunc(members, func(f *file) bool { return !strings.HasPrefix(f.base, f.entity) })
-	clashes := slices.ContainsFunc(all, func(f *file) bool {
-		return !slices.Contains(members, f) && slices.ContainsFunc(entities, func(e string) bool { return e != "" && strings.HasPrefix(f.base, e) })
-	})
-	switch {
-	case whole && prefixes && !clashes && len(entities) == 1:
-		return entities[0] + "*"
-	case whole && prefixes && !clashes:
-		return "{" + strings.Join(entities, ",") + "}*"
-	case len(names) == 1:
-		return names[0]
+	byEntity := globOf(pattern, entities)
+	for _, candidate := range []string{byEntity, strings.TrimSuffix(byEntity, "*") + "*" + ending} {
+		exact := byEntity != ""
+		for _, f := range all {
+			ok, err := doublestar.Match(candidate, f.base)
+			exact = exact && err == nil && ok == slices.Contains(members, f)
+		}
+		if exact {
+			return candidate
+		}
 	}
-	return "{" + strings.Join(names, ",") + "}"
+	return oneOf(names)
+}
+
+// globOf is the pattern of names for some entities, "" where there is none.
+func globOf(pattern string, entities []string) string {
+	if slices.Contains(entities, "") || !strings.Contains(pattern, "{entity}") {
+		return ""
+	}
+	before, behind, _ := strings.Cut(pattern, "{entity}")
+	glob := before + oneOf(entities) + behind + "*"
+	glob = strings.ReplaceAll(glob, "{period}", "*")
+	for strings.Contains(glob, "**") {
+		glob = strings.ReplaceAll(glob, "**", "*")
+	}
+	return glob
+}
+
+// oneOf is a pattern for one of several texts.
+func oneOf(texts []string) string {
+	if len(texts) == 1 {
+		return texts[0]
+	}
+	return "{" + strings.Join(texts, ",") + "}"
 }
 
 // writtenAs says how a source is written.

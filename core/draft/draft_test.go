@@ -49,10 +49,10 @@ func TestDraft(t *testing.T) {
 		"paths = [\"month/in\"]\nname = \"{entity}_{period}\"",
 		`skip = ["companies.csv"]`,
 		`as = ["posted=date", "debit=amount"]`,
-		"match = \"eskerby*\"\n# columns: doc (text), posted (date), Debit EUR (amount)\nas = [\"posted=date\", \"Debit EUR=amount\"]",
+		"match = \"eskerby_*\"\n# columns: doc (text), posted (date), Debit EUR (amount)\nas = [\"posted=date\", \"Debit EUR=amount\"]",
 		`# rename = ["Debit EUR=debit"]`,
-		"match = \"dunmarrow*\"\nheader-lines = 2",
-		"match = \"fallowmere*\"\n# the text is no UTF-8; this was taken for its encoding:\nencoding = \"windows-1252\"",
+		"match = \"dunmarrow_*\"\nheader-lines = 2",
+		"match = \"fallowmere_*\"\n# the text is no UTF-8; this was taken for its encoding:\nencoding = \"windows-1252\"",
 		"[tieout]\ntotal = [\"debit\"]\ndeclared = \"month/control.csv\"",
 		"[rollup]\nby = \"entity\"\nsum = [\"debit\"]\nacross = \"period\"",
 	} {
@@ -67,13 +67,16 @@ func TestDraft(t *testing.T) {
 
 func TestPatternOfNames(t *testing.T) {
 	for names, want := range map[string]string{
-		"a_2031-01.csv b_2031-02.csv":               "{entity}_{period}",
-		"a_2031-01_v2.csv b_2031-02_v1.csv":         "{entity}_{period}*",
-		"2031Q1 north.csv 2031Q1 south.csv":         "{period} {entity}",
-		"north-2031-W05.csv south-2031-W06.csv x.y": "{entity}-{period}",
-		"north.csv south.csv":                       "{entity}",
-		"2031-01.csv 2031-02.csv":                   "{period}",
-		"north.csv":                                 "",
+		"a_2031-01.csv b_2031-02.csv":                     "{entity}_{period}",
+		"a_2031-01_v2.csv b_2031-02_v1.csv":               "{entity}_{period}*",
+		"2031Q1 north.csv 2031Q1 south.csv":               "{period} {entity}",
+		"north-2031-W05.csv south-2031-W06.csv x.y":       "{entity}-{period}",
+		"north.csv south.csv":                             "{entity}",
+		"2031-01.csv 2031-02.csv":                         "{period}",
+		"north.csv":                                       "",
+		"Sales North 2031-01.csv Sales South 2031-01.csv": "Sales {entity} {period}",
+		"Sales North 2031-01.csv Sales North 2031-02.csv": "{entity} {period}",
+		"journal_a.csv journal_b.csv":                     "journal_{entity}",
 	} {
 		var files []*file
 		for _, name := range strings.Split(strings.ReplaceAll(names, ".csv ", ".csv|"), "|") {
@@ -82,6 +85,24 @@ func TestPatternOfNames(t *testing.T) {
 		if got := findPattern(files); got != want {
 			t.Errorf("%s: pattern is %q, want %q", names, got, want)
 		}
+	}
+}
+
+func TestKindsOnWhichNotAllAgree(t *testing.T) {
+	d := draft(t, map[string]string{
+		"a_2031-01.csv": "doc,debit,VAT rate,due\nA,1.50,0.19,\n", "b_2031-01.csv": "doc,debit,VAT rate,due\nB,2.5,19 %,2031-01-05\n",
+		"c_2031-01.csv": "doc,debit,VAT rate,due\nC,7,0.07,2031-01-06\n",
+	})
+	var kinds []string
+	for _, c := range d.Shapes[0].Columns {
+		kinds = append(kinds, c.Name+" "+string(c.Kind))
+	}
+	if got := strings.Join(kinds, ", "); len(d.Shapes) != 1 || got != "doc text, debit amount, VAT rate text, due date" {
+		t.Errorf("%d shapes, columns are %s", len(d.Shapes), got)
+	}
+	d = draft(t, map[string]string{"a.csv": "doc,debit,Unit price\nA,1.50,2.50\n"})
+	if got := strings.Join(d.Totals, " "); got != "debit" {
+		t.Errorf("totals are %s", got)
 	}
 }
 

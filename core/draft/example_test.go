@@ -46,7 +46,7 @@ func ExampleRun() {
 	//
 	// # semicolon between fields, utf-8, decimal comma: eskerby_2031-01.csv
 	// [[read.shape]]
-	// match = "eskerby*"
+	// match = "eskerby_*"
 	// # columns: Konto (text), Soll EUR (amount)
 	// as = ["Soll EUR=amount"]
 	// # These may mean the same. If they do, take this in the place of 'as' above:
