@@ -17,14 +17,14 @@ import (
 
 const contentPart = "content.xml"
 
-// Book is an open spreadsheet document.
+// Book is an open spreadsheet document. It is read through for its sheets and
+// names only where somebody asks for them.
 type Book struct {
-	content *zip.File
-	names   []string
-	hidden  map[string]bool
-	tables  []sheet.Table
-	merges  map[string][]sheet.Merge // of the first rows
-	filled  map[string]bool          // sheets in which some cell holds something
+	content  *zip.File
+	surveyed bool
+	names    []string
+	tables   []sheet.Table
+	filled   map[string]bool // sheets in which some cell holds something
 }
 
 // mimeType stands in the part "mimetype" of a spreadsheet, or of a template of
@@ -44,13 +44,13 @@ func Is(archive *zip.Reader) bool {
 // ErrTruncated is a document whose end is missing.
 var ErrTruncated = errors.New("this OpenDocument file is damaged or was cut off on its way; ask for it again")
 
-// Open opens a document. It reads through it once, for its sheets and names.
+// Open opens a document.
 func Open(file io.ReaderAt, size int64) (*Book, error) {
 	archive, err := zip.NewReader(file, size)
 	if err != nil {
 		return nil, ErrTruncated
 	}
-	b := &Book{hidden: make(map[string]bool), merges: make(map[string][]sheet.Merge), filled: make(map[string]bool)}
+	b := &Book{filled: make(map[string]bool)}
 	for _, f := range archive.File {
 		switch f.Name {
 		case contentPart:
@@ -67,12 +67,6 @@ func Open(file io.ReaderAt, size int64) (*Book, error) {
 	}
 	if b.content == nil {
 		return nil, ErrTruncated
-	}
-	if err := b.survey(); err != nil {
-		return nil, err
-	}
-	if len(b.names) == 0 {
-		return nil, errors.New("this OpenDocument file has no sheet")
 	}
 	return b, nil
 }
@@ -91,10 +85,16 @@ func readSmall(f *zip.File) (string, error) {
 func (b *Book) Close() {}
 
 // Sheets are the names of the sheets in their order.
-func (b *Book) Sheets() []string { return b.names }
+func (b *Book) Sheets() ([]string, error) {
+	err := b.survey()
+	return b.names, err
+}
 
 // HoldsData tells whether any cell of a sheet holds something.
-func (b *Book) HoldsData(name string) (bool, error) { return b.filled[name], nil }
+func (b *Book) HoldsData(name string) (bool, error) {
+	err := b.survey()
+	return b.filled[name], err
+}
 
 // openContent opens the part in which all sheets lie.
 func (b *Book) openContent() (io.ReadCloser, error) {
@@ -106,39 +106,19 @@ func (b *Book) openContent() (io.ReadCloser, error) {
 }
 
 // Tables are the named ranges and the database ranges.
-func (b *Book) Tables() ([]sheet.Table, error) { return b.tables, nil }
-
-// Merges returns the merged cells of one row that lie in the first rows.
-func (b *Book) Merges(name string, rows int) ([]sheet.Merge, error) {
-	var merges []sheet.Merge
-	for _, m := range b.merges[name] {
-		if m.Row <= rows {
-			merges = append(merges, m)
-		}
-	}
-	return merges, nil
+func (b *Book) Tables() ([]sheet.Table, error) {
+	err := b.survey()
+	return b.tables, err
 }
 
-// mergeRows is in how many first rows of a sheet merged headings are looked
-// for.
-const mergeRows = 200
-
-// survey reads the names of the sheets, which of them are hidden, what areas
-// have names, and where headings are merged.
-func (b *Book) survey() error {
+// each calls visit for the elements of the document, until it returns false.
+func (b *Book) each(visit func(start xml.StartElement) bool) error {
 	r, err := b.openContent()
 	if err != nil {
 		return err
 	}
 	defer r.Close()
-	var (
-		scanner     = newScanner(r)
-		style       string
-		hiddenStyle = make(map[string]bool)
-		name        string
-		row, column int
-	)
-	for {
+	for scanner := newScanner(r); ; {
 		token, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return nil
@@ -146,41 +126,71 @@ func (b *Book) survey() error {
 		if err != nil {
 			return err
 		}
-		start, ok := token.(xml.StartElement)
-		if !ok {
-			continue
+		if start, ok := token.(xml.StartElement); ok && !visit(start) {
+			return nil
 		}
+	}
+}
+
+// Merges returns the merged cells of one row that lie in the first rows. It
+// reads no further than these.
+func (b *Book) Merges(name string, rows int) ([]sheet.Merge, error) {
+	var merges []sheet.Merge
+	within := false
+	row, column := 0, 0
+	err := b.each(func(start xml.StartElement) bool {
 		switch start.Name.Local {
-		case "style":
-			style = sheet.Attribute(start, "name")
-		case "table-properties":
-			if sheet.Attribute(start, "display") == "false" {
-				hiddenStyle[style] = true
-			}
 		case "table":
-			name, row = sheet.Attribute(start, "name"), 0
-			b.names = append(b.names, name)
-			b.hidden[name] = hiddenStyle[sheet.Attribute(start, "style-name")]
+			if within {
+				return false
+			}
+			within = sheet.Attribute(start, "name") == name
 		case "table-row":
 			row += repeats(start, "number-rows-repeated")
 			column = 0
+			return !within || row <= rows
 		case "table-cell", "covered-table-cell":
+			if span := repeats(start, "number-columns-spanned"); within && span > 1 {
+				merges = append(merges, sheet.Merge{Row: row, From: column + 1, To: column + span})
+			}
+			column += repeats(start, "number-columns-repeated")
+		}
+		if !within {
+			row = 0
+		}
+		return true
+	})
+	return merges, err
+}
+
+// survey reads the names of the sheets, which of them hold something, and what
+// areas have names.
+func (b *Book) survey() error {
+	if b.surveyed {
+		return nil
+	}
+	b.surveyed = true
+	name := ""
+	err := b.each(func(start xml.StartElement) bool {
+		switch start.Name.Local {
+		case "table":
+			name = sheet.Attribute(start, "name")
+			b.names = append(b.names, name)
+		case "table-cell":
 			if sheet.Attribute(start, "value-type") != "" {
 				b.filled[name] = true
 			}
-			if row > mergeRows {
-				continue
-			}
-			if span := repeats(start, "number-columns-spanned"); span > 1 {
-				b.merges[name] = append(b.merges[name], sheet.Merge{Row: row, From: column + 1, To: column + span})
-			}
-			column += repeats(start, "number-columns-repeated")
 		case "named-range":
 			b.addTable(sheet.Attribute(start, "name"), sheet.Attribute(start, "cell-range-address"), false)
 		case "database-range":
 			b.addTable(sheet.Attribute(start, "name"), sheet.Attribute(start, "target-range-address"), sheet.Attribute(start, "contains-header") == "false")
 		}
+		return true
+	})
+	if err == nil && len(b.names) == 0 {
+		err = errors.New("this OpenDocument file has no sheet")
 	}
+	return err
 }
 
 // addTable reads an address such as $'My sheet'.$A$1:.$D$9.

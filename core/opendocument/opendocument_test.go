@@ -34,7 +34,11 @@ func readAll(data []byte) (lines []string, b *Book, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	rows, err := b.Rows(b.Sheets()[0])
+	sheets, err := b.Sheets()
+	if err != nil {
+		return nil, b, err
+	}
+	rows, err := b.Rows(sheets[0])
 	if err != nil {
 		return nil, b, err
 	}
@@ -115,4 +119,57 @@ func FuzzContent(f *testing.F) {
 			t.Error("an error that says nothing")
 		}
 	})
+}
+
+func TestDocumentsThatAreNoOpenSpreadsheets(t *testing.T) {
+	for _, c := range []struct {
+		parts map[string]string
+		want  string
+	}{
+		{map[string]string{"content.xml": "x", "META-INF/manifest.xml": `<manifest:encryption-data manifest:checksum="x"/>`}, "protected by a password"},
+		{map[string]string{"content.xml": "<a/>", "mimetype": "application/vnd.oasis.opendocument.text"}, "is no spreadsheet but application/vnd.oasis.opendocument.text"},
+		{map[string]string{"content.xml": "<a/>"}, "has no sheet"},
+		{map[string]string{"other.xml": "<a/>"}, "cut off"},
+	} {
+		var out bytes.Buffer
+		w := zip.NewWriter(&out)
+		for name, content := range c.parts {
+			entry, err := w.Create(name)
+			if err == nil {
+				_, err = entry.Write([]byte(content))
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := w.Close(); err != nil {
+			t.Fatal(err)
+		}
+		if _, _, err := readAll(out.Bytes()); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%v: error is %v, want one that says %q", c.parts, err, c.want)
+		}
+	}
+}
+
+func TestMergesOfTheRightSheet(t *testing.T) {
+	merged := `<table:table-row><table:table-cell/><table:table-cell table:number-columns-spanned="3"/></table:table-row>`
+	data := pack(t, `<a><table:table table:name="A"><table:table-row table:number-rows-repeated="2"/>`+merged+`</table:table><table:table table:name="B">`+merged+merged+`</table:table></a>`)
+	b, err := Open(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		sheet string
+		rows  int
+		want  string
+	}{
+		{"A", 5, "[{3 2 4}]"}, {"A", 2, "[]"}, {"B", 1, "[{1 2 4}]"}, {"B", 2, "[{1 2 4} {2 2 4}]"}, {"C", 9, "[]"},
+	} {
+		if got, err := b.Merges(c.sheet, c.rows); err != nil || fmt.Sprint(got) != c.want {
+			t.Errorf("%s, %d rows: %v, %v, want %s", c.sheet, c.rows, got, err, c.want)
+		}
+	}
+	if _, err := b.Rows("C"); err == nil || !strings.Contains(err.Error(), `no sheet "C"`) {
+		t.Errorf("a sheet that is not there: %v", err)
+	}
 }

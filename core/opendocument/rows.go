@@ -3,6 +3,8 @@ package opendocument
 import (
 	"bytes"
 	"encoding/xml"
+	"errors"
+	"fmt"
 	"io"
 	"strconv"
 	"strings"
@@ -40,23 +42,40 @@ type rows struct {
 	shown   []byte
 }
 
-// Rows opens a sheet.
+// Rows opens a sheet. On the way to it stand the styles, of which one may say
+// that the sheet is hidden.
 func (b *Book) Rows(name string) (sheet.Rows, error) {
 	part, err := b.openContent()
 	if err != nil {
 		return nil, err
 	}
 	r := &rows{part: part, scanner: newScanner(part)}
-	if b.hidden[name] {
-		r.hidden = append(r.hidden, "the sheet itself")
-	}
+	style, hidden := "", make(map[string]bool)
 	for {
 		token, err := r.scanner.Next()
+		if errors.Is(err, io.EOF) {
+			err = fmt.Errorf("there is no sheet %q", name)
+		}
 		if err != nil {
 			part.Close()
 			return nil, err
 		}
-		if start, ok := token.(xml.StartElement); ok && start.Name.Local == "table" && sheet.Attribute(start, "name") == name {
+		start, ok := token.(xml.StartElement)
+		if !ok {
+			continue
+		}
+		switch start.Name.Local {
+		case "style":
+			style = sheet.Attribute(start, "name")
+		case "table-properties":
+			hidden[style] = hidden[style] || sheet.Attribute(start, "display") == "false"
+		case "table":
+			if sheet.Attribute(start, "name") != name {
+				continue
+			}
+			if hidden[sheet.Attribute(start, "style-name")] {
+				r.hidden = append(r.hidden, "the sheet itself")
+			}
 			return r, nil
 		}
 	}

@@ -50,7 +50,8 @@ type Table struct {
 
 // Book is a workbook.
 type Book interface {
-	Sheets() []string
+	// Sheets are the names of the sheets in their order, of which there is one.
+	Sheets() ([]string, error)
 	// HoldsData tells whether any cell of a sheet holds something.
 	HoldsData(sheet string) (bool, error)
 	// Rows opens a sheet that there is.

@@ -134,7 +134,10 @@ func chooseParts(open openBook, d *document, want Choice) ([]Part, error) {
 // chooseSheets returns the sheets that are meant: by name, by number, all that
 // hold data, or the only one that does.
 func chooseSheets(book sheet.Book, want string) ([]Part, error) {
-	sheets := book.Sheets()
+	sheets, err := book.Sheets()
+	if err != nil {
+		return nil, err
+	}
 	for _, name := range sheets {
 		if name == want {
 			return []Part{{Sheet: name}}, nil

@@ -72,7 +72,7 @@ func (b *Book) Close() {
 }
 
 // Sheets are the names of the sheets in their order.
-func (b *Book) Sheets() []string { return b.names }
+func (b *Book) Sheets() ([]string, error) { return b.names, nil }
 
 // HoldsData tells whether any cell of a sheet holds something.
 func (b *Book) HoldsData(name string) (bool, error) {

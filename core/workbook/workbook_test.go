@@ -53,7 +53,7 @@ func readAll(data []byte, memory int64) (lines []string, err error) {
 	if _, err := b.Tables(); err != nil {
 		return nil, err
 	}
-	name := b.Sheets()[0]
+	name := b.names[0]
 	if _, err := b.HoldsData(name); err != nil {
 		return nil, err
 	}
