@@ -22,10 +22,11 @@ type node struct {
 	kind     kind
 	eval     func(*Record) (value, error)
 	constant *value // where it does not depend on the record
+	column   int    // of a column, from 1
 }
 
 func fixed(v value) node {
-	return node{v.kind, func(*Record) (value, error) { return v, nil }, &v}
+	return node{kind: v.kind, eval: func(*Record) (value, error) { return v, nil }, constant: &v}
 }
 
 type compiler struct {
@@ -85,8 +86,8 @@ func (c *compiler) column(e ast.Expr, name string) node {
 		x.Columns = append(x.Columns, name)
 		x.Places = append(x.Places, c.place(e))
 	}
-	return node{kind: columnKind, eval: func(r *Record) (value, error) {
-		return value{kind: columnKind, column: name, text: r.Texts[at], decimal: r.decimal(at)}, nil
+	return node{kind: columnKind, column: at + 1, eval: func(r *Record) (value, error) {
+		return value{kind: columnKind, column: name, text: r.Texts[at], decimal: r.decimal(at), order: r.order(at)}, nil
 	}}
 }
 
@@ -185,6 +186,7 @@ func (c *compiler) call(e ast.Expr) (node, error) {
 			return c.fail(e, "%s", reason)
 		}
 	}
+	c.noteDates(name, arguments)
 	n := node{kind: f.result(arguments), eval: f.make(arguments)}
 	if slices.ContainsFunc(arguments, func(a node) bool { return a.constant == nil }) {
 		return n, nil
@@ -194,6 +196,17 @@ func (c *compiler) call(e ast.Expr) (node, error) {
 		return c.fail(e, "%v", err)
 	}
 	return fixed(v), nil
+}
+
+// noteDates notes which columns are read as dates: what stands beside a date,
+// or is made one.
+func (c *compiler) noteDates(name string, arguments []node) {
+	dated := name == "date" || slices.ContainsFunc(arguments, func(a node) bool { return a.kind == dateKind })
+	for _, a := range arguments {
+		if at := a.column - 1; dated && at >= 0 && !slices.Contains(c.expression.Dates, at) {
+			c.expression.Dates = append(c.expression.Dates, at)
+		}
+	}
 }
 
 // namedColumn reads column("Acct No"), for names that are no words.

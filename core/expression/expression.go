@@ -10,6 +10,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"lastblock/core/date"
 	"lastblock/core/record"
 
 	"cel.dev/cel-go/common"
@@ -48,6 +49,7 @@ type Expression struct {
 	Text    string
 	Columns []string // that it names, in the order in which it does
 	Places  []int    // where each of them stands first, in characters from 1
+	Dates   []int    // which of them are read as dates
 	root    node
 }
 
@@ -59,6 +61,16 @@ type Record struct {
 	// may be nil, says that it is the point.
 	Decimal byte
 	Plain   []bool
+	// Orders, which may be nil, has the order of the dates in a column where that
+	// is known, else date.Unclear.
+	Orders []date.Order
+}
+
+func (r *Record) order(column int) date.Order {
+	if column < len(r.Orders) {
+		return r.Orders[column]
+	}
+	return date.Unclear
 }
 
 func (r *Record) decimal(column int) byte {

@@ -31,6 +31,7 @@ type value struct {
 	column  string // of a column
 	text    []byte // of a text or a column
 	decimal byte   // the decimal mark of a column
+	order   date.Order
 	number  amount.Amount
 	days    int
 	flag    bool
@@ -62,14 +63,19 @@ func (v *value) asNumber() (amount.Amount, error) {
 	return amount.Amount{}, v.fail("an amount")
 }
 
-// asDate reads a value as a date; where the day and the month could be either,
-// the day comes first.
+// asDate reads a value as a date; where the day and the month could be either
+// and the order is not known, the day comes first.
 func (v *value) asDate() (int, error) {
 	switch v.kind {
 	case dateKind:
 		return v.days, nil
 	case columnKind, textKind:
-		if d, ok := date.Parse(bytes.TrimSpace(v.text)); ok {
+		text := bytes.TrimSpace(v.text)
+		if v.kind == columnKind && v.order != date.Unclear {
+			if days, ok := date.ParseOrder(text, v.order); ok {
+				return days, nil
+			}
+		} else if d, ok := date.Parse(text); ok {
 			return d.Days, nil
 		}
 	}

@@ -99,7 +99,7 @@ func (w *Worker) row(s *Shape, b *record.Batch, row int, writing Writing, consta
 		w.plain[at], w.values[at] = plain, plain
 	}
 	for i := range s.makes {
-		w.bind(s, &s.makes[i], constants)
+		w.bind(s, &s.makes[i], writing, constants)
 		text, err := s.makes[i].expression.Append(w.made[i][:0], &w.record)
 		if err != nil {
 			return false, refuse(err)
@@ -109,7 +109,7 @@ func (w *Worker) row(s *Shape, b *record.Batch, row int, writing Writing, consta
 	if s.where == nil {
 		return true, nil
 	}
-	w.bind(s, s.where, constants)
+	w.bind(s, s.where, writing, constants)
 	holds, err := s.where.expression.Holds(&w.record)
 	if err != nil {
 		return false, refuse(err)
@@ -128,22 +128,26 @@ func refuse(err error) *record.Refusal {
 
 // bind puts the texts of an expression's columns in place. What was read as a
 // kind is in its plain form, whose decimal mark is the point.
-func (w *Worker) bind(s *Shape, b *bound, constants map[string][]byte) {
+func (w *Worker) bind(s *Shape, b *bound, writing Writing, constants map[string][]byte) {
 	w.record.Texts = w.record.Texts[:0]
-	w.record.Plain = w.record.Plain[:0]
+	w.record.Plain, w.record.Orders = w.record.Plain[:0], w.record.Orders[:0]
 	for i, from := range b.from {
-		text, plain := []byte(nil), true
+		text, plain, order := []byte(nil), true, date.Unclear
 		switch {
 		case from.make >= 0:
 			text = w.made[from.make]
 		case from.from >= 0:
 			text = w.values[from.from]
 			plain = s.kinds != nil && s.kinds[from.from].Kind == record.Amount
+			if found, ok := writing.Orders[from.from]; ok && len(b.expression.Dates) > 0 {
+				order = found
+			}
 		default:
 			text = constants[b.constants[i]]
 		}
 		w.record.Texts = append(w.record.Texts, text)
 		w.record.Plain = append(w.record.Plain, plain)
+		w.record.Orders = append(w.record.Orders, order)
 	}
 }
 

@@ -235,11 +235,7 @@ func (s *Shape) Calculated() []int {
 			columns = append(columns, at)
 		}
 	}
-	bounds := slices.Clone(s.makes)
-	if s.where != nil {
-		bounds = append(bounds, *s.where)
-	}
-	for _, b := range bounds {
+	for _, b := range s.bounds() {
 		for _, from := range b.from {
 			if from.from >= 0 {
 				columns = append(columns, from.from)
@@ -250,7 +246,7 @@ func (s *Shape) Calculated() []int {
 }
 
 // Dated are the columns of the source that are read as dates of which the order
-// has to be found out.
+// has to be found out, be it in an expression.
 func (s *Shape) Dated() []int {
 	var columns []int
 	for at := range s.kinds {
@@ -258,5 +254,22 @@ func (s *Shape) Dated() []int {
 			columns = append(columns, at)
 		}
 	}
+	for _, b := range s.bounds() {
+		for _, i := range b.expression.Dates {
+			at := b.from[i].from
+			if at >= 0 && (s.kinds == nil || s.kinds[at].Kind != record.Date) && !slices.Contains(columns, at) {
+				columns = append(columns, at)
+			}
+		}
+	}
 	return columns
+}
+
+// bounds are all expressions.
+func (s *Shape) bounds() []bound {
+	bounds := slices.Clone(s.makes)
+	if s.where != nil {
+		bounds = append(bounds, *s.where)
+	}
+	return bounds
 }

@@ -112,6 +112,19 @@ func TestColumnModes(t *testing.T) {
 	}
 }
 
+// What is compared with a date is read in the order of its source.
+func TestOrderOfDatesInAnExpression(t *testing.T) {
+	dir := folder(t, map[string]string{
+		"a.csv": "posted,n\n03/04/2031,1\n13/04/2031,2\n", "b.csv": "posted,n\n04/03/2031,3\n04/13/2031,4\n03/05/2031,5\n",
+	})
+	for _, text := range []string{`posted < date("2031-04-05") && posted > date("2031-04-01")`, `date(posted) - date("2031-04-03") == 0`, `date("2031-04-03") == posted`} {
+		got, err := scan(t, dir, Search{Manner: &Manner{Shape: &shape.Request{Where: parseExpression(t, text)}}}, false)
+		if want := []string{"a.csv:2 posted=03/04/2031 n=1", "b.csv:2 posted=04/03/2031 n=3"}; err != nil || !slices.Equal(got, want) {
+			t.Errorf("%s: %v, records are %q, want %q", text, err, got, want)
+		}
+	}
+}
+
 // Dates whose order one value proves, be it the last of many.
 func TestOrderOfDates(t *testing.T) {
 	filler := strings.Repeat("01/02/2031,x\n", 60_000)
