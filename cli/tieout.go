@@ -106,8 +106,8 @@ func (a *app) runTieout(cmd *cobra.Command, f *tieoutFlags, paths []string) erro
 // checkEarly finds a column that no source has before everything is read, as
 // soon as the first source lacks it.
 func checkEarly(ctx context.Context, in *input, columns []string) error {
-	if len(columns) == 0 || in.set.Sources[0].Size < 0 {
-		return nil // what comes from a pipe can be looked at only once
+	if len(columns) == 0 || in.set.Sources[0].Size < 0 || !in.set.IsText(0) {
+		return nil // what comes from a pipe can be looked at only once, and a document costs more
 	}
 	first := source.Set{Sources: in.set.Sources[:1:1]}
 	reading := in.reading

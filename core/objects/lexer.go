@@ -2,9 +2,11 @@ package objects
 
 import (
 	"bytes"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
+	"math/bits"
 
 	"lastblock/core/delimited"
 )
@@ -360,8 +362,34 @@ func skipNested(data []byte, at int) (end int, s state) {
 
 // stringEnd returns where the closing quote stands, given where the text
 // begins, and whether the text has escapes.
+//
+// Eight bytes are looked at at once: exclusive or with a quote leaves a nought
+// where one stands, and subtracting one from each byte sets the high bit of the
+// first nought, and of none before it.
 func stringEnd(data []byte, at int) (end int, escaped, ok bool) {
-	for i := at; i < len(data); i++ {
+	const (
+		ones        = 0x0101010101010101
+		highBits    = 0x8080808080808080
+		quotes      = ones * '"'
+		backslashes = ones * '\\'
+	)
+	i := at
+	for i+8 <= len(data) {
+		word := binary.LittleEndian.Uint64(data[i:])
+		q, b := word^quotes, word^backslashes
+		found := ((q - ones) &^ q & highBits) | ((b - ones) &^ b & highBits)
+		if found == 0 {
+			i += 8
+			continue
+		}
+		i += bits.TrailingZeros64(found) >> 3
+		if data[i] == '"' {
+			return i, escaped, true
+		}
+		escaped = true
+		i += 2
+	}
+	for ; i < len(data); i++ {
 		switch data[i] {
 		case '"':
 			return i, escaped, true

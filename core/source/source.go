@@ -90,6 +90,13 @@ func (s *Set) passOver(name, reason string) {
 	slices.SortFunc(s.PassedOver, func(a, b PassedOver) int { return Natural(a.Source, b.Source) })
 }
 
+// IsText tells whether a source is text, whose head costs little to look at;
+// a document may have to be read through for it.
+func (s *Set) IsText(index int) bool {
+	format := s.Sources[index].format
+	return format == nil || format.open == nil
+}
+
 // Bytes is the size of all sources, as far as it is known.
 func (s *Set) Bytes() int64 {
 	var total int64
