@@ -106,6 +106,9 @@ func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
 		return nil, err
 	}
 	t.TellDiffering()
+	if p.options.Kinds == nil { // an encoder of kinds has all amounts alike
+		t.TellDecimals()
+	}
 	if !p.options.Bare {
 		p.resolver.TellRenamed(&t.Findings)
 	}

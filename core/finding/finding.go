@@ -56,6 +56,7 @@ const (
 	EncodingGuessed Kind = "encoding-guessed" // text that is no UTF-8, taken for a code page
 	DecimalUnclear  Kind = "decimal-unclear"  // amounts of which the decimal mark is not proven
 	DateUnclear     Kind = "date-unclear"     // dates of which the order is not proven
+	DecimalsDiffer  Kind = "decimals-differ"  // amounts that go into one column with both decimal marks
 )
 
 var weights = map[Kind]Weight{
@@ -64,7 +65,7 @@ var weights = map[Kind]Weight{
 	EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
 	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
 	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,
-	DecimalUnclear: Review, DateUnclear: Review,
+	DecimalUnclear: Review, DateUnclear: Review, DecimalsDiffer: Review,
 }
 
 // Weight returns the weight of a kind.

@@ -136,6 +136,23 @@ func TestDatesThatAreUnclear(t *testing.T) {
 	}
 }
 
+func TestDecimalsThatDiffer(t *testing.T) {
+	files := map[string]string{"a.csv": "debit;n\n1,50;1\n", "b.csv": "debit,n\n2.50,1\n", "c.csv": "debit,n\n3.50,1\n", "d.csv": "debit;n\n"}
+	c := countWith(t, source.Manner{}, "", []string{"debit"}, files)
+	c.TellDecimals()
+	if got := message(t, c, finding.DecimalsDiffer); !strings.Contains(got, "writes amounts with ',' as decimal mark") {
+		t.Errorf("it says %q", got)
+	}
+	plain := source.Manner{Shape: &shape.Request{As: []shape.As{{Column: "debit", Kind: record.Amount}}}}
+	c = countWith(t, plain, "", []string{"debit"}, files)
+	c.TellDecimals()
+	for _, f := range c.Findings.All() {
+		if f.Kind == finding.DecimalsDiffer {
+			t.Errorf("amounts that are written alike: %s", f.Message)
+		}
+	}
+}
+
 func TestStrictColumnsAreOfWeightStop(t *testing.T) {
 	files := map[string]string{"a.csv": "x,y\n1,2\n", "b.csv": "x,y\n1,2\n", "c.csv": "x,z\n1,2\n"}
 	for mode, want := range map[source.ColumnMode]string{source.AllColumns: "", source.StrictColumns: "stop lacks y; has beside the usual columns z"} {

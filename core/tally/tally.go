@@ -43,8 +43,9 @@ type Tally struct {
 // Source is the count of one source.
 type Source struct {
 	Head     *source.Head
-	Read     int // records, the ones in suspense included
-	Used     int // records that can be used, counted where they are handed on
+	Decimal  byte // the decimal mark of its amounts
+	Read     int  // records, the ones in suspense included
+	Used     int  // records that can be used, counted where they are handed on
 	Suspense int
 	Dropped  int          // left out by a condition
 	Totals   []amount.Sum // of the records that can be used, by Options.Amounts
@@ -175,7 +176,7 @@ func (v *Visitor) enter(b *source.Batch) *entry {
 	n := len(v.columns)
 	sums := make([]amount.Sum, 3*n)
 	v.sources = append(v.sources, entry{b.Index, Source{
-		Head: b.Head, Totals: sums[:n:n], Blank: make([]int, n), set: aside{totals: sums[n : 2*n : 2*n], dropped: sums[2*n:]},
+		Head: b.Head, Decimal: b.Decimal, Totals: sums[:n:n], Blank: make([]int, n), set: aside{totals: sums[n : 2*n : 2*n], dropped: sums[2*n:]},
 	}})
 	return &v.sources[len(v.sources)-1]
 }
