@@ -50,39 +50,25 @@ func makeJournal(dir string) error {
 	})
 }
 
-// makeFiles writes n files into a folder, unless they were made before. The
-// last thing written is a mark that all are there.
+// makeFiles writes n files into a folder, unless they were made before.
 func makeFiles(folder string, n int, write func(w *bufio.Writer, r *rand.Rand, file int)) error {
-	done := folder + ".made"
-	if _, err := os.Stat(done); err == nil {
+	return makeOnce(folder, func() error {
+		r := rand.New(rand.NewPCG(2031, 1))
+		for file := range n {
+			name := filepath.Join(folder, fmt.Sprintf("%s_%06d.csv", filepath.Base(folder), file))
+			if n == 1 {
+				name = filepath.Join(folder, filepath.Base(folder)+".csv")
+			}
+			if err := writeFile(name, func(w *bufio.Writer) { write(w, r, file) }); err != nil {
+				return err
+			}
+		}
 		return nil
-	}
-	if err := os.MkdirAll(folder, 0o755); err != nil {
-		return err
-	}
-	r := rand.New(rand.NewPCG(2031, 1))
-	for file := range n {
-		name := filepath.Join(folder, fmt.Sprintf("%s_%06d.csv", filepath.Base(folder), file))
-		if n == 1 {
-			name = filepath.Join(folder, filepath.Base(folder)+".csv")
-		}
-		f, err := os.Create(name)
-		if err != nil {
-			return err
-		}
-		w := bufio.NewWriterSize(f, 1<<16)
-		write(w, r, file)
-		if err := w.Flush(); err != nil {
-			return err
-		}
-		if err := f.Close(); err != nil {
-			return err
-		}
-	}
-	return os.WriteFile(done, nil, 0o644)
+	})
 }
 
-// makeOnce makes something unless it was made before.
+// makeOnce makes something unless it was made before. The last thing written is
+// a mark that all is there.
 func makeOnce(folder string, write func() error) error {
 	done := folder + ".made"
 	if _, err := os.Stat(done); err == nil {

@@ -66,6 +66,15 @@ type aside struct {
 	repeated    []int // lines on which the header stands again
 }
 
+// Whole is a total of all records that are amounts there, the ones that a
+// condition left out with them: what a branch declares speaks of its file.
+func (s *Source) Whole(total int) amount.Amount {
+	var whole amount.Sum
+	whole.Merge(&s.Totals[total])
+	whole.Merge(&s.set.dropped[total])
+	return whole.Amount()
+}
+
 // New makes a tally of a set.
 func New(set *source.Set, options Options) *Tally {
 	return &Tally{set: set, options: options}

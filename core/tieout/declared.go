@@ -199,7 +199,7 @@ func (c *comparison) line(i int, counted *Row) error {
 		if err != nil {
 			return &DeclarationError{c.sheet.Name, c.sheet.Lines[i], fmt.Sprintf("%s is %q, which is no amount", column, text)}
 		}
-		found := counted.Totals[k]
+		found := c.tally.Sources[counted.Index].Whole(k)
 		if difference := found.Sub(declared); difference.Sign() != 0 {
 			c.tally.Findings.Add(finding.Finding{
 				Kind: finding.ControlTotal, Source: src.Name, Order: counted.Index, Column: column,

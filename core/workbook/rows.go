@@ -151,46 +151,9 @@ const noResult = "a formula without its result"
 func (r *rows) readCell(start xml.StartElement, row *sheet.Row, column int) error {
 	kind, style := sheet.Attribute(start, "t"), number(sheet.Attribute(start, "s"))
 	r.raw = r.raw[:0]
-	inText, inPhonetic, computed := false, false, false
-	for {
-		token, err := r.scanner.Next()
-		if err != nil {
-			return err
-		}
-		switch element := token.(type) {
-		case xml.StartElement:
-			switch element.Name.Local {
-			case "f":
-				computed = true
-			case "v":
-				inText = true
-			case "t":
-				inText = !inPhonetic
-			case "rPh":
-				inPhonetic = true
-			}
-			continue
-		case xml.CharData:
-			if inText {
-				r.raw = append(r.raw, element...)
-			}
-			continue
-		case xml.EndElement:
-			switch element.Name.Local {
-			case "v", "t":
-				inText = false
-				continue
-			case "rPh":
-				inPhonetic = false
-				continue
-			case "c":
-			default:
-				continue
-			}
-		default:
-			continue
-		}
-		break
+	computed, err := r.readRaw()
+	if err != nil {
+		return err
 	}
 	if computed && len(r.raw) == 0 && kind != "str" {
 		kind, r.raw = "e", append(r.raw, noResult...)
@@ -202,11 +165,41 @@ func (r *rows) readCell(start xml.StartElement, row *sheet.Row, column int) erro
 		row.Cells = append(row.Cells, sheet.Cell{})
 		r.ends = append(r.ends, len(r.texts))
 	}
-	var err error
 	r.texts, err = r.book.appendValue(r.texts, kind, style, r.raw)
 	row.Cells = append(row.Cells, sheet.Cell{Error: kind == "e"})
 	r.ends = append(r.ends, len(r.texts))
 	return err
+}
+
+// readRaw reads up to the end of a cell what is stored in it, and tells whether
+// a formula is.
+func (r *rows) readRaw() (computed bool, err error) {
+	var rich richText
+	value := false
+	for {
+		token, err := r.scanner.Next()
+		if err != nil {
+			return computed, err
+		}
+		switch element := token.(type) {
+		case xml.StartElement:
+			rich.start(element.Name.Local)
+			value = value || element.Name.Local == "v"
+			computed = computed || element.Name.Local == "f"
+		case xml.CharData:
+			if value || rich.within {
+				r.raw = append(r.raw, element...)
+			}
+		case xml.EndElement:
+			rich.end(element.Name.Local)
+			switch element.Name.Local {
+			case "v":
+				value = false
+			case "c":
+				return computed, nil
+			}
+		}
+	}
 }
 
 // appendValue appends what a cell shows.

@@ -25,6 +25,28 @@ type sharedStrings struct {
 
 const leastInMemory = 1 << 20 // so that what is written to the file is worth a write
 
+// richText follows which tokens of a part are text that is shown: the texts of
+// runs, but not how they are pronounced.
+type richText struct{ within, phonetic bool }
+
+func (t *richText) start(element string) {
+	switch element {
+	case "t":
+		t.within = !t.phonetic
+	case "rPh":
+		t.phonetic = true
+	}
+}
+
+func (t *richText) end(element string) {
+	switch element {
+	case "t":
+		t.within = false
+	case "rPh":
+		t.phonetic = false
+	}
+}
+
 // read reads the texts, the first time it is called.
 func (s *sharedStrings) read() error {
 	s.once.Do(func() { s.err = s.readAll() })
@@ -38,7 +60,7 @@ func (s *sharedStrings) readAll() error {
 	}
 	defer part.Close()
 	scanner := newScanner(part)
-	inText, inPhonetic := false, false
+	var rich richText
 	var text []byte
 	size := int64(0)
 	for {
@@ -51,33 +73,24 @@ func (s *sharedStrings) readAll() error {
 		}
 		switch element := token.(type) {
 		case xml.StartElement:
-			switch element.Name.Local {
-			case "si":
+			if rich.start(element.Name.Local); element.Name.Local == "si" {
 				text = text[:0]
-			case "t":
-				inText = !inPhonetic
-			case "rPh":
-				inPhonetic = true
 			}
 		case xml.CharData:
-			if inText {
+			if rich.within {
 				text = append(text, element...)
 			}
 		case xml.EndElement:
-			switch element.Name.Local {
-			case "t":
-				inText = false
-			case "rPh":
-				inPhonetic = false
-			case "si":
-				plain := unescape(text)
-				s.texts = append(s.texts, plain...)
-				size += int64(len(plain))
-				s.ends = append(s.ends, size)
-				if int64(len(s.texts)) > max(leastInMemory, s.book.memory-8*int64(len(s.ends))) {
-					if err := s.spill(); err != nil {
-						return err
-					}
+			if rich.end(element.Name.Local); element.Name.Local != "si" {
+				continue
+			}
+			plain := unescape(text)
+			s.texts = append(s.texts, plain...)
+			size += int64(len(plain))
+			s.ends = append(s.ends, size)
+			if int64(len(s.texts)) > max(leastInMemory, s.book.memory-8*int64(len(s.ends))) {
+				if err := s.spill(); err != nil {
+					return err
 				}
 			}
 		}
