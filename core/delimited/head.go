@@ -196,6 +196,7 @@ func find(sample []byte, whole bool, request Request) *Head {
 	if header.IsNumbering(names, texts[at+lines:]) {
 		h.Index = 1
 	}
+	h.Continues = request.HeaderLines == 0 && header.Continues(texts[at+lines:])
 	h.NameColumns(names)
 	return h
 }

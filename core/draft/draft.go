@@ -11,8 +11,6 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/amount"
-	"lastblock/core/date"
 	"lastblock/core/delimited"
 	"lastblock/core/intake"
 	"lastblock/core/nearest"
@@ -65,10 +63,6 @@ type file struct {
 	guessed bool
 	entity  string
 }
-
-// headRows is how many records are looked at to see whether the header has a
-// second row.
-const headRows = 4
 
 // Run looks at a folder and all below it. skip are patterns of files to leave
 // out.
@@ -149,7 +143,7 @@ func look(ctx context.Context, folder string, skip []string, reading source.Read
 		}
 		f.base = path.Base(f.name)
 		f.guessed = slices.ContainsFunc(result.Findings, func(other findingOf) bool { return isGuess(other, src.Name) })
-		if hasSecondRow(s) {
+		if s.Head.Continues {
 			f.lines, twice = 2, true
 		}
 		files = append(files, f)
@@ -174,7 +168,7 @@ func read(ctx context.Context, folder string, skip []string, lines int, reading 
 	if err != nil {
 		return nil, nil, err
 	}
-	result, err := intake.Run(ctx, set, reading, intake.Options{Head: headRows})
+	result, err := intake.Run(ctx, set, reading, intake.Options{})
 	return set, result, err
 }
 
@@ -197,43 +191,6 @@ func onePerWorkbook(files []*file) []*file {
 		first.others = append(first.others, other)
 	}
 	return kept
-}
-
-// hasSecondRow tells whether the first record is the second row of a header: it
-// names some columns and leaves others blank, and below it stand values where
-// it has names.
-func hasSecondRow(s *intake.Sheet) bool {
-	if !s.Head.HasHeader() || len(s.First) < 3 {
-		return false
-	}
-	words, blanks, values := 0, 0, 0
-	for column, text := range s.First[0] {
-		text = strings.TrimSpace(text)
-		switch {
-		case text == "":
-			blanks++
-		case isValue(text):
-			return false
-		default:
-			words++
-			if isValue(strings.TrimSpace(s.First[1][column])) || isValue(strings.TrimSpace(s.First[2][column])) {
-				values++
-			}
-		}
-	}
-	return words > 0 && blanks > 0 && values > 0
-}
-
-func isValue(text string) bool {
-	if _, ok := date.Parse([]byte(text)); ok {
-		return true
-	}
-	for _, mark := range []byte{'.', ','} {
-		if _, err := amount.Parse([]byte(text), mark); err == nil {
-			return true
-		}
-	}
-	return false
 }
 
 // isControlSheet knows what branches declared by its columns.

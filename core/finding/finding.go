@@ -51,6 +51,7 @@ const (
 
 	LinesAbove      Kind = "lines-above"      // lines above the header that are no records
 	TotalLine       Kind = "total-line"       // a last line that sums up the records above it
+	HeaderContinues Kind = "header-continues" // a first record that looks like a second row of the header
 	IndexColumn     Kind = "index-column"     // a column without a name that only numbers the records
 	HiddenCells     Kind = "hidden-cells"     // rows, columns or a sheet that the sender does not see
 	EncodingGuessed Kind = "encoding-guessed" // text that is no UTF-8, taken for a code page
@@ -65,7 +66,7 @@ var weights = map[Kind]Weight{
 	EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
 	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
 	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,
-	DecimalUnclear: Review, DateUnclear: Review, DecimalsDiffer: Review,
+	DecimalUnclear: Review, DateUnclear: Review, DecimalsDiffer: Review, HeaderContinues: Review,
 }
 
 // Weight returns the weight of a kind.

@@ -124,6 +124,31 @@ func IsNumbering(names []string, records [][]string) bool {
 	return count >= 2
 }
 
+// Continues tells whether the first record is the second row of a header: it
+// names some columns, leaves others blank, holds no value, and below its names
+// stand values.
+func Continues(records [][]string) bool {
+	if len(records) < 3 {
+		return false
+	}
+	words, blanks, values := 0, 0, 0
+	for column, text := range records[0] {
+		text = strings.TrimSpace(text)
+		switch {
+		case text == "":
+			blanks++
+		case isValue(text):
+			return false
+		default:
+			words++
+			if mostlyValues(records[1:3], column) {
+				values++
+			}
+		}
+	}
+	return words > 0 && blanks > 0 && values > 0
+}
+
 // looksLike tells names from values: a first line that holds figures
 // where the lines below hold figures too is a record. Years and months may
 // stand in a header, beside words.

@@ -64,3 +64,22 @@ func TestIsNumbering(t *testing.T) {
 		}
 	}
 }
+
+func TestContinues(t *testing.T) {
+	for _, c := range []struct {
+		rows [][]string
+		want bool
+	}{
+		{table("|debit|credit|", "A|1.50|2|x", "B|3|4|y"), true},
+		{table("|debit|credit|", "A|||x", "B|||y"), false},         // no values below
+		{table("A|debit|credit|x", "B|1|2|y", "C|3|4|z"), false},   // nothing is blank
+		{table("|1.50|debit|", "A|1|2|x", "B|3|4|y"), false},       // it holds a value
+		{table("Opening balance|||", "A|1|2|x", "B|3|4|y"), false}, // a text over texts
+		{table("|debit", "A|1"), false},
+		{nil, false},
+	} {
+		if got := Continues(c.rows); got != c.want {
+			t.Errorf("%q: %v", c.rows, got)
+		}
+	}
+}

@@ -13,6 +13,7 @@ type Head struct {
 	Above     int    // lines above it that hold something and are no records
 	Mark      bool   // a byte-order mark stands in front
 	Empty     bool   // nothing is in it, or nothing but blank lines
+	Continues bool   // the first record looks like a second row of the header
 
 	// Twice are names that stood in the header before, under the names that
 	// were given to them; Unnamed are the columns without a name.

@@ -153,6 +153,7 @@ func (r *Reader) findHeader() error {
 	if header.IsNumbering(joined, texts[at+lines:]) {
 		r.head.Index = 1
 	}
+	r.head.Continues = r.request.HeaderLines == 0 && header.Continues(texts[at+lines:])
 	r.head.NameColumns(joined)
 	r.head.Header = []byte(strings.Join(joined, ","))
 	r.last = r.sample[at+lines-1].Number

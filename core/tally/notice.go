@@ -57,6 +57,12 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 			Message: fmt.Sprintf("%s above the header left out", Plural(head.Above, "line")),
 		})
 	}
+	if head.Continues {
+		add(finding.Finding{
+			Kind: finding.HeaderContinues, Line: head.Line,
+			Message: "the first record below the header names columns and holds no value; if it belongs to the header, say --header-lines 2",
+		})
+	}
 	if head.Index > 0 {
 		add(finding.Finding{
 			Kind: finding.IndexColumn, Line: head.Line, Column: record.PositionName(head.Index),

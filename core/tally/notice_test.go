@@ -114,12 +114,13 @@ func TestDroppedRecordsAreProven(t *testing.T) {
 func TestWhatIsToldOfALayout(t *testing.T) {
 	c := countWith(t, source.Manner{}, "", []string{"debit"}, map[string]string{
 		"a.csv": "Journal\nprinted today\n,doc,debit\n1,A,1.234\n2,B,5\n",
-		"b.csv": "doc,debit,text\nA,2.50,caf\xe9\n",
+		"b.csv": "doc,debit,text\nA,2.50,caf\xe9\n", "c.csv": "doc,debit,,text\n,EUR,CHF,\nA,1.50,2.50,x\nB,1.50,2.50,x\n",
 	})
 	for kind, want := range map[finding.Kind]string{
 		finding.LinesAbove:      "2 lines above the header left out",
 		finding.IndexColumn:     "column 1 has no name and only numbers the records; left out",
 		finding.DecimalUnclear:  `"1.234" could be read with either decimal mark`,
+		finding.HeaderContinues: "if it belongs to the header, say --header-lines 2",
 		finding.EncodingGuessed: "was read as windows-1252",
 	} {
 		if got := message(t, c, kind); !strings.Contains(got, want) {
