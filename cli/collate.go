@@ -55,7 +55,7 @@ func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (e
 	}
 	format, packed := show.CSV, ""
 	if f.writing.out != "" {
-		if format, packed, err = show.FormatOf(f.writing.out); err != nil {
+		if format, packed, err = show.FormatOf("out", f.writing.out); err != nil {
 			return err
 		}
 	} else if f.reading.json {
@@ -79,6 +79,7 @@ func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (e
 	if err != nil {
 		return err
 	}
+	in.settle(done.Findings)
 	if kept != nil {
 		if err := a.outputs.Commit(kept); err != nil {
 			return err

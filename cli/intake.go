@@ -55,6 +55,7 @@ func (a *app) runIntake(cmd *cobra.Command, f *intakeFlags, paths []string) erro
 	if err != nil {
 		return err
 	}
+	in.settle(result.Findings)
 	if f.reading.json {
 		err = show.Document(a.stdout, intakeDocument(in.set, f, result))
 	} else {

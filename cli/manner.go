@@ -29,6 +29,8 @@ type manner struct {
 	sheet     string
 	table     string
 	at        string
+	trailer   string
+	cover     string
 
 	rename []string
 	as     []string
@@ -47,6 +49,8 @@ func (m *manner) addTo(f *pflag.FlagSet) {
 	f.StringVar(&m.sheet, "sheet", "", "which sheet of a workbook: its name, #2 for the second, '*' for all (the only one with data)")
 	f.StringVar(&m.table, "table", "", "which table, or area with a name, of a workbook")
 	f.StringVar(&m.at, "at", "", "where the records stand in JSON, as a JSON Pointer such as /data/rows (found by itself)")
+	f.StringVar(&m.trailer, "trailer", "", "the line with which sources end and declare what is in them, as 'TOTAL {rows} {debit}'; it is no record")
+	f.StringVar(&m.cover, "declared-sheet", "", "the sheet on which a workbook declares what is in it; it is no source")
 	f.StringSliceVar(&m.rename, "rename", nil, "give columns other names, as 'Konto=account,Acct No=account'")
 	f.StringSliceVar(&m.as, "as", nil, "read columns as a kind, as 'account=text,posted=date:dmy,value=amount'; amounts and dates are then written plainly")
 	f.StringSliceVar(&m.drop, "drop", nil, "leave out columns")
@@ -62,7 +66,7 @@ func (m *manner) manner(flag func(name string) string) (*source.Manner, error) {
 	fail := func(name, format string, arguments ...any) error {
 		return fmt.Errorf("%s: %w", flag(name), fmt.Errorf(format, arguments...))
 	}
-	result := &source.Manner{Encoding: m.encoding, At: m.at, Choice: source.Choice{Sheet: m.sheet, Table: m.table}}
+	result := &source.Manner{Encoding: m.encoding, At: m.at, Choice: source.Choice{Sheet: m.sheet, Table: m.table, Cover: m.cover}}
 	switch m.decimal {
 	case "", "found":
 	case ".", "point":
@@ -99,6 +103,11 @@ func (m *manner) manner(flag func(name string) string) (*source.Manner, error) {
 		}
 	}
 	var err error
+	if m.trailer != "" {
+		if result.Trailer, err = source.ParseTrailerPattern(m.trailer); err != nil {
+			return nil, fail("trailer", "%w", err)
+		}
+	}
 	result.Shape, err = m.shape(fail)
 	return result, err
 }

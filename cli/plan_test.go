@@ -20,8 +20,7 @@ func planned(t *testing.T, text string, args ...string) (*tieoutFlags, string, e
 	f := new(tieoutFlags)
 	cmd := &cobra.Command{Use: "tieout", RunE: func(*cobra.Command, []string) error { return nil }, SilenceErrors: true, SilenceUsage: true}
 	cmd.Flags().StringSliceVar(&f.totals, "total", nil, "")
-	cmd.Flags().StringVar(&f.declared, "declared", "", "")
-	isFile(cmd, "declared")
+	f.declared.addTo(cmd)
 	f.reading.addTo(cmd)
 	root := &cobra.Command{Use: "lastblock"}
 	root.AddCommand(cmd)
@@ -57,8 +56,8 @@ func TestAPlanFillsFlags(t *testing.T) {
 	if got := strings.Join(f.reading.paths, " "); got != filepath.Join(dir, "in")+" /abroad" {
 		t.Errorf("paths are %s", got)
 	}
-	if f.declared != filepath.Join(dir, "sub", "control.csv") || strings.Join(f.totals, ",") != "debit,credit" || f.reading.jobs != 3 || f.reading.manner.skipLines != 4 {
-		t.Errorf("declared %s, totals %v, jobs %d, skip-lines %d", f.declared, f.totals, f.reading.jobs, f.reading.manner.skipLines)
+	if f.declared.file != filepath.Join(dir, "sub", "control.csv") || strings.Join(f.totals, ",") != "debit,credit" || f.reading.jobs != 3 || f.reading.manner.skipLines != 4 {
+		t.Errorf("declared %s, totals %v, jobs %d, skip-lines %d", f.declared.file, f.totals, f.reading.jobs, f.reading.manner.skipLines)
 	}
 	if len(f.reading.shapes) != 2 {
 		t.Fatalf("%d shapes", len(f.reading.shapes))
@@ -77,8 +76,8 @@ func TestFlagsWinOverAPlan(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if f.declared != "here.csv" || strings.Join(f.totals, ",") != "net" || f.reading.manner.decimal != "." {
-		t.Errorf("declared %s, totals %v, decimal %s", f.declared, f.totals, f.reading.manner.decimal)
+	if f.declared.file != "here.csv" || strings.Join(f.totals, ",") != "net" || f.reading.manner.decimal != "." {
+		t.Errorf("declared %s, totals %v, decimal %s", f.declared.file, f.totals, f.reading.manner.decimal)
 	}
 	for _, shape := range f.reading.shapes {
 		if shape.Decimal != '.' || len(shape.Shape.Rename) != 1 || shape.Shape.Rename[0].From != "a" {

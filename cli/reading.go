@@ -10,6 +10,8 @@ import (
 	"slices"
 	"strings"
 
+	"lastblock/core/decision"
+	"lastblock/core/finding"
 	"lastblock/core/plan"
 	"lastblock/core/source"
 	"lastblock/core/suspense"
@@ -32,6 +34,8 @@ type reading struct {
 	quiet   bool
 	json    bool
 
+	decisions string
+
 	plan    string
 	planned map[string]plan.Place // flags whose value is that of the plan
 	paths   []string              // of the plan
@@ -50,6 +54,8 @@ func (r *reading) addTo(cmd *cobra.Command) {
 	f.IntVar(&r.jobs, "jobs", 0, "how many cores to use (all)")
 	f.BoolVar(&r.quiet, "quiet", false, "no progress")
 	f.StringVar(&r.plan, "plan", "", "take all of this from a plan; flags given beside it win")
+	f.StringVar(&r.decisions, "decisions", "", "what was decided about findings ("+decisionsName+" beside the plan)")
+	isFile(cmd, "decisions")
 	f.BoolVar(&r.json, "json", false, "print one JSON document instead")
 	cmd.PreRunE = func(cmd *cobra.Command, _ []string) error { return r.usePlan(cmd) }
 	if run := cmd.RunE; run != nil {
@@ -67,6 +73,16 @@ type input struct {
 	decimal byte // that was asked for, 0 for none
 	paths   []string
 	recurse bool
+	decided *decision.Log
+}
+
+// settle marks the findings that were accepted, and keeps them all in mind for
+// decide.
+func (in *input) settle(findings []finding.Finding) {
+	for i := range findings {
+		in.decided.Settle(&findings[i])
+	}
+	remember(in.paths, findings)
 }
 
 // open finds the sources that paths name.
@@ -110,7 +126,23 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 	if in.set, err = source.Find(ctx, search); err != nil {
 		return nil, err
 	}
+	if file := r.decisionsFile(); file != "" {
+		if in.decided, err = decision.Read(file); err != nil {
+			return nil, fmt.Errorf("--decisions: %w", err)
+		}
+	}
 	return in, nil
+}
+
+// decisionsName is what the file of decisions is called beside a plan.
+const decisionsName = "decisions.csv"
+
+// decisionsFile is the file of decisions, "" for none.
+func (r *reading) decisionsFile() string {
+	if r.decisions == "" && r.plan != "" {
+		return r.beside(decisionsName)[0]
+	}
+	return r.decisions
 }
 
 // isFile marks a flag whose value is the path of a file.

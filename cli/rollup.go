@@ -92,7 +92,7 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 	var output *show.Output
 	format, packed := show.CSV, ""
 	if f.writing.out != "" {
-		if format, packed, err = show.FormatOf(f.writing.out); err != nil {
+		if format, packed, err = show.FormatOf("out", f.writing.out); err != nil {
 			return err
 		}
 		if output, err = a.create(in, &f.writing, f.writing.out); err != nil {
@@ -111,6 +111,7 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 		return err
 	}
 	defer result.Close()
+	in.settle(result.Findings)
 	s, err := newSummary(f, in.set, result)
 	if err != nil {
 		return err

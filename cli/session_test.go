@@ -7,8 +7,10 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
+	"time"
 )
 
 // builtProgram is the built program that the tests run.
@@ -49,6 +51,9 @@ func TestMain(m *testing.M) {
 //	exit 2                 the exit code, where it is not 0
 //	$ cat in/a.csv         shows a file, $ ls in a folder
 //
+// Today's date is TODAY. The ids and states of findings are left out of what a command prints; in a command {id
+// KIND} is the id of the first finding of a kind that was printed last.
+//
 // Lines that begin with # are comments; \r, \t, \0 and \xe9 in a file are bytes.
 func TestSessions(t *testing.T) {
 	sessions, err := filepath.Glob("testdata/*.txt")
@@ -74,6 +79,7 @@ type session struct {
 
 	at      string // line of the command
 	stdout  string
+	printed string // by the last lastblock, with ids
 	stderr  string
 	code    int
 	want    strings.Builder
@@ -141,7 +147,24 @@ func (s *session) finish() {
 	s.want.Reset()
 }
 
+// printedID and documentID are how the ids of findings are printed.
+var (
+	printedID  = regexp.MustCompile(`(?m)  id [0-9a-z]{8}$`)
+	documentID = regexp.MustCompile(`"id":"[0-9a-z]{8}",|,"state":"[0-9a-f]{1,16}"`)
+	wantedID   = regexp.MustCompile(`\{id ([a-z-]+)\}`)
+)
+
+// idOf is the id of the first finding of a kind that was printed last.
+func (s *session) idOf(kind string) string {
+	found := regexp.MustCompile(`(?m)^\w+ +` + kind + ` .*  id ([0-9a-z]{8})$`).FindStringSubmatch(s.printed)
+	if found == nil {
+		s.t.Fatalf("%s: no finding of kind %s was printed before", s.at, kind)
+	}
+	return found[1]
+}
+
 func (s *session) command(line string) {
+	line = wantedID.ReplaceAllStringFunc(line, func(text string) string { return s.idOf(wantedID.FindStringSubmatch(text)[1]) })
 	words := splitWords(line)
 	var stdin string
 	if n := len(words); n > 2 && words[n-2] == "<" {
@@ -169,7 +192,9 @@ func (s *session) command(line string) {
 		}
 		s.stdout, s.stderr, s.code = names.String(), "", 0
 	case "lastblock":
-		s.stdout, s.stderr, s.code = runProgram(s.t, s.dir, stdin, words[1:]...)
+		s.printed, s.stderr, s.code = runProgram(s.t, s.dir, stdin, words[1:]...)
+		s.stdout = documentID.ReplaceAllString(printedID.ReplaceAllString(s.printed, ""), "")
+		s.stdout = strings.ReplaceAll(s.stdout, time.Now().UTC().Format(time.DateOnly), "TODAY")
 	default:
 		s.t.Fatalf("%s: there is no such command", s.at)
 	}
@@ -181,6 +206,7 @@ func runProgram(t *testing.T, dir, stdin string, args ...string) (stdout, stderr
 	cmd := exec.Command(builtProgram, args...)
 	cmd.Dir = dir
 	cmd.Stdin = strings.NewReader(stdin)
+	cmd.Env = append(os.Environ(), "XDG_CACHE_HOME="+filepath.Join(filepath.Dir(builtProgram), "cache"))
 	var out, complaints bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &complaints
 	err := cmd.Run()

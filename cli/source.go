@@ -58,18 +58,25 @@ func (a *app) printPassedOver(set *source.Set) {
 	t.Print(a.stdout)
 }
 
-// leaveOut takes a file that has another part in the run, such as the control
+// leaveOut takes files that have another part in the run, such as the control
 // sheet, out of the sources.
-func (in *input) leaveOut(file string) {
-	info, err := os.Stat(file)
-	if err != nil {
-		return
+func (in *input) leaveOut(reason string, files ...string) {
+	var infos []os.FileInfo
+	sizes := make(map[int64]bool)
+	for _, file := range files {
+		if info, err := os.Stat(file); err == nil {
+			infos = append(infos, info)
+			sizes[info.Size()] = true
+		}
 	}
 	in.set.Sources = slices.DeleteFunc(in.set.Sources, func(s source.Source) bool {
+		if s.Entry() == "" && !sizes[s.Size] {
+			return false
+		}
 		other, err := os.Stat(s.Path)
-		same := (s.Entry() != "" || s.Size == info.Size()) && err == nil && os.SameFile(info, other)
+		same := err == nil && slices.ContainsFunc(infos, func(info os.FileInfo) bool { return os.SameFile(info, other) })
 		if same {
-			in.set.PassedOver = append(in.set.PassedOver, source.PassedOver{Source: s.Name, Reason: "the control sheet"})
+			in.set.PassedOver = append(in.set.PassedOver, source.PassedOver{Source: s.Name, Reason: reason})
 		}
 		return same
 	})

@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"lastblock/core/amount"
 	"lastblock/core/finding"
 	"lastblock/core/proof"
 
@@ -14,90 +15,166 @@ import (
 // shownPerKind is how many findings of one kind are printed; --json has all.
 const shownPerKind = 5
 
-// Findings prints what checks noticed, the weightiest first.
+// Findings prints what checks noticed, the weightiest first and what was
+// accepted last.
 func Findings(s *Screen, findings []finding.Finding) {
 	if len(findings) == 0 {
 		return
 	}
 	fmt.Fprintf(s, "\n%s  %s\n", s.Bold("findings"), countByWeight(findings))
-	for _, weight := range []finding.Weight{finding.Stop, finding.Review, finding.Note} {
-		var kinds []finding.Kind
-		byKind := make(map[finding.Kind][]finding.Finding)
+	for _, label := range labels {
+		var order []group
+		groups := make(map[group][]finding.Finding)
 		for _, f := range findings {
-			if f.Weight == weight {
-				if byKind[f.Kind] == nil {
-					kinds = append(kinds, f.Kind)
+			if labelOf(&f) == label {
+				g := groupOf(&f)
+				if groups[g] == nil {
+					order = append(order, g)
 				}
-				byKind[f.Kind] = append(byKind[f.Kind], f)
+				groups[g] = append(groups[g], f)
 			}
 		}
-		for _, kind := range kinds {
-			printKind(s, byKind[kind])
+		for _, g := range order {
+			printGroup(s, groups[g])
 		}
 	}
 }
 
+// accepted is what a finding is called that somebody has accepted, in place of
+// its weight.
+const accepted = "accepted"
+
+// labels are what findings are called, in the order in which they are printed.
+var labels = []string{string(finding.Stop), string(finding.Review), string(finding.Note), accepted}
+
+func labelOf(f *finding.Finding) string {
+	if f.Accepted != "" {
+		return accepted
+	}
+	return string(f.Weight)
+}
+
+// group is what is printed together: a kind, and of rules one of them.
+type group struct {
+	kind finding.Kind
+	rule string
+}
+
+func groupOf(f *finding.Finding) group {
+	if f.Kind == finding.RuleBroken {
+		return group{f.Kind, f.Key}
+	}
+	return group{kind: f.Kind}
+}
+
 func countByWeight(findings []finding.Finding) string {
-	count := make(map[finding.Weight]int)
+	count := make(map[string]int)
 	for _, f := range findings {
-		count[f.Weight] += numberOf(f)
+		count[labelOf(&f)] += numberOf(f)
 	}
 	var parts []string
-	for _, weight := range []finding.Weight{finding.Stop, finding.Review, finding.Note} {
-		if n := count[weight]; n > 0 {
-			parts = append(parts, fmt.Sprintf("%s %s", Number(n), weight))
+	for _, label := range labels {
+		if n := count[label]; n > 0 {
+			parts = append(parts, fmt.Sprintf("%s %s", Number(n), label))
 		}
 	}
 	return strings.Join(parts, ", ")
 }
 
-var weightColours = map[finding.Weight]text.Colors{
-	finding.Stop:   {text.Bold, text.FgRed},
-	finding.Review: {text.Bold, text.FgYellow},
-	finding.Note:   {text.Faint},
+var labelColours = map[string]text.Colors{
+	string(finding.Stop):   {text.Bold, text.FgRed},
+	string(finding.Review): {text.Bold, text.FgYellow},
+	string(finding.Note):   {text.Faint},
+	accepted:               {text.FgGreen},
 }
 
-const findingIndent = 8
+const findingIndent = 10
 
-// printKind prints the findings of one kind. Neighbours that say the same of
-// several places are said once.
-func printKind(s *Screen, findings []finding.Finding) {
+// printGroup prints the findings of one kind. Neighbours that say the same of
+// several places are said once, but for those that stop: each of them wants to be
+// decided, by its id.
+func printGroup(s *Screen, findings []finding.Finding) {
 	shown := 0
 	for i := 0; i < len(findings); shown++ {
 		f := findings[i]
 		if shown == shownPerKind && len(findings)-i > 1 {
-			rest, where := 0, "--json lists them all"
-			for _, left := range findings[i:] {
-				rest += numberOf(left)
-				if left.Rest {
-					where = "--suspense writes all of them"
-				}
-			}
-			s.printIndented(s.Faint(fmt.Sprintf("… %s more of kind %s; %s", Number(rest), f.Kind, where)))
+			s.printIndented(s.Faint(restOfGroup(findings, i)))
 			return
 		}
 		same := 1
-		for i+same < len(findings) && findings[i+same].Message == f.Message {
+		for f.Weight != finding.Stop && i+same < len(findings) && findings[i+same].Message == f.Message && findings[i+same].Accepted == f.Accepted {
 			same++
 		}
-		where := place(f)
-		switch {
-		case same == 2:
-			where += ", and " + place(findings[i+1])
-		case same > 2:
-			where += fmt.Sprintf(", and %s more up to %s", Number(same-1), place(findings[i+same-1]))
-		}
-		weight := s.paint(fmt.Sprintf("%-*s", findingIndent, f.Weight), weightColours[f.Weight]...)
-		kind := fmt.Sprintf("%-15s", f.Kind)
-		fmt.Fprintf(s, "%s%s  ", weight, kind)
-		for k, line := range s.wrap(where, findingIndent+len(kind)+gap) {
-			if k > 0 {
-				fmt.Fprint(s, strings.Repeat(" ", findingIndent+len(kind)+gap))
-			}
-			fmt.Fprintln(s, line)
-		}
-		s.printIndented(Visible(f.Message))
+		printFinding(s, findings[i:i+same])
 		i += same
+	}
+}
+
+// restOfGroup says how many findings behind the first ones are not printed, and
+// what all of them come to.
+func restOfGroup(findings []finding.Finding, shown int) string {
+	rest, where := 0, "--json lists them all"
+	var sum amount.Sum
+	money := true
+	for i := range findings {
+		if i >= shown {
+			rest += numberOf(findings[i])
+		}
+		if findings[i].Rest && findings[i].Weight != finding.Note && isOfRecord(findings[i].Kind) {
+			where = "--suspense writes all of them"
+		}
+		text, ok := findings[i].Money()
+		value, err := amount.Parse([]byte(text), '.')
+		if !ok || err != nil || findings[i].Rest {
+			money = false
+			continue
+		}
+		sum.Add(value)
+	}
+	text := fmt.Sprintf("… %s more of kind %s", Number(rest), findings[0].Kind)
+	if money {
+		text += fmt.Sprintf(", together with those above %s", sum.Amount().Money())
+	}
+	return text + "; " + where
+}
+
+// isOfRecord tells whether findings of a kind are about records that are in
+// suspense.
+func isOfRecord(kind finding.Kind) bool {
+	switch kind {
+	case finding.BadValue, finding.FieldCount, finding.OpenQuote, finding.StrayQuote:
+		return true
+	}
+	return false
+}
+
+// printFinding prints a finding, or several that say the same.
+func printFinding(s *Screen, same []finding.Finding) {
+	f := same[0]
+	where := place(f)
+	switch n := len(same); {
+	case n == 2:
+		where += ", and " + place(same[1])
+	case n > 2:
+		where += fmt.Sprintf(", and %s more up to %s", Number(n-1), place(same[n-1]))
+	case f.Weight != finding.Note && f.ID != "":
+		where += "  id " + f.ID
+	}
+	label := s.paint(fmt.Sprintf("%-*s", findingIndent, labelOf(&f)), labelColours[labelOf(&f)]...)
+	kind := fmt.Sprintf("%-15s", f.Kind)
+	fmt.Fprintf(s, "%s%s  ", label, kind)
+	for k, line := range s.wrap(where, findingIndent+len(kind)+gap) {
+		if k > 0 {
+			fmt.Fprint(s, strings.Repeat(" ", findingIndent+len(kind)+gap))
+		}
+		fmt.Fprintln(s, line)
+	}
+	s.printIndented(Visible(f.Message))
+	if f.Accepted != "" {
+		s.printIndented("accepted: " + Visible(f.Accepted))
+	}
+	if f.Lapsed != "" {
+		s.printIndented(Visible(f.Lapsed))
 	}
 }
 
@@ -126,6 +203,17 @@ func (s *Screen) wrap(message string, indent int) []string {
 		lines[i] = strings.TrimRight(lines[i], " ")
 	}
 	return lines
+}
+
+// Decided prints what was decided about a finding.
+func Decided(s *Screen, verdict string, f *finding.Finding) {
+	fmt.Fprintf(s, "%-*s%-15s  %s  id %s\n", findingIndent, verdict, f.Kind, place(*f), f.ID)
+	s.printIndented(Visible(f.Message))
+}
+
+// Describe says in a line what a finding is about.
+func Describe(f *finding.Finding) string {
+	return fmt.Sprintf("%s  %s  %s", f.Kind, place(*f), Visible(f.Message))
 }
 
 // place says where a finding is.

@@ -30,7 +30,7 @@ var formats = []Format{CSV, TSV, JSON, JSONL, Workbook, Parquet}
 
 // FormatOf tells by the ending of a file in which format it is written, and
 // which compression, "gz" or "zst", goes over it.
-func FormatOf(path string) (format Format, packed string, err error) {
+func FormatOf(flag, path string) (format Format, packed string, err error) {
 	name := strings.ToLower(path)
 	ending := filepath.Ext(name)
 	if ending == ".gz" || ending == ".zst" {
@@ -42,7 +42,7 @@ func FormatOf(path string) (format Format, packed string, err error) {
 			continue
 		}
 		if packed != "" && !f.IsText() {
-			return "", "", fmt.Errorf("--out %s: %s is packed already; write it without .%s", path, ending, packed)
+			return "", "", fmt.Errorf("--%s %s: %s is packed already; write it without .%s", flag, path, ending, packed)
 		}
 		return f, packed, nil
 	}
@@ -50,7 +50,7 @@ func FormatOf(path string) (format Format, packed string, err error) {
 	for _, f := range formats {
 		endings = append(endings, "."+string(f))
 	}
-	return "", "", fmt.Errorf("--out %s: the ending tells the format, and %q is none of %s; behind those that are text may stand .gz or .zst", path, ending, strings.Join(endings, ", "))
+	return "", "", fmt.Errorf("--%s %s: the ending tells the format, and %q is none of %s; behind those that are text may stand .gz or .zst", flag, path, ending, strings.Join(endings, ", "))
 }
 
 // IsText tells whether a format is text, which may be compressed.

@@ -95,6 +95,26 @@ func (d *DocumentWriter) List(name string, each func(add func(Object)) error) er
 	return err
 }
 
+// Findings writes the findings, a line for each.
+func (d *DocumentWriter) Findings(each EachFinding) error {
+	d.name("findings")
+	d.buffer.WriteByte('[')
+	n := 0
+	err := each(func(f *finding.Finding) error {
+		if n++; n > 1 {
+			d.buffer.WriteByte(',')
+		}
+		d.buffer.WriteString("\n" + indentStep + indentStep)
+		_, err := d.buffer.Write(marshal(f))
+		return err
+	})
+	if n > 0 {
+		d.buffer.WriteString("\n" + indentStep)
+	}
+	d.buffer.WriteByte(']')
+	return err
+}
+
 // Raw writes a member whose JSON is read from value.
 func (d *DocumentWriter) Raw(name string, value io.Reader) error {
 	d.name(name)

@@ -173,7 +173,7 @@ func TestFormatOf(t *testing.T) {
 		"a.csv": "csv ", "a/b.TSV": "tsv ", "x.jsonl.gz": "jsonl gz", "x.json.zst": "json zst", "x.xlsx": "xlsx ", "x.parquet": "parquet ",
 		"x.parquet.gz": "", "x.ods": "", "x": "", "x.gz": "",
 	} {
-		format, packed, err := FormatOf(path)
+		format, packed, err := FormatOf("out", path)
 		if got := string(format) + " " + packed; (err != nil) != (want == "") || err == nil && got != want {
 			t.Errorf("%s is %q, %v", path, got, err)
 		}

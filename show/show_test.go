@@ -125,21 +125,21 @@ func TestFindingsSayTheSameOnceAndNotTooMuch(t *testing.T) {
 	Findings(s, findings)
 	want := `
 findings  1 stop, 20 review, 3 note
-stop    no-source        gone
-        not here
-review  bad-value        a.csv, line 2, column debit
-        value 0
-review  bad-value        a.csv, line 3, column debit
-        value 1
-review  bad-value        a.csv, line 4, column debit
-        value 2
-review  bad-value        a.csv, line 5, column debit
-        value 3
-review  bad-value        a.csv, line 6, column debit
-        value 4
-        … 15 more of kind bad-value; --json lists them all
-note    columns-differ   e0.csv, and 2 more up to e2.csv
-        another order
+stop      no-source        gone
+          not here
+review    bad-value        a.csv, line 2, column debit
+          value 0
+review    bad-value        a.csv, line 3, column debit
+          value 1
+review    bad-value        a.csv, line 4, column debit
+          value 2
+review    bad-value        a.csv, line 5, column debit
+          value 3
+review    bad-value        a.csv, line 6, column debit
+          value 4
+          … 15 more of kind bad-value; --json lists them all
+note      columns-differ   e0.csv, and 2 more up to e2.csv
+          another order
 `
 	if out.String() != want {
 		t.Errorf("printed:\n%s\nwant:\n%s", out.String(), want)

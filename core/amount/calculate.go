@@ -23,14 +23,19 @@ func (a Amount) Mul(b Amount) Amount {
 // quotients in General Decimal Arithmetic.
 const quotientDigits = 34
 
+func decimal128() *apd.Context {
+	context := apd.BaseContext.WithPrecision(quotientDigits)
+	context.Rounding = apd.RoundHalfEven
+	return context
+}
+
 // Quo returns a / b, rounded half-even to 34 digits where it has more, without
 // noughts at its end. ok is false where b is nought.
 func (a Amount) Quo(b Amount) (quotient Amount, ok bool) {
 	if b.Sign() == 0 {
 		return Amount{}, false
 	}
-	context := apd.BaseContext.WithPrecision(quotientDigits)
-	context.Rounding = apd.RoundHalfEven
+	context := decimal128()
 	var q apd.Decimal
 	if _, err := context.Quo(&q, a.decimal(), b.decimal()); err != nil {
 		return Amount{}, false

@@ -30,6 +30,21 @@ const (
 	NoDeclaration Kind = "no-declaration" // a source that the control sheet does not name
 	NoSource      Kind = "no-source"      // declared, and not here
 	DeclaredTwice Kind = "declared-twice" // two lines of the control sheet for one source
+	HashTotal     Kind = "hash-total"     // a hash total differs from what was declared
+	DistinctCount Kind = "distinct-count" // a number of distinct values differs from what was declared
+	NotCompared   Kind = "not-compared"   // a column of the control sheet that says nothing of the sources
+
+	NotFiled    Kind = "not-filed"     // nothing came for an entity and a period
+	FiledTwice  Kind = "filed-twice"   // two files for one entity and period
+	NotOnRoster Kind = "not-on-roster" // a file of somebody, or for a period, that is not expected
+
+	Unbalanced     Kind = "unbalanced"      // two totals that have to be equal
+	SequenceGap    Kind = "sequence-gap"    // numbers that are missing
+	SequenceRepeat Kind = "sequence-repeat" // numbers that come again
+	OutsidePeriod  Kind = "outside-period"  // dates that are not in the period of their file
+	BlankValue     Kind = "blank-value"     // a value that is required and missing
+	NotAllowed     Kind = "not-allowed"     // a value that is not on a list
+	RuleBroken     Kind = "rule"            // a record for which a rule does not hold
 
 	BadValue    Kind = "bad-value"    // a text that is not the amount it should be
 	BlankAmount Kind = "blank-amount" // an amount that is missing
@@ -62,6 +77,10 @@ const (
 
 var weights = map[Kind]Weight{
 	RowCount: Stop, ControlTotal: Stop, NoDeclaration: Review, NoSource: Stop, DeclaredTwice: Stop,
+	HashTotal: Stop, DistinctCount: Stop, NotCompared: Note,
+	NotFiled: Stop, FiledTwice: Stop, NotOnRoster: Review,
+	Unbalanced: Stop, SequenceGap: Review, SequenceRepeat: Review, OutsidePeriod: Review,
+	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, BlankAmount: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
 	EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
 	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
@@ -85,20 +104,40 @@ func Kinds() []Kind {
 // Finding is one thing that was noticed, with its place. Amounts are exact
 // decimals in plain form.
 type Finding struct {
+	ID         string `json:"id"` // the same as long as the finding is about the same; see Identify
 	Kind       Kind   `json:"kind"`
 	Weight     Weight `json:"weight"`
 	Source     string `json:"source,omitempty"`
 	Sheet      string `json:"sheet,omitempty"`
 	Line       int    `json:"line,omitempty"`
 	Column     string `json:"column,omitempty"`
+	Key        string `json:"key,omitempty"` // what it is about where that is no place: a document, an entity and its period
 	Expected   string `json:"expected,omitempty"`
 	Found      string `json:"found,omitempty"`
 	Difference string `json:"difference,omitempty"`
-	Count      int    `json:"count,omitempty"` // how many lines or records it speaks of, where not one
+	Count      int    `json:"count,omitempty"`  // how many lines or records it speaks of, where not one
+	Amount     string `json:"amount,omitempty"` // of the record that it is about
 	Message    string `json:"message"`
+	State      string `json:"state"` // another one where what the finding says has changed
 
-	Order int  `json:"-"` // where its source stands in the run
-	Rest  bool `json:"-"` // stands for Count findings that are not listed
+	// Accepted is the reason for which somebody has accepted the finding, who
+	// then no longer stops anything. Lapsed says of such a decision why it does
+	// not hold any more.
+	Accepted string `json:"accepted,omitempty"`
+	Lapsed   string `json:"lapsed,omitempty"`
+
+	Order  int    `json:"-"` // where its source stands in the run
+	Rest   bool   `json:"-"` // stands for Count findings that are not listed
+	Record uint64 `json:"-"` // fingerprint of the record that it is about, 0 for none
+}
+
+// Money is the amount by which findings of its kind are added up: that of its
+// record, or else the difference; ok is false where it has none.
+func (f *Finding) Money() (text string, ok bool) {
+	if f.Amount != "" {
+		return f.Amount, true
+	}
+	return f.Difference, f.Difference != ""
 }
 
 // Kept is how many findings of one kind are kept one by one. Beyond it, the
@@ -112,6 +151,7 @@ type List struct {
 	kept   map[Kind][]Finding
 	cutoff map[Kind]Finding // behind which none is kept any more
 	count  map[group]int
+	whole  *whole // nil where the first ones of each kind are enough
 }
 
 type group struct {
@@ -126,6 +166,7 @@ func (l *List) Add(f Finding) {
 	if f.Weight == "" {
 		f.Weight = f.Kind.Weight()
 	}
+	l.whole.add(&f)
 	l.add(f)
 	l.count[groupOf(f)]++
 }
@@ -134,7 +175,7 @@ func (l *List) Add(f Finding) {
 // that nobody needs to make a message of it.
 func (l *List) Full(kind Kind, order, line int) bool {
 	cutoff, full := l.cutoff[kind]
-	return full && (order > cutoff.Order || order == cutoff.Order && line > cutoff.Line)
+	return full && l.whole == nil && (order > cutoff.Order || order == cutoff.Order && line > cutoff.Line)
 }
 
 func (l *List) add(f Finding) {
@@ -161,11 +202,13 @@ func first(findings []Finding) []Finding {
 	return findings[:min(len(findings), Kept)]
 }
 
-// compare orders by source, then line, then kind and column.
+// compare orders by source, then line, then kind and column, and at last by all
+// that may differ.
 func compare(a, b Finding) int {
 	return cmp.Or(
 		cmp.Compare(a.Order, b.Order), cmp.Compare(a.Line, b.Line),
 		cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Column, b.Column), cmp.Compare(a.Source, b.Source),
+		cmp.Compare(a.Key, b.Key), cmp.Compare(a.Message, b.Message),
 	)
 }
 
@@ -179,6 +222,7 @@ func (l *List) Merge(o *List) {
 	for g, n := range o.count {
 		l.count[g] += n
 	}
+	l.whole.merge(o.whole)
 }
 
 // All returns the findings in the order of sources and lines. Where more than
@@ -203,7 +247,9 @@ func (l *List) All() []Finding {
 		}
 	}
 	slices.SortStableFunc(all, compare)
+	var identifier identifier
 	for i := range all {
+		identifier.identify(&all[i])
 		if all[i].Line == math.MaxInt {
 			all[i].Line = 0
 		}

@@ -17,12 +17,15 @@ func restOf(g group, n int) Finding {
 // End is the Order of findings that belong to no source of the run.
 const End = math.MaxInt
 
-// Stops tells whether any finding is of weight stop.
+// Stops tells whether any finding is of weight stop, and not accepted.
 func Stops(findings []Finding) bool {
-	for _, f := range findings {
-		if f.Weight == Stop {
+	for i := range findings {
+		if findings[i].Stops() {
 			return true
 		}
 	}
 	return false
 }
+
+// Stops tells whether a finding keeps results from being written.
+func (f *Finding) Stops() bool { return f.Weight == Stop && f.Accepted == "" }

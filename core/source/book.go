@@ -26,6 +26,7 @@ var workbookFormat = &Format{
 	open: func(d *document, part Part, manner *Manner, memory int64) (Reader, error) {
 		return newSheetReader(openWorkbook, "workbook", d, part, manner, memory)
 	},
+	book: openWorkbook,
 }
 
 // openDocument is a spreadsheet of ISO/IEC 26300.
@@ -36,6 +37,7 @@ var openDocument = &Format{
 	open: func(d *document, part Part, manner *Manner, memory int64) (Reader, error) {
 		return newSheetReader(openSpreadsheet, "opendocument", d, part, manner, memory)
 	},
+	book: openSpreadsheet,
 }
 
 type openBook func(d *document, memory int64) (sheet.Book, error)
@@ -128,12 +130,12 @@ func chooseParts(open openBook, d *document, want Choice) ([]Part, error) {
 		}
 		return []Part{{Sheet: table.Sheet, Table: table.Name}}, nil
 	}
-	return chooseSheets(book, want.Sheet)
+	return chooseSheets(book, want.Sheet, want.Cover)
 }
 
 // chooseSheets returns the sheets that are meant: by name, by number, all that
-// hold data, or the only one that does.
-func chooseSheets(book sheet.Book, want string) ([]Part, error) {
+// hold data, or the only one that does, the covering sheet aside.
+func chooseSheets(book sheet.Book, want, cover string) ([]Part, error) {
 	sheets, err := book.Sheets()
 	if err != nil {
 		return nil, err
@@ -155,6 +157,9 @@ func chooseSheets(book sheet.Book, want string) ([]Part, error) {
 	var filled []string
 	var parts []Part
 	for _, name := range sheets {
+		if cover != "" && strings.EqualFold(name, cover) {
+			continue
+		}
 		ok, err := book.HoldsData(name)
 		if err != nil {
 			return nil, err

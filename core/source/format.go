@@ -49,12 +49,14 @@ type Format struct {
 	// open reads a document, or one part of it; nil for text, which is read as
 	// a stream
 	open func(d *document, part Part, manner *Manner, memory int64) (Reader, error)
+	book openBook // how it is opened as a workbook; nil where it is none
 }
 
 // Choice says which parts of a workbook are read.
 type Choice struct {
 	Sheet string // a sheet's name, "#2" for the second one, "*" for all, "" for the only one
 	Table string // a table or a defined name, "" for none
+	Cover string // the sheet that declares what is in the workbook, and is no source
 }
 
 // Part is what is read of a document: a sheet, or an area of it.

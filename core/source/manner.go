@@ -15,11 +15,12 @@ import (
 // form their records are to have. The zero value leaves all to be found out.
 type Manner struct {
 	Request  delimited.Request
-	Blanks   bool   // runs of blanks stand between fields
-	Encoding string // of text that bears no mark, as decode.Named knows it
-	Decimal  byte   // of amounts in text: '.' or ',', 0 to find out
-	At       string // a JSON Pointer to the records
-	Choice   Choice // what is read of workbooks
+	Blanks   bool            // runs of blanks stand between fields
+	Encoding string          // of text that bears no mark, as decode.Named knows it
+	Decimal  byte            // of amounts in text: '.' or ',', 0 to find out
+	At       string          // a JSON Pointer to the records
+	Choice   Choice          // what is read of workbooks
+	Trailer  *TrailerPattern // the line with which sources end and declare what is in them; nil for none
 	Shape    *shape.Request
 }
 

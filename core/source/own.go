@@ -8,8 +8,11 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
+
+	"lastblock/core/decision"
 
 	"github.com/zeebo/xxh3"
 )
@@ -27,10 +30,10 @@ const (
 const LedgerName = ".lastblock-outputs"
 
 // isOwnOutput knows a result of collate, or a suspense file, by its last
-// columns, wherever it was copied to.
+// columns, wherever it was copied to, and a file of decisions by all of them.
 func isOwnOutput(columns []string) bool {
 	n := len(columns)
-	return n >= 2 && columns[n-2] == SourceColumn && columns[n-1] == LineColumn
+	return n >= 2 && columns[n-2] == SourceColumn && columns[n-1] == LineColumn || slices.Equal(columns, decision.Columns)
 }
 
 // ledger is what one folder's notes say: fingerprints by size.

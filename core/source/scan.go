@@ -57,6 +57,9 @@ type Batch struct {
 	// Total is the line at the end of a source that sums it up, nil without one.
 	// It is told with the last batch.
 	Total *TotalLine
+	// Trailer is the line at the end of a source by which it declares what is in
+	// it, likewise.
+	Trailer *Trailer
 	// Arrived is how many records were read, counted before anything was done
 	// with them.
 	Arrived int
@@ -478,8 +481,9 @@ func (w *worker) visit(s *stream, first bool) error {
 	if !first {
 		s.reader.Parse(&w.batch.Stretch)
 	}
-	w.batch.Total = nil
+	w.batch.Total, w.batch.Trailer = nil, nil
 	if w.batch.Last {
+		w.batch.Trailer = takeTrailer(&w.batch.Stretch.Batch, s.feed.set.Sources[s.index].manner().Trailer, s.shape.Head.Delimiter)
 		w.batch.Total = takeTotalLine(&w.batch.Stretch.Batch, s.shape.SentColumns(), s.shape.Head.Delimiter)
 	}
 	w.batch.Arrived = w.batch.Read()

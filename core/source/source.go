@@ -85,6 +85,15 @@ const (
 // IsOwn tells whether a Scan passed a source over as an own output.
 func (s *Set) IsOwn(index int) bool { return s.own != nil && s.own[index] }
 
+// Subset is a set of some of the sources, by their indices.
+func (s *Set) Subset(indices []int) *Set {
+	subset := &Set{Pattern: s.Pattern, Mode: s.Mode}
+	for _, i := range indices {
+		subset.Sources = append(subset.Sources, s.Sources[i])
+	}
+	return subset
+}
+
 func (s *Set) passOver(name, reason string) {
 	s.PassedOver = append(s.PassedOver, PassedOver{Source: name, Reason: reason})
 	slices.SortFunc(s.PassedOver, func(a, b PassedOver) int { return Natural(a.Source, b.Source) })

@@ -26,43 +26,66 @@ var totalWords = map[string]bool{
 // record whose first text is such a word, and in which nothing but amounts
 // follows. columns are those of the source.
 func takeTotalLine(b *record.Batch, columns []string, delimiter byte) *TotalLine {
-	lastRefused := len(b.Refused) - 1
-	line, texts, refused := 0, []string(nil), false
-	if b.Rows > 0 {
-		line = b.Line(b.Rows - 1)
-	}
-	for i := range b.Refused {
-		if b.Refused[i].Line > b.Refused[lastRefused].Line {
-			lastRefused = i
-		}
-	}
+	at := lastLine(b)
 	switch {
-	case lastRefused >= 0 && b.Refused[lastRefused].Line > line:
-		refusal := &b.Refused[lastRefused]
+	case at.refused >= 0:
+		refusal := &b.Refused[at.refused]
 		if refusal.Reason != record.FieldCount || refusal.Fields > len(columns) || delimiter == 0 {
 			return nil
 		}
-		line, refused = refusal.Line, true
-		reader := csv.NewReader(strings.NewReader(string(refusal.Raw)))
-		reader.Comma, reader.LazyQuotes = rune(delimiter), true
-		texts, _ = reader.Read() // what cannot be read is no total line
-	case b.Rows > 0:
-		if !mayBeTotal(b) {
-			return nil
-		}
-		var scratch []byte
-		for column := range b.Width {
-			texts = append(texts, string(b.Text(b.Rows-1, column, &scratch)))
-		}
+	case b.Rows == 0 || !mayBeTotal(b):
+		return nil
 	}
-	total := totalOf(texts, columns)
+	total := totalOf(at.texts(b, delimiter), columns)
 	if total == nil {
 		return nil
 	}
-	total.Line = line
-	if refused {
-		b.Refused = append(b.Refused[:lastRefused], b.Refused[lastRefused+1:]...)
-		return total
+	total.Line = at.line
+	at.take(b)
+	return total
+}
+
+// ending is the last line of a batch: its last record, or a line behind it that
+// was refused.
+type ending struct {
+	line    int
+	refused int // index among Refused, -1 for the last record
+}
+
+func lastLine(b *record.Batch) ending {
+	last := ending{refused: -1}
+	if b.Rows > 0 {
+		last.line = b.Line(b.Rows - 1)
+	}
+	for i := range b.Refused {
+		if b.Refused[i].Line > last.line {
+			last = ending{b.Refused[i].Line, i}
+		}
+	}
+	return last
+}
+
+// texts are the fields of the line.
+func (at ending) texts(b *record.Batch, delimiter byte) []string {
+	var texts []string
+	if at.refused >= 0 {
+		reader := csv.NewReader(strings.NewReader(string(b.Refused[at.refused].Raw)))
+		reader.Comma, reader.LazyQuotes = rune(delimiter), true
+		texts, _ = reader.Read() // what cannot be read is nothing that anybody looks for
+		return texts
+	}
+	var scratch []byte
+	for column := range b.Width {
+		texts = append(texts, string(b.Text(b.Rows-1, column, &scratch)))
+	}
+	return texts
+}
+
+// take takes the line out of the batch.
+func (at ending) take(b *record.Batch) {
+	if at.refused >= 0 {
+		b.Refused = append(b.Refused[:at.refused], b.Refused[at.refused+1:]...)
+		return
 	}
 	b.Rows--
 	b.Bounds = b.Bounds[:b.Rows*(b.Width+1)]
@@ -70,7 +93,6 @@ func takeTotalLine(b *record.Batch, columns []string, delimiter byte) *TotalLine
 		b.Lines = b.Lines[:b.Rows]
 		b.KeepLines()
 	}
-	return total
 }
 
 // mayBeTotal tells quickly of most last records that they are no total line.

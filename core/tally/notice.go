@@ -10,6 +10,8 @@ import (
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/suspense"
+
+	"github.com/zeebo/xxh3"
 )
 
 // refuse puts a record into suspense that the reader could not read.
@@ -17,7 +19,7 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 	refusal := &b.Refused[i]
 	entry.Suspense++
 	name := v.tally.set.Sources[b.Index].Name
-	f := finding.Finding{Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(), Order: b.Index, Line: refusal.Line}
+	f := finding.Finding{Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(), Order: b.Index, Line: refusal.Line, Record: xxh3.Hash(refusal.Raw)}
 	switch refusal.Reason {
 	case record.FieldCount:
 		f.Kind = finding.FieldCount
@@ -39,7 +41,7 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 			f.Message = fmt.Sprintf("%q is not %s; the record is in suspense", f.Found, f.Expected)
 		}
 	}
-	v.findings.Add(f)
+	v.Findings.Add(f)
 	v.suspense.Add(suspense.Entry{Reason: f.Kind, Source: name, Line: refusal.Line, Column: refusal.Column, Found: refusal.Found, Record: refusal.Raw})
 }
 
@@ -48,7 +50,7 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 	src := &v.tally.set.Sources[b.Index]
 	add := func(f finding.Finding) {
 		f.Source, f.Sheet, f.Order = src.Name, src.Sheet(), b.Index
-		v.findings.Add(f)
+		v.Findings.Add(f)
 	}
 	head := b.Head
 	if head.Above > 0 {

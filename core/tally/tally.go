@@ -19,12 +19,17 @@ import (
 	"lastblock/core/proof"
 	"lastblock/core/source"
 	"lastblock/core/suspense"
+
+	"github.com/zeebo/xxh3"
 )
 
 // Options say what is counted.
 type Options struct {
 	Amounts  []string       // columns to read as amounts, by name or as "#3"
+	Optional []string       // of these, the ones that no source needs to have
+	Columns  []string       // others that sources need to have
 	Suspense *suspense.File // nil: what is set aside is counted only
+	Whole    bool           // keep every finding, see finding.List.KeepAll
 }
 
 // Tally is the count of one run.
@@ -50,6 +55,7 @@ type Source struct {
 	Dropped  int          // left out by a condition
 	Totals   []amount.Sum // of the records that can be used, by Options.Amounts
 	Blank    []int        // records whose amount is blank
+	Trailer  *source.Trailer
 	set      aside
 }
 
@@ -77,7 +83,11 @@ func (s *Source) Whole(total int) amount.Amount {
 
 // New makes a tally of a set.
 func New(set *source.Set, options Options) *Tally {
-	return &Tally{set: set, options: options}
+	t := &Tally{set: set, options: options}
+	if options.Whole {
+		t.Findings.KeepAll()
+	}
+	return t
 }
 
 // Visitor counts what one goroutine of a scan reads. A capability's visitor
@@ -86,12 +96,14 @@ type Visitor struct {
 	tally    *Tally
 	suspense *suspense.Buffer
 	sources  []entry
-	findings finding.List
 	head     *source.Head // for which columns is right
 	columns  []int        // index of each amount column, -1 where the source lacks it
 	read     []amount.Sum
 	bad      []badValue
 	scratch  []byte
+
+	// Findings are what was noticed; a capability adds what it notices itself.
+	Findings finding.List
 
 	// Rows are the rows of the batch that can be used, nil if that is all of
 	// them, and Values their amounts, row after row.
@@ -113,6 +125,9 @@ func (t *Tally) Visitor() *Visitor {
 		read:     make([]amount.Sum, len(t.options.Amounts)),
 		columns:  make([]int, len(t.options.Amounts)),
 	}
+	if t.options.Whole {
+		v.Findings.KeepAll()
+	}
 	t.visitors = append(t.visitors, v)
 	return v
 }
@@ -129,6 +144,9 @@ func (v *Visitor) Batch(b *source.Batch) error {
 	entry.set.hidden += b.Hidden
 	if b.Total != nil {
 		entry.set.total, entry.set.decimal = b.Total, b.Decimal
+	}
+	if b.Trailer != nil {
+		entry.Trailer, entry.set.decimal = b.Trailer, b.Decimal
 	}
 	if b.Guessed != "" && entry.set.guessed == "" {
 		entry.set.guessLine(b)
@@ -327,12 +345,12 @@ func (v *Visitor) tellBad(b *source.Batch, entry *entry, bad badValue) {
 	text := b.Text(row, index, &v.scratch)
 	name := v.tally.set.Sources[b.Index].Name
 	v.suspense.Add(suspense.Entry{Reason: finding.BadValue, Source: name, Line: b.Line(row), Column: column, Found: text, Record: b.Raw(row)})
-	f := finding.Finding{Kind: finding.BadValue, Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(), Order: b.Index, Line: b.Line(row), Column: column}
-	if !v.findings.Full(f.Kind, f.Order, f.Line) {
+	f := finding.Finding{Kind: finding.BadValue, Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(), Order: b.Index, Line: b.Line(row), Column: column, Record: xxh3.Hash(b.Raw(row))}
+	if !v.Findings.Full(f.Kind, f.Order, f.Line) {
 		f.Found, f.Expected = shorten(text), "an amount"
 		f.Message = fmt.Sprintf("%q is not an amount; the record is in suspense", f.Found)
 	}
-	v.findings.Add(f)
+	v.Findings.Add(f)
 }
 
 // shorten keeps a message readable whatever a field holds.
@@ -352,7 +370,7 @@ func (t *Tally) Finish() error {
 	t.Proof.Totals = make([]proof.Total, n)
 	read, aside, dropped := make([]amount.Sum, n), make([]amount.Sum, n), make([]amount.Sum, n)
 	for _, v := range t.visitors {
-		t.Findings.Merge(&v.findings)
+		t.Findings.Merge(&v.Findings)
 		for i := range v.read {
 			read[i].Merge(&v.read[i])
 		}
@@ -392,6 +410,9 @@ func (s *Source) merge(o *Source) {
 	s.Suspense += o.Suspense
 	s.Dropped += o.Dropped
 	s.set.hidden += o.set.hidden
+	if o.Trailer != nil {
+		s.Trailer = o.Trailer
+	}
 	if o.set.total != nil {
 		s.set.total, s.set.decimal = o.set.total, o.set.decimal
 	}
@@ -426,29 +447,57 @@ func (e *UnknownColumnError) Error() string {
 // none has is an error. Sources that hold nothing are not asked.
 func (t *Tally) checkColumns() error {
 	for _, column := range t.options.Amounts {
-		var lacking []int
-		have, asked := false, false
-		for i := range t.Sources {
-			head := t.Sources[i].Head
-			if head == nil || head.Empty {
-				continue
-			}
-			asked = true
-			if _, ok := head.Layout.Find(column); ok {
-				have = true
-			} else if t.Sources[i].Read > 0 {
-				lacking = append(lacking, i)
-			}
+		if slices.Contains(t.options.Optional, column) {
+			continue
 		}
-		if asked && !have {
-			return &UnknownColumnError{Column: column, Have: t.columns()}
+		if err := t.checkColumn(column, "that total is without its"); err != nil {
+			return err
 		}
-		for _, i := range lacking {
-			t.Findings.Add(finding.Finding{
-				Kind: finding.MissingColumn, Source: t.set.Sources[i].Name, Order: i, Column: column,
-				Message: fmt.Sprintf("has no column %q, so that total is without its %s", column, Plural(t.Sources[i].Read, "record")),
-			})
+	}
+	for _, column := range t.options.Columns {
+		if slices.Contains(t.options.Amounts, column) && !slices.Contains(t.options.Optional, column) {
+			continue
 		}
+		if err := t.checkColumn(column, "nothing is checked there in its"); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Has tells whether any source has a column. It is known once Finish has been
+// called.
+func (t *Tally) Has(column string) bool {
+	return slices.ContainsFunc(t.Sources, func(s Source) bool {
+		if s.Head == nil || s.Head.Empty {
+			return false
+		}
+		_, ok := s.Head.Layout.Find(column)
+		return ok
+	})
+}
+
+func (t *Tally) checkColumn(column, so string) error {
+	var lacking []int
+	asked := false
+	for i := range t.Sources {
+		head := t.Sources[i].Head
+		if head == nil || head.Empty {
+			continue
+		}
+		asked = true
+		if _, ok := head.Layout.Find(column); !ok && t.Sources[i].Read > 0 {
+			lacking = append(lacking, i)
+		}
+	}
+	if asked && !t.Has(column) {
+		return &UnknownColumnError{Column: column, Have: t.columns()}
+	}
+	for _, i := range lacking {
+		t.Findings.Add(finding.Finding{
+			Kind: finding.MissingColumn, Source: t.set.Sources[i].Name, Sheet: t.set.Sources[i].Sheet(), Order: i, Column: column,
+			Message: fmt.Sprintf("has no column %q, so %s %s", column, so, Plural(t.Sources[i].Read, "record")),
+		})
 	}
 	return nil
 }

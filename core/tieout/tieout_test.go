@@ -15,7 +15,7 @@ import (
 )
 
 // run ties files out against a control sheet, "" for none.
-func run(t *testing.T, pattern, sheet string, totals []string, files map[string]string) (*Result, error) {
+func tieOut(t *testing.T, pattern, sheet string, totals []string, files map[string]string) (*Result, error) {
 	t.Helper()
 	options := Options{Totals: totals}
 	if sheet != "" {
@@ -44,7 +44,7 @@ func told(r *Result) []string {
 }
 
 func TestTotals(t *testing.T) {
-	r, err := run(t, "", "", []string{"v", "#1"}, map[string]string{
+	r, err := tieOut(t, "", "", []string{"v", "#1"}, map[string]string{
 		"f2.csv": "w,v\n1,0.10\n2,0.20\n", "f10.csv": "v,w\n99,1\n", "f1.csv": "w,v\n5,-0.3\n",
 	})
 	if err != nil {
@@ -64,7 +64,7 @@ func TestTotals(t *testing.T) {
 }
 
 func TestLargestAndSmallest(t *testing.T) {
-	r, err := run(t, "", "", []string{"v"}, map[string]string{"a.csv": "v,w\n5,1\n", "b.csv": "v,w\n-7,1\n", "c.csv": "v,w\n5.00,1\n", "d.csv": "v,w\n,1\n"})
+	r, err := tieOut(t, "", "", []string{"v"}, map[string]string{"a.csv": "v,w\n5,1\n", "b.csv": "v,w\n-7,1\n", "c.csv": "v,w\n5.00,1\n", "d.csv": "v,w\n,1\n"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -105,7 +105,7 @@ func TestDeclared(t *testing.T) {
 		{"another month is not here", "{entity}_{period}", "entity,period,rows\na,2031-01,2\nb,2031-01,2\na,2031-02,5\n", []string{"stop no-source a 2031-02"}},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
-			r, err := run(t, c.pattern, c.sheet, []string{"v"}, files)
+			r, err := tieOut(t, c.pattern, c.sheet, []string{"v"}, files)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -131,7 +131,7 @@ func TestSheetsThatCannotBeUsed(t *testing.T) {
 		"source,v\na,1\nb,2\na,lots\n":  `control.csv line 4: v is "lots"`,
 		"source,rows\na,1,2\nb,3,4,5\n": "line 2 cannot be read",
 	} {
-		_, err := run(t, "", sheet, []string{"v"}, files)
+		_, err := tieOut(t, "", sheet, []string{"v"}, files)
 		if err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: error is %v, want one that says %q", sheet, err, want)
 		}
@@ -143,7 +143,7 @@ func TestSheetsThatCannotBeUsed(t *testing.T) {
 }
 
 func TestADifferenceOfNinesHintsAtSwappedDigits(t *testing.T) {
-	r, err := run(t, "", "source,v\na,54.00\nb,10.00\n", []string{"v"}, map[string]string{"a.csv": "v,w\n45.00,1\n", "b.csv": "v,w\n11.00,1\n"})
+	r, err := tieOut(t, "", "source,v\na,54.00\nb,10.00\n", []string{"v"}, map[string]string{"a.csv": "v,w\n45.00,1\n", "b.csv": "v,w\n11.00,1\n"})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,0 +1,78 @@
+package cli
+
+import (
+	"fmt"
+
+	"lastblock/core/tieout"
+	"lastblock/show"
+)
+
+// matrixObjects makes the JSON of who has filed for which period.
+func matrixObjects(m *tieout.Matrix) []show.Object {
+	objects := []show.Object{}
+	for _, row := range m.Entities {
+		o := show.Object{{Name: "entity", Value: row.Entity}}
+		if len(m.Shown) > 0 {
+			shown := show.Object{}
+			for i, name := range m.Shown {
+				shown.Add(name, row.Shown[i])
+			}
+			o.Add("roster", shown)
+		}
+		cells := []show.Object{}
+		for i, cell := range row.Cells {
+			c := show.Object{}
+			if m.Periods[i] != "" {
+				c.Add("period", m.Periods[i])
+			}
+			c.Add("status", string(cell.Status))
+			c.Add("rows", cell.Rows)
+			sources := cell.Sources
+			if sources == nil {
+				sources = []string{}
+			}
+			c.Add("sources", sources)
+			cells = append(cells, c)
+		}
+		o.Add("periods", cells)
+		objects = append(objects, o)
+	}
+	return objects
+}
+
+// printMatrix prints who has filed: the rows that came, or why there are none.
+func (a *app) printMatrix(m *tieout.Matrix) {
+	t := show.Table{Columns: []show.Column{{Name: "entity", Key: true}}}
+	for _, name := range m.Shown {
+		t.Columns = append(t.Columns, show.Column{Name: name})
+	}
+	for _, p := range m.Periods {
+		if p == "" {
+			p = "rows"
+		}
+		t.Columns = append(t.Columns, show.Column{Name: p, Right: true})
+	}
+	for _, row := range m.Entities {
+		cells := append([]string{row.Entity}, row.Shown...)
+		for _, cell := range row.Cells {
+			cells = append(cells, matrixText(&cell))
+		}
+		t.Add(cells...)
+	}
+	fmt.Fprintln(a.stdout)
+	t.Print(a.stdout)
+}
+
+func matrixText(c *tieout.MatrixCell) string {
+	switch c.Status {
+	case tieout.NotFiled:
+		return "missing"
+	case tieout.NotDue:
+		return ""
+	case tieout.FiledTwice:
+		return fmt.Sprintf("%s in %d files", show.Number(c.Rows), len(c.Sources))
+	case tieout.NotAsked:
+		return show.Number(c.Rows) + " unexpected"
+	}
+	return show.Number(c.Rows)
+}

@@ -1,0 +1,90 @@
+package cli
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"lastblock/core/finding"
+
+	"github.com/zeebo/xxh3"
+)
+
+// What a command has found is kept in the user's own cache folder, readable for
+// nobody else, so that decide knows a finding by its id: one file for each set
+// of paths, the newest ones. Nothing depends on it but decide; where there is
+// no such folder, decide looks at the plan again, or at a file of --findings.
+const (
+	recentFolder = "lastblock"
+	recentKept   = 20
+	recentMost   = 10_000 // findings of one run
+)
+
+// remember keeps what was found. Where that cannot be written nothing is lost
+// that --findings does not keep.
+func remember(paths []string, findings []finding.Finding) {
+	findings = slices.DeleteFunc(slices.Clone(findings), func(f finding.Finding) bool { return f.Weight == finding.Note })
+	folder, err := os.UserCacheDir()
+	here, errHere := os.Getwd()
+	if err != nil || errHere != nil || len(findings) == 0 {
+		return
+	}
+	folder = filepath.Join(folder, recentFolder)
+	if os.MkdirAll(folder, 0o700) != nil {
+		return
+	}
+	data, err := json.Marshal(findings[:min(len(findings), recentMost)])
+	if err != nil {
+		return
+	}
+	name := fmt.Sprintf("found-%016x.json", xxh3.HashString(here+"\x00"+strings.Join(paths, "\x00")))
+	file, err := os.CreateTemp(folder, ".found-*")
+	if err != nil {
+		return
+	}
+	_, err = file.Write(data)
+	if file.Close() != nil || err != nil || os.Rename(file.Name(), filepath.Join(folder, name)) != nil {
+		os.Remove(file.Name())
+		return
+	}
+	for _, old := range recentFiles(folder)[min(len(recentFiles(folder)), recentKept):] {
+		os.Remove(old)
+	}
+}
+
+// recentFiles are the files in which findings are kept, the newest first.
+func recentFiles(folder string) []string {
+	files, err := filepath.Glob(filepath.Join(folder, "found-*.json"))
+	if err != nil {
+		return nil
+	}
+	changed := make(map[string]int64)
+	for _, file := range files {
+		if info, err := os.Stat(file); err == nil {
+			changed[file] = info.ModTime().UnixNano()
+		}
+	}
+	slices.SortFunc(files, func(a, b string) int { return cmp.Or(cmp.Compare(changed[b], changed[a]), cmp.Compare(a, b)) })
+	return files
+}
+
+// recalled are the findings that are kept, those of the newest run first.
+func recalled() []finding.Finding {
+	folder, err := os.UserCacheDir()
+	if err != nil {
+		return nil
+	}
+	var all []finding.Finding
+	for _, file := range recentFiles(filepath.Join(folder, recentFolder)) {
+		data, err := os.ReadFile(file)
+		var some []finding.Finding
+		if err == nil && json.Unmarshal(data, &some) == nil {
+			all = append(all, some...)
+		}
+	}
+	return all
+}

@@ -1,0 +1,270 @@
+// Package decision keeps what somebody has decided about findings: a file to
+// which lines are only ever appended, each sealed together with the one before
+// it, so that nobody can change a decision unseen.
+package decision
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/csv"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"lastblock/core/finding"
+)
+
+// Verdict is what was decided.
+type Verdict string
+
+// The verdicts.
+const (
+	Accept Verdict = "accept" // the finding is known, and stops nothing any more
+	Reopen Verdict = "reopen" // an earlier decision does not count any more
+)
+
+// Decision is one line of the file.
+type Decision struct {
+	Time    time.Time // of the decision, to the second
+	User    string
+	Verdict Verdict
+	Reason  string
+	ID      string // of the finding, and what it said then:
+	Kind    finding.Kind
+	Source  string
+	Line    int
+	Amount  string
+	State   string // that of the finding
+}
+
+// About makes a decision about a finding.
+func About(f *finding.Finding, verdict Verdict, reason, user string, now time.Time) Decision {
+	amount, _ := f.Money()
+	return Decision{
+		Time: now, User: user, Verdict: verdict, Reason: reason,
+		ID: f.ID, Kind: f.Kind, Source: f.Source, Line: f.Line, Amount: amount, State: f.State,
+	}
+}
+
+// Columns are the columns of the file. The seal is the beginning of the SHA-256
+// of the line before, seal included, and the line up to its seal.
+var Columns = []string{"time", "user", "decision", "reason", "id", "kind", "source", "line", "amount", "state", "seal"}
+
+// BrokenError is a file of decisions that is not as it was written.
+type BrokenError struct {
+	Path   string
+	Line   int // on which the record starts that is broken
+	Reason string
+}
+
+func (e *BrokenError) Error() string {
+	return fmt.Sprintf("%s line %d: %s; nothing was changed. Put the file back as it was, from a copy or by taking off what was added, and decide again", e.Path, e.Line, e.Reason)
+}
+
+// Log is all that was decided.
+type Log struct {
+	Decisions []Decision // in the order in which they were made
+	last      map[string]int
+	seal      string // of the last line
+	size      int64
+}
+
+// Read reads a file of decisions; one that is not there has none. The error is
+// a *BrokenError, or what reading returned.
+func Read(path string) (*Log, error) {
+	data, err := os.ReadFile(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return &Log{}, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return parse(path, data)
+}
+
+func parse(path string, data []byte) (*Log, error) {
+	log := &Log{last: make(map[string]int), size: int64(len(data))}
+	reader := csv.NewReader(bytes.NewReader(data))
+	reader.FieldsPerRecord = len(Columns)
+	header := true
+	from := int64(0)
+	for line := 1; int(from) < len(data); {
+		fail := func(reason string) (*Log, error) { return nil, &BrokenError{path, line, reason} }
+		fields, err := reader.Read()
+		to := reader.InputOffset()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return fail("this line is torn or was edited, and cannot be read as a decision")
+		}
+		raw := data[from:to]
+		if raw[len(raw)-1] != '\n' {
+			return fail("the last line is torn: it does not end")
+		}
+		switch {
+		case header:
+			if !slices.Equal(fields, Columns) {
+				return fail(fmt.Sprintf("the header is not that of a file of decisions, which is %s", strings.Join(Columns, ",")))
+			}
+			header = false
+		default:
+			body, seal := withoutSeal(raw, fields)
+			if sealOf(log.seal, body) != seal {
+				return fail("this line, or one before it, was edited or taken out: its seal does not fit")
+			}
+			d, err := decisionOf(fields)
+			if err != nil {
+				return fail(err.Error())
+			}
+			log.seal = seal
+			log.last[d.ID] = len(log.Decisions)
+			log.Decisions = append(log.Decisions, d)
+		}
+		line += bytes.Count(raw, []byte("\n"))
+		from = to
+	}
+	return log, nil
+}
+
+// withoutSeal takes the seal off the end of a line.
+func withoutSeal(raw []byte, fields []string) (body []byte, seal string) {
+	seal = fields[len(fields)-1]
+	return bytes.TrimSuffix(bytes.TrimRight(raw, "\r\n"), []byte(seal)), seal
+}
+
+// sealOf seals a line, behind the seal of the line before.
+func sealOf(before string, body []byte) string {
+	const size = 8 // bytes
+	sum := sha256.Sum256(append([]byte(before+"\n"), body...))
+	return hex.EncodeToString(sum[:size])
+}
+
+func decisionOf(fields []string) (Decision, error) {
+	at, err := time.Parse(time.RFC3339, fields[0])
+	if err != nil {
+		return Decision{}, fmt.Errorf("%q is no time", fields[0])
+	}
+	line := 0
+	if fields[7] != "" {
+		if line, err = strconv.Atoi(fields[7]); err != nil {
+			return Decision{}, fmt.Errorf("%q is no line", fields[7])
+		}
+	}
+	return Decision{
+		Time: at, User: fields[1], Verdict: Verdict(fields[2]), Reason: fields[3], ID: fields[4],
+		Kind: finding.Kind(fields[5]), Source: fields[6], Line: line, Amount: fields[8], State: fields[9],
+	}, nil
+}
+
+// Append writes decisions behind those that a file has, after making sure that
+// it is whole. Several that are appended at a time are written together.
+func Append(path string, decisions []Decision) (err error) {
+	unlock, err := lock(path)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, unlock()) }()
+	log, err := Read(path)
+	if err != nil {
+		return err
+	}
+	var out bytes.Buffer
+	if log.size == 0 {
+		out.WriteString(strings.Join(Columns, ",") + "\n")
+	}
+	seal := log.seal
+	for _, d := range decisions {
+		body, err := bodyOf(d)
+		if err != nil {
+			return err
+		}
+		seal = sealOf(seal, body)
+		out.Write(body)
+		out.WriteString(seal + "\n")
+	}
+	file, err := os.OpenFile(path, os.O_WRONLY|os.O_APPEND|os.O_CREATE, 0o666)
+	if err != nil {
+		return err
+	}
+	_, err = file.Write(out.Bytes())
+	if err == nil {
+		err = file.Sync()
+	}
+	if err != nil {
+		err = errors.Join(err, file.Truncate(log.size)) // what is half written is no decision
+	}
+	return errors.Join(err, file.Close())
+}
+
+// bodyOf writes a line up to its seal.
+func bodyOf(d Decision) ([]byte, error) {
+	line := ""
+	if d.Line > 0 {
+		line = strconv.Itoa(d.Line)
+	}
+	var out bytes.Buffer
+	w := csv.NewWriter(&out)
+	err := w.Write([]string{
+		d.Time.UTC().Format(time.RFC3339), d.User, string(d.Verdict), d.Reason, d.ID, string(d.Kind), d.Source, line, d.Amount, d.State, "",
+	})
+	w.Flush()
+	if err := errors.Join(err, w.Error()); err != nil {
+		return nil, err
+	}
+	return bytes.TrimSuffix(out.Bytes(), []byte("\n")), nil
+}
+
+// lock keeps two from appending at the same time.
+func lock(path string) (unlock func() error, err error) {
+	const patience, pause = 5 * time.Second, 20 * time.Millisecond
+	name := path + ".lock"
+	for begun := time.Now(); ; time.Sleep(pause) {
+		file, err := os.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
+		if err == nil {
+			return func() error { return errors.Join(file.Close(), os.Remove(name)) }, nil
+		}
+		if !errors.Is(err, fs.ErrExist) {
+			return nil, err
+		}
+		if time.Since(begun) > patience {
+			return nil, fmt.Errorf("somebody else is deciding right now; if nobody is, remove %s", name)
+		}
+	}
+}
+
+// Of returns the last decision about a finding. A nil log has none.
+func (l *Log) Of(id string) (Decision, bool) {
+	if l == nil {
+		return Decision{}, false
+	}
+	at, ok := l.last[id]
+	if !ok {
+		return Decision{}, false
+	}
+	return l.Decisions[at], true
+}
+
+// Settle marks a finding that was accepted. Where it has changed since, the
+// decision does not hold, and the finding says so.
+func (l *Log) Settle(f *finding.Finding) {
+	d, ok := l.Of(f.ID)
+	if !ok || d.Verdict != Accept {
+		return
+	}
+	if d.State == f.State {
+		f.Accepted = d.Reason
+		return
+	}
+	f.Lapsed = fmt.Sprintf("accepted by %s on %s (%s), and changed since, so that does not hold any more", d.User, d.Time.Format(time.DateOnly), d.Reason)
+	if amount, _ := f.Money(); d.Amount != "" && d.Amount != amount {
+		f.Lapsed += "; it was " + d.Amount
+	}
+}

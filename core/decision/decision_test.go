@@ -1,0 +1,121 @@
+package decision
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"lastblock/core/finding"
+)
+
+var noon = time.Date(2031, 4, 2, 12, 0, 0, 0, time.UTC)
+
+func short(amount string) *finding.Finding {
+	return found(finding.Finding{Kind: finding.ControlTotal, Source: "corvane.csv", Column: "debit", Difference: amount})
+}
+
+// found is a finding as a list gives it.
+func found(f finding.Finding) *finding.Finding {
+	var list finding.List
+	list.Add(f)
+	return &list.All()[0]
+}
+
+func appendTo(t *testing.T, path string, verdict Verdict, reason string, f *finding.Finding) {
+	t.Helper()
+	if err := Append(path, []Decision{About(f, verdict, reason, "anna", noon)}); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func settled(t *testing.T, path string, f *finding.Finding) *finding.Finding {
+	t.Helper()
+	log, err := Read(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	log.Settle(f)
+	return f
+}
+
+func TestADecisionHoldsWhileItsFindingIsTheSame(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "decisions.csv")
+	if f := settled(t, path, short("1.00")); !f.Stops() {
+		t.Error("without decisions nothing is accepted")
+	}
+	appendTo(t, path, Accept, "rounding, \"agreed\"\nby phone", short("1.00"))
+	if f := settled(t, path, short("1.00")); f.Stops() || f.Accepted != "rounding, \"agreed\"\nby phone" {
+		t.Errorf("the same finding stops, accepted for %q", f.Accepted)
+	}
+	if f := settled(t, path, short("2.00")); !f.Stops() || !strings.Contains(f.Lapsed, "it was 1.00") {
+		t.Errorf("another amount is accepted, or its lapse not told: %q", f.Lapsed)
+	}
+	other := found(finding.Finding{Kind: finding.ControlTotal, Source: "dunmarrow.csv", Column: "debit", Difference: "1.00"})
+	if f := settled(t, path, other); !f.Stops() || f.Lapsed != "" {
+		t.Error("the decision counts for another source")
+	}
+}
+
+func TestTheLastDecisionCounts(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "decisions.csv")
+	appendTo(t, path, Accept, "first", short("1.00"))
+	appendTo(t, path, Accept, "second", short("1.00"))
+	if f := settled(t, path, short("1.00")); f.Accepted != "second" {
+		t.Errorf("accepted for %q", f.Accepted)
+	}
+	appendTo(t, path, Reopen, "third", short("1.00"))
+	if f := settled(t, path, short("1.00")); !f.Stops() {
+		t.Error("what was reopened does not stop")
+	}
+	log, err := Read(path)
+	if err != nil || len(log.Decisions) != 3 || log.Decisions[0].Reason != "first" || !log.Decisions[0].Time.Equal(noon) {
+		t.Errorf("the file has %+v, %v", log, err)
+	}
+}
+
+// Whatever byte of a file is changed or taken off, it is an error and the file
+// stays as it is.
+func TestAChangedFileIsAnError(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "decisions.csv")
+	appendTo(t, path, Accept, "first", short("1.00"))
+	appendTo(t, path, Accept, "second", short("1.00"))
+	whole, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	broken := func(what string, data []byte) {
+		if err := os.WriteFile(path, data, 0o644); err != nil {
+			t.Fatal(err)
+		}
+		var refused *BrokenError
+		if err := Append(path, []Decision{About(short("1.00"), Accept, "third", "anna", noon)}); !errors.As(err, &refused) {
+			t.Fatalf("%s: error %v", what, err)
+		}
+		if after, err := os.ReadFile(path); err != nil || string(after) != string(data) {
+			t.Fatalf("%s: the file was changed", what)
+		}
+	}
+	header := strings.IndexByte(string(whole), '\n')
+	for i := range whole {
+		changed := []byte(string(whole))
+		changed[i] ^= 1
+		broken("byte changed", changed)
+		if last := strings.LastIndexByte(string(whole[:len(whole)-1]), '\n'); i > last+1 {
+			broken("torn", whole[:i]) // what is torn at the end of a line is a decision less, which no seal can tell
+		}
+	}
+	lines := strings.SplitAfter(string(whole), "\n")
+	broken("a line taken out", []byte(lines[0]+lines[2]))
+	broken("lines swapped", []byte(lines[0]+lines[2]+lines[1]))
+	broken("the header torn", whole[:header])
+	if err := os.WriteFile(path, whole, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	appendTo(t, path, Accept, "third", short("1.00"))
+	if after, err := os.ReadFile(path); err != nil || !strings.HasPrefix(string(after), string(whole)) {
+		t.Error("the file was not only appended to")
+	}
+}

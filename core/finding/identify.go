@@ -1,0 +1,65 @@
+package finding
+
+import (
+	"encoding/base32"
+	"encoding/binary"
+	"strconv"
+	"strings"
+
+	"github.com/zeebo/xxh3"
+)
+
+// idLetters are the digits and the letters that nobody takes for a digit.
+var idLetters = base32.NewEncoding("0123456789abcdefghjkmnpqrstvwxyz").WithPadding(base32.NoPadding)
+
+// Identify makes the id of a finding from what it is about: its kind, its place
+// and its key. What was found there does not count, so that the finding can be
+// known again when it has changed; Finding.State tells that. nth, from 0, tells apart
+// what would be one.
+func Identify(f *Finding, nth int) string {
+	hash := xxh3.HashString(joined(string(f.Kind), f.Source, f.Sheet, strconv.Itoa(f.Line), f.Column, f.Key, strconv.Itoa(nth)))
+	const size = 5 // bytes, eight letters
+	return idLetters.EncodeToString(binary.BigEndian.AppendUint64(nil, hash)[:size])
+}
+
+// stateOf is a fingerprint of what a finding says of the place it is about: the
+// figures, and the record that stands there. Where it has neither it is the
+// message.
+func stateOf(f *Finding) string {
+	facts := joined(f.Expected, f.Found, f.Difference, f.Amount, strconv.Itoa(f.Count), strconv.FormatUint(f.Record, 16))
+	if f.Expected+f.Found+f.Difference+f.Amount == "" && f.Record == 0 {
+		facts = joined(f.Message)
+	}
+	return strconv.FormatUint(xxh3.HashString(facts), 16)
+}
+
+// joined joins texts so that no two lists of them give the same.
+func joined(texts ...string) string {
+	var b strings.Builder
+	for _, text := range texts {
+		b.WriteString(strconv.Itoa(len(text)))
+		b.WriteByte(':')
+		b.WriteString(text)
+	}
+	return b.String()
+}
+
+// identifier gives findings that come in their order their ids.
+type identifier struct {
+	group Finding // of the last one, only its place
+	seen  map[string]int
+}
+
+func (i *identifier) identify(f *Finding) {
+	place := Finding{Order: f.Order, Line: f.Line, Kind: f.Kind, Column: f.Column, Source: f.Source}
+	if place != i.group || i.seen == nil {
+		i.group, i.seen = place, make(map[string]int)
+	}
+	first := Identify(f, 0)
+	f.ID = first
+	if n := i.seen[first]; n > 0 {
+		f.ID = Identify(f, n)
+	}
+	i.seen[first]++
+	f.State = stateOf(f)
+}

@@ -1,0 +1,152 @@
+package show
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+
+	"lastblock/core/finding"
+	"lastblock/core/record"
+)
+
+// findingColumns are the columns of a file of findings.
+var findingColumns = []string{"id", "weight", "kind", "source", "sheet", "line", "column", "key", "expected", "found", "difference", "amount", "count", "accepted", "lapsed", "message", "state"}
+
+func findingCells(f *finding.Finding) []string {
+	return []string{
+		f.ID, string(f.Weight), string(f.Kind), f.Source, f.Sheet, orNothing(f.Line), f.Column, f.Key, f.Expected, f.Found, f.Difference, f.Amount,
+		orNothing(f.Count), f.Accepted, f.Lapsed, f.Message, f.State,
+	}
+}
+
+func orNothing(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return strconv.Itoa(n)
+}
+
+// EachFinding gives findings one by one.
+type EachFinding func(visit func(*finding.Finding) error) error
+
+// WriteFindings writes every finding in a format.
+func WriteFindings(w io.Writer, format Format, packed string, each EachFinding) error {
+	out, err := Pack(w, packed)
+	if err != nil {
+		return err
+	}
+	switch format {
+	case JSON:
+		d := StartDocument(out, NewDocument("findings"))
+		if err = d.Findings(each); err == nil {
+			err = d.Close()
+		}
+	case JSONL:
+		encoder := json.NewEncoder(out)
+		encoder.SetEscapeHTML(false)
+		err = each(func(f *finding.Finding) error { return encoder.Encode(f) })
+	case Workbook, Parquet:
+		err = writeTypedFindings(out, format, each)
+	default:
+		lines := csv.NewWriter(out)
+		if format == TSV {
+			lines.Comma = '\t'
+		}
+		if err = lines.Write(findingColumns); err == nil {
+			err = each(func(f *finding.Finding) error { return lines.Write(findingCells(f)) })
+		}
+		if lines.Flush(); err == nil {
+			err = lines.Error()
+		}
+	}
+	if err != nil {
+		return err
+	}
+	return out.Close()
+}
+
+func writeTypedFindings(w io.Writer, format Format, each EachFinding) error {
+	columns := make([]Cells, len(findingColumns))
+	for i, name := range findingColumns {
+		columns[i] = Cells{Name: name, Kind: record.Text}
+		if name == "line" || name == "count" {
+			columns[i].Kind = record.Amount
+		}
+	}
+	writer, err := NewRecordWriter(w, format, columns)
+	if err != nil {
+		return err
+	}
+	texts, kinds := make([][]byte, len(columns)), make([]record.Kind, len(columns))
+	err = each(func(f *finding.Finding) error {
+		for i, cell := range findingCells(f) {
+			texts[i], kinds[i] = []byte(cell), columns[i].Kind
+		}
+		return writer.Write(texts, kinds)
+	})
+	if err != nil {
+		return err
+	}
+	return writer.Close()
+}
+
+// ReadFindings reads a file that WriteFindings wrote as CSV, TSV, JSON or JSON
+// lines.
+func ReadFindings(r io.Reader, format Format) ([]finding.Finding, error) {
+	switch format {
+	case JSON:
+		var document struct{ Findings []finding.Finding }
+		err := json.NewDecoder(r).Decode(&document)
+		return document.Findings, err
+	case JSONL:
+		var all []finding.Finding
+		for decoder := json.NewDecoder(r); ; {
+			var f finding.Finding
+			if err := decoder.Decode(&f); errors.Is(err, io.EOF) {
+				return all, nil
+			} else if err != nil {
+				return nil, err
+			}
+			all = append(all, f)
+		}
+	case CSV, TSV:
+		return readFindingLines(r, format)
+	}
+	return nil, fmt.Errorf("findings cannot be read from .%s; write them as .csv or .json", format)
+}
+
+func readFindingLines(r io.Reader, format Format) ([]finding.Finding, error) {
+	lines := csv.NewReader(r)
+	if format == TSV {
+		lines.Comma = '\t'
+	}
+	header, err := lines.Read()
+	if err != nil || !slices.Equal(header, findingColumns) {
+		return nil, errors.New("this is no file of findings, such as tieout --findings writes")
+	}
+	var all []finding.Finding
+	for {
+		cells, err := lines.Read()
+		if errors.Is(err, io.EOF) {
+			return all, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		value := func(column string) string { return cells[slices.Index(findingColumns, column)] }
+		number := func(column string) int {
+			n, _ := strconv.Atoi(value(column)) // blank is nought
+			return n
+		}
+		all = append(all, finding.Finding{
+			ID: value("id"), Weight: finding.Weight(value("weight")), Kind: finding.Kind(value("kind")), Source: value("source"), Sheet: value("sheet"),
+			Line: number("line"), Column: value("column"), Key: value("key"), Expected: value("expected"), Found: value("found"),
+			Difference: value("difference"), Amount: value("amount"), Count: number("count"), Accepted: value("accepted"), Lapsed: value("lapsed"),
+			Message: value("message"), State: value("state"),
+		})
+	}
+}
