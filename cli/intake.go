@@ -7,6 +7,7 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/intake"
+	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/show"
 
@@ -226,7 +227,7 @@ func (a *app) printHeads(set *source.Set, r *intake.Result) {
 		fmt.Fprintf(a.stdout, "\n%s\n", a.stdout.Bold(show.Visible(set.Sources[s.Index].Name)))
 		var t show.Table
 		for _, c := range s.Columns {
-			t.Columns = append(t.Columns, show.Column{Name: c.Name, Right: c.Kind == intake.Amount})
+			t.Columns = append(t.Columns, show.Column{Name: c.Name, Right: c.Kind == record.Amount})
 		}
 		for _, row := range s.First {
 			t.Add(row...)

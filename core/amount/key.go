@@ -88,6 +88,14 @@ func FromKey(key []byte) (Amount, error) {
 	return FromBig(coefficient, scale), nil
 }
 
+// Reduce returns the same value at the smallest scale that holds it, which is at
+// least 0.
+func (a Amount) Reduce() Amount {
+	d := a.decimal()
+	d.Reduce(d)
+	return fromDecimal(d)
+}
+
 // Sqrt returns the square root, rounded half-even to 34 digits; ok is false of
 // a negative amount.
 func (a Amount) Sqrt() (root Amount, ok bool) {

@@ -11,7 +11,9 @@ import (
 	"lastblock/core/date"
 	"lastblock/core/decode"
 	"lastblock/core/finding"
+	"lastblock/core/kind"
 	"lastblock/core/proof"
+	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/tally"
 )
@@ -24,7 +26,7 @@ type Options struct {
 // Column is what is known of a column, of one source or of all of them.
 type Column struct {
 	Name    string
-	Kind    Kind
+	Kind    record.Kind
 	Sources int // how many sources have it
 	Filled  int // values that are not blank
 	Others  int // of these, the ones that are not of the kind
@@ -113,7 +115,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 // columns are the counts of one source's columns.
 type columns struct {
 	index   int
-	stats   []stats
+	stats   []kind.Evidence
 	first   [][]string
 	layers  []decode.Layer
 	decimal byte   // found out before the first batch
@@ -126,7 +128,7 @@ func (c *columns) merge(o *columns) {
 		c.stats = o.stats
 	} else {
 		for i := range c.stats {
-			c.stats[i].merge(&o.stats[i])
+			c.stats[i].Merge(&o.stats[i])
 		}
 	}
 	if o.first != nil {
@@ -171,17 +173,17 @@ func sheet(index int, counted *tally.Source, found *columns) Sheet {
 	dated := false
 	for i, name := range counted.Head.Layout.Columns {
 		stats := &found.stats[i]
-		kind, others := stats.kind(name)
+		is, others := stats.Kind(name)
 		if asked := counted.Head.Kind(i); asked != "" {
-			kind, others = asked, 0 // what is of another kind was refused
+			is, others = asked, 0 // what is of another kind was refused
 		}
-		s.Columns = append(s.Columns, Column{Name: name, Kind: kind, Sources: 1, Filled: stats.filled, Others: others, Scale: stats.scale})
-		if kind == Date && stats.isUnclear() && counted.Head.Kind(i) == "" {
+		s.Columns = append(s.Columns, Column{Name: name, Kind: is, Sources: 1, Filled: stats.Filled, Others: others, Scale: stats.Scale})
+		if is == record.Date && stats.IsUnclear() && counted.Head.Kind(i) == "" {
 			s.unclear = append(s.unclear, name)
 		}
-		if kind == Date && !dated {
+		if is == record.Date && !dated {
 			dated = true
-			if first, last, ok := stats.between(); ok {
+			if first, last, ok := stats.Between(); ok {
 				s.FirstDate, s.LastDate = date.String(first), date.String(last)
 			}
 		}
@@ -193,28 +195,28 @@ func sheet(index int, counted *tally.Source, found *columns) Sheet {
 type union struct {
 	names []string
 	at    map[string]int
-	stats []stats
+	stats []kind.Evidence
 	count []int
-	asked []Kind // the kind that was asked for in some source, "" for none
+	asked []record.Kind // the kind that was asked for in some source, "" for none
 }
 
 func newUnion() *union { return &union{at: make(map[string]int)} }
 
-func (u *union) add(head *source.Head, found []stats) {
+func (u *union) add(head *source.Head, found []kind.Evidence) {
 	for i, name := range head.Layout.Columns {
 		at, ok := u.at[name]
 		if !ok {
 			at = len(u.names)
 			u.at[name] = at
 			u.names = append(u.names, name)
-			u.stats = append(u.stats, stats{})
+			u.stats = append(u.stats, kind.Evidence{})
 			u.count = append(u.count, 0)
 			u.asked = append(u.asked, "")
 		}
 		if asked := head.Kind(i); asked != "" {
 			u.asked[at] = asked
 		}
-		u.stats[at].merge(&found[i])
+		u.stats[at].Merge(&found[i])
 		u.count[at]++
 	}
 }
@@ -222,11 +224,11 @@ func (u *union) add(head *source.Head, found []stats) {
 func (u *union) columns() []Column {
 	var all []Column
 	for i, name := range u.names {
-		kind, others := u.stats[i].kind(name)
-		if u.asked[i] != "" && (others == 0 || u.asked[i] == Text) {
-			kind, others = u.asked[i], 0
+		is, others := u.stats[i].Kind(name)
+		if u.asked[i] != "" && (others == 0 || u.asked[i] == record.Text) {
+			is, others = u.asked[i], 0
 		}
-		all = append(all, Column{Name: name, Kind: kind, Sources: u.count[i], Filled: u.stats[i].filled, Others: others, Scale: u.stats[i].scale})
+		all = append(all, Column{Name: name, Kind: is, Sources: u.count[i], Filled: u.stats[i].Filled, Others: others, Scale: u.stats[i].Scale})
 	}
 	return all
 }
@@ -244,7 +246,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 		return err
 	}
 	if n := len(v.sources); n == 0 || v.sources[n-1].index != b.Index {
-		v.sources = append(v.sources, columns{index: b.Index, stats: make([]stats, b.Width)})
+		v.sources = append(v.sources, columns{index: b.Index, stats: make([]kind.Evidence, b.Width)})
 	}
 	found := &v.sources[len(v.sources)-1]
 	if b.First {
@@ -266,7 +268,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	for column := range found.stats {
 		stats, decimal := &found.stats[column], b.DecimalOf(column)
 		for row := range b.Batch.Rows {
-			stats.add(b.Text(row, column, &v.scratch), decimal)
+			stats.Add(b.Text(row, column, &v.scratch), decimal, 1)
 		}
 	}
 	return nil

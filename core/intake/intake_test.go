@@ -9,43 +9,8 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/internal/sourcetest"
+	"lastblock/core/record"
 )
-
-func TestKinds(t *testing.T) {
-	for _, c := range []struct {
-		rule   string
-		name   string
-		values string
-		kind   Kind
-		others int
-	}{
-		{"amounts in any dress", "value", "1.50 (2.00) 3,000.00 -4", Amount, 0},
-		{"one slip in ten does not hide the kind", "value", "1 2 3 4 5 6 7 8 9 1O", Amount, 1},
-		{"two slips in ten do", "value", "1 2 3 4 5 6 7 8 x y", Text, 0},
-		{"digits with a leading nought are a code", "value", "0410 0420", Text, 0},
-		{"more digits than money has are a code", "value", "4006381333931", Text, 0},
-		{"digits under the name of a code", "account", "4000 4010", Text, 0},
-		{"digits under the name of a code, in two words", "Acct No", "4000 4010", Text, 0},
-		{"places behind the mark make an amount whatever the name", "account", "4000.00 4010.00", Amount, 0},
-		{"digits under another name", "quantity", "10 200", Amount, 0},
-		{"dates", "posted", "2031-01-31 2031-02-01", Date, 0},
-		{"dates by the day", "posted", "31.01.2031 1.2.2031", Date, 0},
-		{"flags", "open", "yes no Yes", Flag, 0},
-		{"flags by a letter", "open", "Y N y", Flag, 0},
-		{"words", "name", "Corvane Eskerby", Text, 0},
-		{"nothing at all", "value", "", Text, 0},
-	} {
-		t.Run(c.rule, func(t *testing.T) {
-			var s stats
-			for _, value := range strings.Fields(c.values) {
-				s.add([]byte(value), '.')
-			}
-			if kind, others := s.kind(c.name); kind != c.kind || others != c.others {
-				t.Errorf("kind is %s with %d others, want %s with %d", kind, others, c.kind, c.others)
-			}
-		})
-	}
-}
 
 func TestDatesTellDayAndMonthByTheColumn(t *testing.T) {
 	for _, c := range []struct{ rule, values, want string }{
@@ -96,7 +61,7 @@ func TestRun(t *testing.T) {
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("sources are %q, want %q", got, want)
 	}
-	columns := []Column{{"doc", Text, 1, 2, 0, 0}, {"amount", Amount, 2, 2, 0, 2}, {"season", Text, 1, 1, 0, 0}}
+	columns := []Column{{"doc", record.Text, 1, 2, 0, 0}, {"amount", record.Amount, 2, 2, 0, 2}, {"season", record.Text, 1, 1, 0, 0}}
 	if !reflect.DeepEqual(r.Columns, columns) { // 7,00 proves its source's decimal comma
 		t.Errorf("columns are %+v", r.Columns)
 	}

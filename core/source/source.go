@@ -106,6 +106,9 @@ func (s *Set) IsText(index int) bool {
 	return format == nil || format.open == nil
 }
 
+// IsShared tells whether several goroutines may read a source.
+func (s *Set) IsShared(index int) bool { return isShared(s.Sources[index]) }
+
 // Bytes is the size of all sources, as far as it is known.
 func (s *Set) Bytes() int64 {
 	var total int64

@@ -1,4 +1,7 @@
-package intake
+// Package kind finds out what a column holds from its values: amounts, dates,
+// flags, or texts, of which codes that look like numbers are the most dangerous
+// to mistake.
+package kind
 
 import (
 	"bytes"
@@ -9,26 +12,16 @@ import (
 	"lastblock/core/record"
 )
 
-// Kind is what a column holds.
-type Kind = record.Kind
-
-// The kinds of columns.
-const (
-	Text   = record.Text
-	Amount = record.Amount
-	Date   = record.Date
-	Flag   = record.Flag
-)
-
-// stats are counts of one column's values, from which its kind follows.
-type stats struct {
-	filled  int // values that are not blank
+// Evidence are counts of one column's values, from which its kind follows. The
+// zero value is ready.
+type Evidence struct {
+	Filled  int // values that are not blank
+	Scale   int // the most digits behind the decimal mark of an amount
 	amounts int
 	codes   int // of the amounts, those that are digits only and so may be a code
 	padded  int // of the codes, those with a leading nought or more digits than money has
 	dates   int
 	flags   int
-	scale   int // the most digits behind the decimal mark of an amount
 
 	clear   [3]int   // dates by order, where that is clear
 	first   [2]int32 // earliest date, read day first and month first
@@ -36,59 +29,59 @@ type stats struct {
 	ordered bool // first and last are set
 }
 
-// add counts a value.
-func (s *stats) add(text []byte, decimal byte) {
+// Add takes in a value that stands n times in the column.
+func (s *Evidence) Add(text []byte, decimal byte, n int) {
 	text = bytes.TrimSpace(text)
 	if len(text) == 0 {
 		return
 	}
-	s.filled++
+	s.Filled += n
 	if _, scale, ok := amount.ParsePlain(text, decimal); ok {
-		s.addAmount(text, int(scale))
+		s.addAmount(text, int(scale), n)
 		return
 	}
 	if isLetter(text[0]) {
 		if isFlag(text) {
-			s.flags++
+			s.flags += n
 			return
 		}
 		if !mayBeCurrency(text) {
 			return
 		}
 	} else if d, ok := date.Parse(text); ok {
-		s.addDate(d)
+		s.addDate(d, n)
 		return
 	}
 	if value, err := amount.Parse(text, decimal); err == nil {
-		s.addAmount(text, value.Scale())
+		s.addAmount(text, value.Scale(), n)
 	}
 }
 
 // addAmount counts an amount, and whether it may be a code as well.
-func (s *stats) addAmount(text []byte, scale int) {
-	s.amounts++
-	s.scale = max(s.scale, scale)
+func (s *Evidence) addAmount(text []byte, scale, n int) {
+	s.amounts += n
+	s.Scale = max(s.Scale, scale)
 	if isDigits(text) {
-		s.codes++
+		s.codes += n
 		const mostDigits = 11
 		if len(text) > 1 && text[0] == '0' || len(text) > mostDigits {
-			s.padded++
+			s.padded += n
 		}
 	}
 }
 
-func (s *stats) addDate(d date.Date) {
-	s.dates++
+func (s *Evidence) addDate(d date.Date, n int) {
+	s.dates += n
 	days := [2]int32{int32(d.Days), int32(d.Days)}
 	if d.Order == date.Unclear {
 		days[1] = int32(d.MonthFirst)
 	} else {
-		s.clear[d.Order]++
+		s.clear[d.Order] += n
 	}
 	s.widen(days, days)
 }
 
-func (s *stats) widen(first, last [2]int32) {
+func (s *Evidence) widen(first, last [2]int32) {
 	if !s.ordered {
 		s.first, s.last, s.ordered = first, last, true
 		return
@@ -98,14 +91,15 @@ func (s *stats) widen(first, last [2]int32) {
 	}
 }
 
-func (s *stats) merge(o *stats) {
-	s.filled += o.filled
+// Merge takes in what others have gathered.
+func (s *Evidence) Merge(o *Evidence) {
+	s.Filled += o.Filled
 	s.amounts += o.amounts
 	s.codes += o.codes
 	s.padded += o.padded
 	s.dates += o.dates
 	s.flags += o.flags
-	s.scale = max(s.scale, o.scale)
+	s.Scale = max(s.Scale, o.Scale)
 	for i := range s.clear {
 		s.clear[i] += o.clear[i]
 	}
@@ -114,33 +108,33 @@ func (s *stats) merge(o *stats) {
 	}
 }
 
-// kind says what the column holds, given its name, and how many of its values
+// Kind says what the column holds, given its name, and how many of its values
 // are something else. A column is of a kind if nine in ten of its values are,
 // so that one slip does not hide what it is. Digits alone are a code, and so
 // text, where some begin with a nought or are longer than money gets, or where
 // the column's name says so.
-func (s *stats) kind(name string) (kind Kind, others int) {
-	mostly := func(n int) bool { return s.filled > 0 && 10*n >= 9*s.filled }
+func (s *Evidence) Kind(name string) (kind record.Kind, others int) {
+	mostly := func(n int) bool { return s.Filled > 0 && 10*n >= 9*s.Filled }
 	switch {
 	case mostly(s.flags):
-		return Flag, s.filled - s.flags
+		return record.Flag, s.Filled - s.flags
 	case mostly(s.dates):
-		return Date, s.filled - s.dates
+		return record.Date, s.Filled - s.dates
 	case mostly(s.amounts) && s.padded == 0 && !(s.codes == s.amounts && isCodeName(name)):
-		return Amount, s.filled - s.amounts
+		return record.Amount, s.Filled - s.amounts
 	}
-	return Text, 0
+	return record.Text, 0
 }
 
-// isUnclear tells whether the dates can be read in two ways, and none proves
+// IsUnclear tells whether the dates can be read in two ways, and none proves
 // one.
-func (s *stats) isUnclear() bool {
+func (s *Evidence) IsUnclear() bool {
 	return s.ordered && s.clear == [3]int{} && (s.first[0] != s.first[1] || s.last[0] != s.last[1])
 }
 
-// between returns the earliest and the latest date; ok is false where there is
+// Between returns the earliest and the latest date; ok is false where there is
 // none or where the column does not tell the day from the month.
-func (s *stats) between() (first, last int, ok bool) {
+func (s *Evidence) Between() (first, last int, ok bool) {
 	reading := 0
 	switch {
 	case !s.ordered:
@@ -149,7 +143,7 @@ func (s *stats) between() (first, last int, ok bool) {
 		return 0, 0, false
 	case s.clear[date.MonthDayYear] > 0:
 		reading = 1
-	case s.isUnclear():
+	case s.IsUnclear():
 		return 0, 0, false
 	}
 	return int(s.first[reading]), int(s.last[reading]), true

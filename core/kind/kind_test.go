@@ -1,0 +1,60 @@
+package kind
+
+import (
+	"strings"
+	"testing"
+
+	"lastblock/core/record"
+)
+
+func TestKinds(t *testing.T) {
+	for _, c := range []struct {
+		rule   string
+		name   string
+		values string
+		kind   record.Kind
+		others int
+	}{
+		{"amounts in any dress", "value", "1.50 (2.00) 3,000.00 -4", record.Amount, 0},
+		{"one slip in ten does not hide the kind", "value", "1 2 3 4 5 6 7 8 9 1O", record.Amount, 1},
+		{"two slips in ten do", "value", "1 2 3 4 5 6 7 8 x y", record.Text, 0},
+		{"digits with a leading nought are a code", "value", "0410 0420", record.Text, 0},
+		{"more digits than money has are a code", "value", "4006381333931", record.Text, 0},
+		{"digits under the name of a code", "account", "4000 4010", record.Text, 0},
+		{"digits under the name of a code, in two words", "Acct No", "4000 4010", record.Text, 0},
+		{"places behind the mark make an amount whatever the name", "account", "4000.00 4010.00", record.Amount, 0},
+		{"digits under another name", "quantity", "10 200", record.Amount, 0},
+		{"dates", "posted", "2031-01-31 2031-02-01", record.Date, 0},
+		{"dates by the day", "posted", "31.01.2031 1.2.2031", record.Date, 0},
+		{"flags", "open", "yes no Yes", record.Flag, 0},
+		{"flags by a letter", "open", "Y N y", record.Flag, 0},
+		{"words", "name", "Corvane Eskerby", record.Text, 0},
+		{"nothing at all", "value", "", record.Text, 0},
+	} {
+		t.Run(c.rule, func(t *testing.T) {
+			var s Evidence
+			for _, value := range strings.Fields(c.values) {
+				s.Add([]byte(value), '.', 1)
+			}
+			if kind, others := s.Kind(c.name); kind != c.kind || others != c.others {
+				t.Errorf("kind is %s with %d others, want %s with %d", kind, others, c.kind, c.others)
+			}
+		})
+	}
+}
+
+// A value that comes several times counts as often.
+func TestValuesCount(t *testing.T) {
+	var once, counted Evidence
+	for range 9 {
+		once.Add([]byte("1.50"), '.', 1)
+	}
+	once.Add([]byte("none"), '.', 1)
+	counted.Add([]byte("1.50"), '.', 9)
+	var other Evidence
+	other.Add([]byte("none"), '.', 1)
+	counted.Merge(&other)
+	if once != counted {
+		t.Errorf("one by one %+v, counted %+v", once, counted)
+	}
+}
