@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"encoding/binary"
 	"errors"
+	"runtime"
 	"slices"
 
 	"lastblock/core/amount"
@@ -12,6 +13,8 @@ import (
 	"lastblock/core/record"
 	"lastblock/core/spill"
 	"lastblock/core/statistic"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // describe puts together what several goroutines have gathered, in the order of
@@ -37,16 +40,19 @@ func describe(parts []*gatherer, columns []string, memory int64, frequent int) (
 		}
 		return all, nil
 	}
-	for _, name := range columns {
-		p := newPortrait(memory, frequent)
-		err := eachText(mergedDictionaries(parts, name), p.add)
-		column, ended := p.column(name, rows)
-		if err := errors.Join(err, ended, p.close()); err != nil {
-			return nil, err
-		}
-		all = append(all, column)
+	all = all[:len(columns)]
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, name := range columns {
+		group.Go(func() error {
+			p := newPortrait(memory, frequent)
+			err := eachText(mergedDictionaries(parts, name), p.add)
+			column, ended := p.column(name, rows)
+			all[i] = column
+			return errors.Join(err, ended, p.close())
+		})
 	}
-	return all, nil
+	return all, group.Wait()
 }
 
 // counts are how often a text stands in a column, by the decimal mark with which
@@ -55,26 +61,17 @@ type counts [2]int
 
 // eachText gives each text of the two dictionaries of a column once.
 func eachText(merged [2]*dictionary, visit func(text []byte, n counts) error) error {
-	point, comma := merged[0], merged[1]
-	for number, n := range point.counts {
-		text, both := point.table.Key(number), counts{n, 0}
-		if at, ok := comma.table.Find(text, point.table.Hash(number)); ok {
-			both[1] = comma.counts[at]
-		}
-		if err := visit(text, both); err != nil {
-			return err
-		}
+	point, comma := merged[0].texts, merged[1].texts
+	err := point.Each(func(text []byte, n int) error { return visit(text, counts{n, comma.Count(text)}) })
+	if err != nil {
+		return err
 	}
-	for number, n := range comma.counts {
-		text := comma.table.Key(number)
-		if _, told := point.table.Find(text, comma.table.Hash(number)); told {
-			continue
+	return comma.Each(func(text []byte, n int) error {
+		if point.Count(text) > 0 {
+			return nil // told already
 		}
-		if err := visit(text, counts{0, n}); err != nil {
-			return err
-		}
-	}
-	return nil
+		return visit(text, counts{0, n})
+	})
 }
 
 // isSpilled tells whether anything was put aside, or whether putting all
@@ -107,8 +104,8 @@ func mergedDictionaries(parts []*gatherer, name string) [2]*dictionary {
 	}
 	var merged [2]*dictionary
 	for mark, dictionaries := range byMark {
-		merged[mark] = &dictionary{table: intern.New()}
-		slices.SortStableFunc(dictionaries, func(a, b *dictionary) int { return cmp.Compare(b.table.Len(), a.table.Len()) })
+		merged[mark] = &dictionary{texts: intern.NewCounter()}
+		slices.SortStableFunc(dictionaries, func(a, b *dictionary) int { return cmp.Compare(b.texts.Len(), a.texts.Len()) })
 		for i, d := range dictionaries {
 			if i == 0 {
 				merged[mark] = d
@@ -118,18 +115,6 @@ func mergedDictionaries(parts []*gatherer, name string) [2]*dictionary {
 		}
 	}
 	return merged
-}
-
-// merge counts in what another dictionary has.
-func (d *dictionary) merge(o *dictionary) {
-	d.last = nil
-	for number, n := range o.counts {
-		at, added := d.table.NumberHashed(o.table.Key(number), o.table.Hash(number))
-		if added {
-			d.counts = append(d.counts, 0)
-		}
-		d.counts[at] += n
-	}
 }
 
 // describeSpilled reads all texts in order from where they were put aside.

@@ -25,6 +25,7 @@ type gatherer struct {
 	bound   []int // dictionary of each column of the source
 	mark    byte  // for which bound is right
 	text    []byte
+	last    []byte
 	item    []byte
 }
 
@@ -33,10 +34,7 @@ type gatherer struct {
 type dictionary struct {
 	column int // of names
 	mark   int // the decimal mark of its amounts: 0 for the point, 1 for the comma
-	table  *intern.Table
-	counts []int
-	last   []byte // the text of the record before, which often comes again
-	number int    // of last
+	texts  *intern.Counter
 }
 
 func newGatherer(limit int64) *gatherer { return &gatherer{limit: limit, at: make(map[string]int)} }
@@ -69,7 +67,7 @@ func (g *gatherer) dictionary(name string, mark int) int {
 			return i
 		}
 	}
-	g.columns = append(g.columns, dictionary{column: column, mark: mark, table: intern.New()})
+	g.columns = append(g.columns, dictionary{column: column, mark: mark, texts: intern.NewCounter()})
 	return len(g.columns) - 1
 }
 
@@ -79,27 +77,40 @@ func (g *gatherer) take(b *source.Batch, v *tally.Visitor) error {
 	n := v.Usable(b)
 	g.rows += n
 	for column, at := range g.bound {
-		d := &g.columns[at]
-		d.last = nil
-		for i := range n {
-			d.add(b.Text(v.Row(i), column, &g.text), 1)
-		}
+		g.count(g.columns[at].texts, b, v, column)
 	}
 	return g.mayspill()
 }
 
-// add counts a text.
-func (d *dictionary) add(text []byte, n int) {
-	if d.last != nil && bytes.Equal(text, d.last) {
-		d.counts[d.number] += n
-		return
+// count counts a column. Where values often come several times in a row, each
+// run of them is counted at once.
+func (g *gatherer) count(texts *intern.Counter, b *source.Batch, v *tally.Visitor, column int) {
+	const sample, often = 64, 16
+	n := v.Usable(b)
+	same, runs := 0, 0
+	var last []byte
+	i := 0
+	for ; i < n && (i < sample || same >= often); i++ {
+		text := b.Text(v.Row(i), column, &g.text)
+		if runs > 0 && bytes.Equal(text, last) {
+			if i < sample {
+				same++
+			}
+			runs++
+			continue
+		}
+		if runs > 0 {
+			texts.Add(last, runs)
+		}
+		last, runs = append(g.last[:0], text...), 1
+		g.last = last
 	}
-	number, added := d.table.Number(text)
-	if added {
-		d.counts = append(d.counts, 0)
+	if runs > 0 {
+		texts.Add(last, runs)
 	}
-	d.counts[number] += n
-	d.last, d.number = d.table.Key(number), number
+	for ; i < n; i++ {
+		texts.Add(b.Text(v.Row(i), column, &g.text), 1)
+	}
 }
 
 // merge counts in what another gatherer has, which stays as it is.
@@ -107,21 +118,24 @@ func (g *gatherer) merge(o *gatherer) error {
 	g.rows += o.rows
 	for i := range o.columns {
 		from := &o.columns[i]
-		d := &g.columns[g.dictionary(o.names[from.column], from.mark)]
-		d.last = nil
-		for number, n := range from.counts {
-			d.add(from.table.Key(number), n)
-		}
+		g.columns[g.dictionary(o.names[from.column], from.mark)].merge(from)
 	}
 	if o.spilled.Len() == 0 {
 		return g.mayspill()
 	}
 	return spill.Merge([]*spill.Sorter{o.spilled}, func(item []byte) error {
 		column, text, mark, n := fromItem(item)
-		d := &g.columns[g.dictionary(o.names[column], mark)]
-		d.last = nil
-		d.add(text, n)
+		g.columns[g.dictionary(o.names[column], mark)].texts.Add(text, n)
 		return g.mayspill()
+	})
+}
+
+// merge counts in what another dictionary has.
+func (d *dictionary) merge(o *dictionary) {
+	// its visitor never fails
+	_ = o.texts.Each(func(text []byte, n int) error {
+		d.texts.Add(text, n)
+		return nil
 	})
 }
 
@@ -129,7 +143,7 @@ func (g *gatherer) merge(o *gatherer) error {
 func (g *gatherer) size() int64 {
 	var size int64
 	for i := range g.columns {
-		size += g.columns[i].table.Size() + int64(8*cap(g.columns[i].counts))
+		size += g.columns[i].texts.Size()
 	}
 	return size
 }
@@ -149,13 +163,14 @@ func (g *gatherer) spill() error {
 	}
 	for i := range g.columns {
 		d := &g.columns[i]
-		for number, n := range d.counts {
-			g.item = appendItem(g.item[:0], d.column, d.table.Key(number), d.mark, n)
-			if err := g.spilled.Add(g.item); err != nil {
-				return err
-			}
+		err := d.texts.Each(func(text []byte, n int) error {
+			g.item = appendItem(g.item[:0], d.column, text, d.mark, n)
+			return g.spilled.Add(g.item)
+		})
+		if err != nil {
+			return err
 		}
-		d.table, d.counts, d.last = intern.New(), nil, nil
+		d.texts = intern.NewCounter()
 	}
 	return nil
 }

@@ -3,6 +3,7 @@ package intern
 import (
 	"fmt"
 	"math/rand/v2"
+	"strings"
 	"testing"
 
 	"github.com/zeebo/xxh3"
@@ -42,6 +43,51 @@ func TestEqualHashes(t *testing.T) {
 				t.Fatalf("round %d: key %d has number %d, added %v", round, i, n, added)
 			}
 		}
+	}
+}
+
+// FuzzCounter counts the pieces of a text; the oracle is the runtime's map.
+func FuzzCounter(f *testing.F) {
+	f.Add("a b ab ba a  abcdefgh abcdefghabcdefgh abcdefghabcdefghi a", byte(' '))
+	f.Add("\x00 \x00\x00 0 00 000 0000 00000000000000000000000", byte(' '))
+	f.Fuzz(func(t *testing.T, text string, mark byte) {
+		c, want := NewCounter(), make(map[string]int)
+		for i, piece := range strings.Split(text, string(rune(mark))) {
+			c.Add([]byte(piece), 1+i%3)
+			want[piece] += 1 + i%3
+		}
+		seen := 0
+		err := c.Each(func(text []byte, n int) error {
+			seen++
+			if want[string(text)] != n || c.Count(text) != n {
+				return fmt.Errorf("%q is counted %d times, want %d", text, n, want[string(text)])
+			}
+			return nil
+		})
+		if err != nil || seen != len(want) || c.Len() != len(want) {
+			t.Errorf("%d texts, want %d: %v", seen, len(want), err)
+		}
+		if _, known := want["no such piece"]; !known && c.Count([]byte("no such piece")) != 0 {
+			t.Error("a text that never came is counted")
+		}
+	})
+}
+
+// Many texts make the counter grow.
+func TestCounterGrows(t *testing.T) {
+	c := NewCounter()
+	for round := 1; round <= 2; round++ {
+		for i := range 30_000 {
+			c.Add(fmt.Appendf(nil, "%d", i*i*i*i), round)
+		}
+	}
+	for i := range 30_000 {
+		if n := c.Count(fmt.Appendf(nil, "%d", i*i*i*i)); n != 3 {
+			t.Fatalf("%d is counted %d times", i, n)
+		}
+	}
+	if c.Len() != 30_000 {
+		t.Errorf("%d texts", c.Len())
 	}
 }
 
