@@ -63,6 +63,7 @@ func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer, outputs *show.Outputs) int {
 	app := &app{stdin: stdin, stdout: show.NewScreen(stdout), stderr: show.NewScreen(stderr), outputs: outputs, begun: time.Now()}
 	root := app.root()
+	args = spreadEquals(args)
 	root.SetArgs(args)
 	root.SetIn(stdin)
 	root.SetOut(stdout)
@@ -172,7 +173,7 @@ Exit codes: 0 done; 1 done, with a finding of weight stop; 2 not done.`,
 	root.Version = Version
 	root.SetVersionTemplate(versionText())
 	root.SetFlagErrorFunc(explainFlag)
-	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.decide(), a.collate(), a.rollup(), a.version())
+	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.decide(), a.collate(), a.rollup(), a.prove(), a.version())
 	return root
 }
 

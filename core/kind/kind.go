@@ -35,26 +35,46 @@ func (s *Evidence) Add(text []byte, decimal byte, n int) {
 	if len(text) == 0 {
 		return
 	}
-	s.Filled += n
 	if _, scale, ok := amount.ParsePlain(text, decimal); ok {
-		s.addAmount(text, int(scale), n)
+		s.AddPlain(text, int(scale), n)
 		return
 	}
-	if isLetter(text[0]) {
-		if isFlag(text) {
-			s.flags += n
+	s.Filled += n
+	if isLetter(text[0]) && isFlag(text) {
+		s.flags += n
+		return
+	}
+	if !isLetter(text[0]) {
+		if d, ok := date.Parse(text); ok {
+			s.addDate(d, n)
 			return
 		}
-		if !mayBeCurrency(text) {
-			return
-		}
-	} else if d, ok := date.Parse(text); ok {
-		s.addDate(d, n)
+	}
+	if !MayBeAmount(text) {
 		return
 	}
 	if value, err := amount.Parse(text, decimal); err == nil {
 		s.addAmount(text, value.Scale(), n)
 	}
+}
+
+// AddPlain is Add for a text without blanks around it that amount.ParsePlain has
+// read, with the scale that it has found.
+func (s *Evidence) AddPlain(text []byte, scale, n int) {
+	s.Filled += n
+	s.addAmount(text, scale, n)
+}
+
+// MayBeAmount tells quickly of most texts that begin with a letter that they are
+// no amount.
+func MayBeAmount(text []byte) bool {
+	return len(text) > 0 && (!isLetter(text[0]) || mayBeCurrency(text))
+}
+
+// MayBeDate tells quickly of most texts that begin with a letter that they are
+// no date: the name of a month has a blank behind it, and a day.
+func MayBeDate(text []byte) bool {
+	return len(text) > 0 && (!isLetter(text[0]) || bytes.IndexByte(text, ' ') >= 0 && '0' <= text[len(text)-1] && text[len(text)-1] <= '9')
 }
 
 // addAmount counts an amount, and whether it may be a code as well.

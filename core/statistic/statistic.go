@@ -25,6 +25,8 @@ type Moments struct {
 	amounts  int
 	shortest []byte
 	longest  []byte
+	least    int // length of the shortest
+	most     int // and of the longest
 }
 
 // Add takes in a value that stands n times in the column, and returns the amount
@@ -34,17 +36,29 @@ func (m *Moments) Add(text []byte, decimal byte, n int) (value amount.Amount, is
 	if len(trimmed) == 0 {
 		return amount.Amount{}, false
 	}
-	m.Evidence.Add(text, decimal, n)
-	m.widen(trimmed, trimmed)
-	coef, scale, ok := amount.ParsePlain(trimmed, decimal)
-	if value = amount.New(coef, int(scale)); !ok {
-		var err error
-		if value, err = amount.Parse(trimmed, decimal); err != nil {
-			return amount.Amount{}, false
-		}
+	if coef, scale, ok := amount.ParsePlain(trimmed, decimal); ok {
+		m.AddPlain(trimmed, coef, scale, n)
+		return amount.New(coef, int(scale)), true
 	}
-	m.addAmount(value, coef, scale, ok, n)
+	m.widen(trimmed, length(trimmed))
+	m.Evidence.Add(trimmed, decimal, n)
+	if !kind.MayBeAmount(trimmed) {
+		return amount.Amount{}, false
+	}
+	value, err := amount.Parse(trimmed, decimal)
+	if err != nil {
+		return amount.Amount{}, false
+	}
+	m.addAmount(value, 0, 0, false, n)
 	return value, true
+}
+
+// AddPlain is Add for a text without blanks around it that amount.ParsePlain has
+// read as coef × 10^-scale.
+func (m *Moments) AddPlain(text []byte, coef int64, scale int32, n int) {
+	m.widen(text, len(text))
+	m.Evidence.AddPlain(text, int(scale), n)
+	m.addAmount(amount.New(coef, int(scale)), coef, scale, true, n)
 }
 
 func (m *Moments) addAmount(value amount.Amount, coef int64, scale int32, isPlain bool, n int) {
@@ -58,8 +72,7 @@ func (m *Moments) addAmount(value amount.Amount, coef int64, scale int32, isPlai
 	if isPlain && m.addSmall(coef, scale, n) {
 		return
 	}
-	times := amount.New(int64(n), 0)
-	product := value.Mul(times)
+	product := value.Mul(amount.New(int64(n), 0))
 	m.sum.Add(product)
 	m.squares.Add(product.Mul(value))
 }
@@ -82,22 +95,13 @@ func (m *Moments) addSmall(coef int64, scale int32, n int) bool {
 
 // widen keeps the shortest and the longest text, of several the first in the
 // order of their bytes, so that it does not matter who saw which first.
-func (m *Moments) widen(short, long []byte) {
-	if len(short) == 0 {
-		return
+func (m *Moments) widen(text []byte, length int) {
+	if m.shortest == nil || length < m.least || length == m.least && bytes.Compare(text, m.shortest) < 0 {
+		m.shortest, m.least = append(m.shortest[:0], text...), length
 	}
-	if m.shortest == nil || isBefore(short, m.shortest, -1) {
-		m.shortest = append(m.shortest[:0], short...)
+	if m.longest == nil || length > m.most || length == m.most && bytes.Compare(text, m.longest) < 0 {
+		m.longest, m.most = append(m.longest[:0], text...), length
 	}
-	if m.longest == nil || isBefore(long, m.longest, 1) {
-		m.longest = append(m.longest[:0], long...)
-	}
-}
-
-// isBefore orders by length, the longer ones first if sign is 1.
-func isBefore(a, b []byte, sign int) bool {
-	x, y := length(a), length(b)
-	return sign*(x-y) > 0 || x == y && bytes.Compare(a, b) < 0
 }
 
 // length is in characters.
@@ -106,7 +110,10 @@ func length(text []byte) int { return utf8.RuneCount(text) }
 // Merge takes in what others have added up.
 func (m *Moments) Merge(o *Moments) {
 	m.Evidence.Merge(&o.Evidence)
-	m.widen(o.shortest, o.longest)
+	if o.shortest != nil {
+		m.widen(o.shortest, o.least)
+		m.widen(o.longest, o.most)
+	}
 	if o.amounts == 0 {
 		return
 	}
