@@ -29,6 +29,8 @@ type Output struct {
 	file *os.File
 	hash *xxh3.Hasher
 	size int64
+
+	resting bool // the file is closed until more is written
 }
 
 // ExistsError is an output that is there already.
@@ -106,8 +108,28 @@ func createBeside(folder, name string) (*os.File, error) {
 	}
 }
 
+// Rest closes the file until more is written, so that any number of outputs can
+// be under way.
+func (o *Output) Rest() error {
+	if o.resting {
+		return nil
+	}
+	o.resting = true
+	if err := o.file.Close(); err != nil {
+		return fmt.Errorf("writing %s: %w", o.path, err)
+	}
+	return nil
+}
+
 // Write writes the next bytes.
 func (o *Output) Write(p []byte) (int, error) {
+	if o.resting {
+		file, err := os.OpenFile(o.file.Name(), os.O_RDWR|os.O_APPEND, 0)
+		if err != nil {
+			return 0, fmt.Errorf("writing %s: %w", o.path, err)
+		}
+		o.file, o.resting = file, false
+	}
 	n, err := o.file.Write(p)
 	o.size += int64(n)
 	o.hash.Write(p[:n]) // a hash takes everything
@@ -119,18 +141,27 @@ func (o *Output) Write(p []byte) (int, error) {
 
 // Commit puts an output in its place and notes it in the folder's ledger.
 func (o *Outputs) Commit(output *Output) error {
-	o.mutex.Lock()
-	defer o.mutex.Unlock()
-	if err := output.file.Close(); err != nil {
-		return fmt.Errorf("writing %s: %w", output.path, err)
+	if err := o.Place(output, output.path); err != nil {
+		return err
 	}
-	if err := os.Rename(output.file.Name(), output.path); err != nil {
-		return fmt.Errorf("writing %s: %w", output.path, err)
-	}
-	o.forget(output)
 	if err := source.NoteOutput(output.path, output.size, source.Fingerprint(output.hash)); err != nil {
 		return fmt.Errorf("%s is written, but its folder does not take the note of it: %w", output.path, err)
 	}
+	return nil
+}
+
+// Place puts an output in a place, which may be another one than it was created
+// for, without a note: it is to be read as a source.
+func (o *Outputs) Place(output *Output, path string) error {
+	if err := output.Rest(); err != nil {
+		return err
+	}
+	if err := os.Rename(output.file.Name(), path); err != nil {
+		return fmt.Errorf("writing %s: %w", path, err)
+	}
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	o.forget(output)
 	return nil
 }
 

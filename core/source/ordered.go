@@ -6,32 +6,31 @@ import (
 	"sync"
 )
 
-// Ordered writes what the tasks of a scan make in the order of the tasks,
+// InOrder takes what the tasks of a scan make in the order of the tasks,
 // whichever ends first. A task that is far ahead waits, so that little is held.
-type Ordered struct {
-	writer io.Writer
-	ahead  int
+type InOrder[T any] struct {
+	take  func(made T) error
+	ahead int
 
 	mutex   sync.Mutex
 	turn    sync.Cond
 	next    int
-	waiting map[int][]byte
-	spare   [][]byte
+	waiting map[int]T
 	err     error
 }
 
-// NewOrdered makes an Ordered that lets tasks be ahead of their turn by at
-// most ahead.
-func NewOrdered(writer io.Writer, ahead int) *Ordered {
-	o := &Ordered{writer: writer, ahead: ahead, waiting: make(map[int][]byte)}
+// NewInOrder makes an InOrder that lets tasks be ahead of their turn by at most
+// ahead. take is called for one task at a time.
+func NewInOrder[T any](ahead int, take func(made T) error) *InOrder[T] {
+	o := &InOrder[T]{take: take, ahead: ahead, waiting: make(map[int]T)}
 	o.turn.L = &o.mutex
 	return o
 }
 
-// Deliver hands over what a task made and returns an empty buffer for the next
-// one. Every task must deliver, if only nothing. A task that waits for its
-// turn does so until ctx ends, as the one it waits for may have failed.
-func (o *Ordered) Deliver(ctx context.Context, task int, made []byte) ([]byte, error) {
+// Deliver hands over what a task made. Every task must deliver, if only nothing.
+// A task that waits for its turn does so until ctx ends, as the one it waits for
+// may have failed.
+func (o *InOrder[T]) Deliver(ctx context.Context, task int, made T) error {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
 	if task > o.next+o.ahead {
@@ -45,31 +44,60 @@ func (o *Ordered) Deliver(ctx context.Context, task int, made []byte) ([]byte, e
 		o.turn.Wait()
 	}
 	if o.err != nil {
-		return nil, o.err
+		return o.err
 	}
 	if err := ctx.Err(); err != nil {
-		return nil, err
+		return err
 	}
 	o.waiting[task] = made
 	for {
-		buffer, ok := o.waiting[o.next]
+		made, ok := o.waiting[o.next]
 		if !ok {
 			break
 		}
 		delete(o.waiting, o.next)
 		o.next++
-		if len(buffer) > 0 {
-			if _, err := o.writer.Write(buffer); err != nil {
-				o.err = err
-				break
-			}
+		if o.err = o.take(made); o.err != nil {
+			break
 		}
-		o.spare = append(o.spare, buffer[:0])
 	}
 	o.turn.Broadcast()
-	if o.err != nil {
-		return nil, o.err
+	return o.err
+}
+
+// Ordered writes what the tasks of a scan make in the order of the tasks.
+type Ordered struct {
+	order *InOrder[[]byte]
+	mutex sync.Mutex
+	spare [][]byte
+}
+
+// NewOrdered makes an Ordered that lets tasks be ahead of their turn by at
+// most ahead.
+func NewOrdered(writer io.Writer, ahead int) *Ordered {
+	o := new(Ordered)
+	o.order = NewInOrder(ahead, func(buffer []byte) error {
+		if len(buffer) > 0 {
+			if _, err := writer.Write(buffer); err != nil {
+				return err
+			}
+		}
+		o.mutex.Lock()
+		defer o.mutex.Unlock()
+		o.spare = append(o.spare, buffer[:0])
+		return nil
+	})
+	return o
+}
+
+// Deliver hands over what a task made and returns an empty buffer for the next
+// one, as InOrder does.
+func (o *Ordered) Deliver(ctx context.Context, task int, made []byte) ([]byte, error) {
+	if err := o.order.Deliver(ctx, task, made); err != nil {
+		return nil, err
 	}
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
 	if n := len(o.spare); n > 0 {
 		buffer := o.spare[n-1]
 		o.spare = o.spare[:n-1]

@@ -109,6 +109,12 @@ func (s *Set) IsText(index int) bool {
 // IsShared tells whether several goroutines may read a source.
 func (s *Set) IsShared(index int) bool { return isShared(s.Sources[index]) }
 
+// IsVerbatim tells whether the records of a source come as they were sent: it is
+// text, and no other form was asked for.
+func (s *Set) IsVerbatim(index int) bool {
+	return s.IsText(index) && s.Sources[index].manner().Shape == nil
+}
+
 // Bytes is the size of all sources, as far as it is known.
 func (s *Set) Bytes() int64 {
 	var total int64
