@@ -19,6 +19,7 @@ import (
 	"lastblock/core/proof"
 	"lastblock/core/source"
 	"lastblock/core/suspense"
+	"lastblock/internal/fault"
 
 	"github.com/zeebo/xxh3"
 )
@@ -162,8 +163,35 @@ func (v *Visitor) Batch(b *source.Batch) error {
 	if len(v.columns) > 0 {
 		v.readAmounts(b, entry)
 	}
+	v.breakRows(b)
 	entry.Used += v.Usable(b)
 	return nil
+}
+
+// breakRows does what a broken engine would do, for tests.
+func (v *Visitor) breakRows(b *source.Batch) {
+	n, width := v.Usable(b), len(v.columns)
+	if n == 0 {
+		return
+	}
+	last := v.Row(n - 1)
+	switch {
+	case fault.Strikes(fault.DropRecord):
+		v.keepRows(b)
+		v.Rows, v.Values = v.Rows[:n-1], v.Values[:(n-1)*width]
+	case fault.Strikes(fault.DoubleRecord):
+		v.keepRows(b)
+		v.Rows, v.Values = append(v.Rows, last), append(v.Values, v.Values[(n-1)*width:]...)
+	}
+}
+
+// keepRows makes sure that Rows says which rows can be used.
+func (v *Visitor) keepRows(b *source.Batch) {
+	if v.Rows == nil {
+		for row := range b.Batch.Rows {
+			v.Rows = append(v.Rows, row)
+		}
+	}
 }
 
 // Usable is how many rows of the batch can be used.
@@ -265,6 +293,9 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
 	}
 	if len(v.bad) > 0 {
 		v.setAside(b, entry)
+	}
+	if len(v.Values) > 0 && fault.Strikes(fault.ChangeAmount) {
+		v.Values[0] = v.Values[0].Add(amount.New(1, 2))
 	}
 	for at := 0; at < len(v.Values); at += width {
 		for i, value := range v.Values[at : at+width] {

@@ -1,0 +1,72 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"lastblock/internal/fault"
+)
+
+// An engine that loses a record, hands one on twice or changes an amount between
+// reading and result writes nothing, whatever the command.
+func TestABrokenEngineWritesNothing(t *testing.T) {
+	dir := t.TempDir()
+	source := filepath.Join(dir, "a.csv")
+	if err := os.WriteFile(source, []byte("k,v\na,1.50\nb,2.50\nc,4.00\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	t.Setenv("XDG_CACHE_HOME", t.TempDir())
+	for _, c := range []struct {
+		command string // OUT stands for a folder
+		amounts bool   // it uses amounts
+	}{
+		{"intake %s --json", false},
+		{"gauge %s --json --suspense OUT/suspense.csv", false},
+		{"tieout %s --total v --findings OUT/findings.csv --suspense OUT/suspense.csv", true},
+		{"tieout %s --balance v=0 --json", true},
+		{"collate %s --total v --out OUT/all.csv --suspense OUT/suspense.csv", true},
+		{"collate %s --total v --out OUT/all.xlsx --anyway", true},
+		{"collate %s --total v", true},
+		{"rollup %s --by k --sum v --out OUT/sums.csv", true},
+		{"rollup %s --by k --sum v --json", true},
+		{"split %s --rows 2 --out-dir OUT/parts", true},
+		{"split %s --by k --out-dir OUT/parts", true},
+		{"prove %[1]s --equals %[1]s --json", false},
+	} {
+		for name, f := range map[string]fault.Fault{"nothing": fault.None, "drop": fault.DropRecord, "double": fault.DoubleRecord, "change": fault.ChangeAmount} {
+			if f == fault.ChangeAmount && !c.amounts || f == fault.DoubleRecord && strings.HasPrefix(c.command, "split") {
+				continue // split copies lines, and so never writes one twice that is handed on twice
+			}
+			t.Run(strings.Fields(c.command)[0]+" "+name, func(t *testing.T) {
+				out := t.TempDir()
+				args := splitWords(strings.ReplaceAll(fmt.Sprintf(c.command, source), "OUT", out))
+				defer fault.Set(f)()
+				var stdout, stderr bytes.Buffer
+				code := Run(context.Background(), args, strings.NewReader(""), &stdout, &stderr)
+				if f == fault.None {
+					if code == ExitNotDone {
+						t.Fatalf("an engine that is whole ends with %d: %s", code, stderr.String())
+					}
+					return
+				}
+				if code != ExitNotDone || !strings.Contains(stderr.String(), "internal error: the proof of") || stdout.Len() > 0 {
+					t.Errorf("it ends with %d and says %q on standard error, and %q", code, stderr.String(), stdout.String())
+				}
+				err := filepath.WalkDir(out, func(path string, entry os.DirEntry, err error) error {
+					if err == nil && !entry.IsDir() {
+						t.Errorf("%s was written", entry.Name())
+					}
+					return err
+				})
+				if err != nil {
+					t.Error(err)
+				}
+			})
+		}
+	}
+}

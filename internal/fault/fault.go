@@ -1,0 +1,29 @@
+// Package fault breaks the engine on purpose, so that tests can show what a
+// broken engine does: it writes nothing. Outside of tests no fault is ever set.
+package fault
+
+import "sync/atomic"
+
+// Fault is a way in which an engine may be broken.
+type Fault int32
+
+// The faults. Each strikes once in a run, between reading and result.
+const (
+	None         Fault = iota
+	DropRecord         // a record that was read gets lost
+	DoubleRecord       // one is handed on twice
+	ChangeAmount       // an amount is another one than was read
+)
+
+var current atomic.Int32
+
+// Set sets a fault, until restore is called.
+func Set(f Fault) (restore func()) {
+	current.Store(int32(f))
+	return func() { current.Store(int32(None)) }
+}
+
+// Strikes tells whether a fault is to happen now, which it does once.
+func Strikes(f Fault) bool {
+	return current.Load() == int32(f) && current.CompareAndSwap(int32(f), int32(None))
+}
