@@ -5,8 +5,8 @@
 //	go run ./bench            all workloads
 //	go run ./bench rollup     those whose name contains a word
 //
-// It needs find, xargs, cat, wc, gzip, iconv and mawk, and about 2 GB in the folder that
-// --dir names; workloads that lie there already are used again.
+// It needs find, xargs, cat, wc, sort, split, cmp, gzip, iconv and mawk, and about 6 GB
+// in the folder that --dir names; workloads that lie there already are used again.
 package main
 
 import (
@@ -43,6 +43,15 @@ var works = []work{
 		wanted:    1.5,
 	},
 	{
+		name: "tieout with checks, against its total", make: makeLedgers,
+		command: []string{
+			"tieout", "DIR/ledgers", "--total", "debit", "--declared", "DIR/ledgers-control.csv", "--balance", "debit=credit", "--balance-by", "document",
+			"--sequence", "document", "--json",
+		},
+		yardstick: "DIR/lastblock tieout DIR/ledgers --total debit --json",
+		wanted:    2,
+	},
+	{
 		name: "collate, 100,000 files of 10 rows", make: makeSlips,
 		command:   []string{"collate", "DIR/slips", "--out", "DIR/out/slips.csv", "--replace"},
 		yardstick: "find DIR/slips -name '*.csv' -print0 | xargs -0 cat > DIR/out/cat.csv",
@@ -59,6 +68,25 @@ var works = []work{
 		command:   []string{"collate", "DIR/journal/journal.csv", "--out", "DIR/out/journal.csv", "--replace"},
 		yardstick: "cat DIR/journal/journal.csv > DIR/out/cat.csv",
 		memory:    256,
+	},
+	{
+		name: "gauge, the same journal", make: makeJournal,
+		command: []string{"gauge", "DIR/journal/journal.csv", "--json"},
+		yardstick: `mawk -F, 'NR>1{n++; d+=$8; c+=$9; if(n==1||$8+0<dl)dl=$8+0; if(n==1||$8+0>dh)dh=$8+0; if(n==1||$9+0<cl)cl=$9+0; if(n==1||$9+0>ch)ch=$9+0} ` +
+			`END{printf "%d %.2f %.2f %.2f %.2f %.2f %.2f\n", n, d, c, dl, dh, cl, ch}' DIR/journal/journal.csv`,
+		wanted: 0.5,
+	},
+	{
+		name: "split, the same journal", make: makeJournal,
+		command:   []string{"split", "DIR/journal/journal.csv", "--rows", "1000000", "--out-dir", "DIR/out/parts", "--replace", "--json"},
+		yardstick: "split -l 1000000 DIR/journal/journal.csv DIR/out/lines-",
+		wanted:    2.5,
+	},
+	{
+		name: "prove, it against itself in another order", make: makeShuffled,
+		command:   []string{"prove", "DIR/journal/journal.csv", "--equals", "DIR/shuffled/journal.csv", "--memory", "256MB", "--json"},
+		yardstick: "sort DIR/journal/journal.csv > DIR/out/sorted.csv; sort DIR/shuffled/journal.csv | cmp - DIR/out/sorted.csv; rm DIR/out/sorted.csv",
+		wanted:    0.5, memory: 512,
 	},
 	{
 		name: "collate, a workbook of 300,000 x 8", make: makeBook,
@@ -122,7 +150,7 @@ func run(dir string, runs int, only string) error {
 			return fmt.Errorf("building: %w\n%s", err, out)
 		}
 	}
-	fmt.Printf("%-40s %9s %9s %7s %7s %9s %9s %6s %11s\n", "work", "lastblock", "yardstick", "ratio", "wanted", "peak MB", "wanted MB", "MB/s", "wanted MB/s")
+	fmt.Printf("%-42s %9s %9s %7s %7s %9s %9s %6s %11s\n", "work", "lastblock", "yardstick", "ratio", "wanted", "peak MB", "wanted MB", "MB/s", "wanted MB/s")
 	for _, w := range works {
 		if !strings.Contains(w.name, only) {
 			continue
@@ -171,7 +199,7 @@ func (w *work) measure(dir, program string, runs int) error {
 		}
 		speed = int(float64(info.Size()) / 1e6 / median(ours).Seconds())
 	}
-	fmt.Printf("%-40s %8.2fs %8.2fs %7.2f %7s %9d %9s %6s %11s\n", w.name,
+	fmt.Printf("%-42s %8.2fs %8.2fs %7.2f %7s %9d %9s %6s %11s\n", w.name,
 		median(ours).Seconds(), median(theirs).Seconds(), median(ratios), orBlank("%.2f", w.wanted), peak, orBlank("%d", w.memory),
 		orBlank("%d", speed), orBlank("%d", w.speed))
 	return nil

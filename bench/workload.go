@@ -2,6 +2,7 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"compress/gzip"
 	"errors"
 	"fmt"
@@ -47,6 +48,55 @@ func makeJournal(dir string) error {
 				row/4, row%4+1, row/4_000_000+1, r.IntN(28)+1, companies[r.IntN(5)], 4000+r.IntN(400), companies[r.IntN(5)],
 				r.IntN(1000), r.IntN(10000), r.IntN(100), currencies[r.IntN(3)], r.IntN(40))
 		}
+	})
+}
+
+// makeLedgers makes 10,000 files of 1,000 rows, in documents of four lines that are
+// balanced and numbered without gaps, and a control sheet for them.
+func makeLedgers(dir string) error {
+	var control bytes.Buffer
+	control.WriteString("source,rows,debit,credit\n")
+	made := false
+	err := makeFiles(filepath.Join(dir, "ledgers"), 10_000, func(w *bufio.Writer, r *rand.Rand, file int) {
+		made = true
+		fmt.Fprintln(w, "document,line,account,debit,credit,text")
+		total := 0
+		for row := 0; row < 1000; row += 4 {
+			one, two := r.IntN(1_000_000), r.IntN(1_000_000)
+			total += one + two
+			for i, side := range [][2]int{{one, 0}, {two, 0}, {0, one}, {0, two}} {
+				fmt.Fprintf(w, "D%05d%03d,%d,%d,%d.%02d,%d.%02d,Pass %d\n",
+					file, row/4, i+1, 4000+r.IntN(400), side[0]/100, side[0]%100, side[1]/100, side[1]%100, r.IntN(9))
+			}
+		}
+		fmt.Fprintf(&control, "ledgers_%06d,1000,%d.%02d,%d.%02d\n", file, total/100, total%100, total/100, total%100)
+	})
+	if err != nil || !made {
+		return err
+	}
+	return os.WriteFile(filepath.Join(dir, "ledgers-control.csv"), control.Bytes(), 0o644)
+}
+
+// makeShuffled makes the journal once more, with its records in another order.
+func makeShuffled(dir string) error {
+	if err := makeJournal(dir); err != nil {
+		return err
+	}
+	folder := filepath.Join(dir, "shuffled")
+	return makeOnce(folder, func() error {
+		data, err := os.ReadFile(filepath.Join(dir, "journal", "journal.csv"))
+		if err != nil {
+			return err
+		}
+		lines := bytes.SplitAfter(bytes.TrimSuffix(data, []byte("\n")), []byte("\n"))
+		lines[len(lines)-1] = append(bytes.Clone(lines[len(lines)-1]), '\n')
+		records := lines[1:]
+		rand.New(rand.NewPCG(2031, 5)).Shuffle(len(records), func(i, k int) { records[i], records[k] = records[k], records[i] })
+		return writeFile(filepath.Join(folder, "journal.csv"), func(w *bufio.Writer) {
+			for _, line := range lines {
+				w.Write(line)
+			}
+		})
 	})
 }
 

@@ -87,6 +87,7 @@ func (a *app) runProve(ctx context.Context, f *proveFlags, paths []string) error
 		return err
 	}
 	right.reading.Progress = left.reading.Progress
+	right.set.Pattern = nil // what names tell is no part of the records
 	stop := func() {}
 	if !f.reading.quiet {
 		stop = show.Progress(a.stderr, a.begun, left.reading.Progress, len(left.set.Sources)+len(right.set.Sources), left.set.Bytes()+right.set.Bytes())
@@ -102,7 +103,7 @@ func (a *app) runProve(ctx context.Context, f *proveFlags, paths []string) error
 	if f.reading.json {
 		err = show.Document(a.stdout, p.document())
 	} else {
-		p.print(a.stdout)
+		a.printProved(&p)
 	}
 	if err == nil && (!r.Equal || finding.Stops(r.Left.Findings) || finding.Stops(r.Right.Findings)) {
 		return errStop
@@ -172,7 +173,8 @@ func (p *proved) recordObjects(set *source.Set, records []prove.Record) []show.O
 	return objects
 }
 
-func (p *proved) print(s *show.Screen) {
+func (a *app) printProved(p *proved) {
+	s := a.stdout
 	switch {
 	case p.Equal:
 		fmt.Fprintf(s, "%s  both sides hold the same %s\n\n", s.Bold("equal"), show.Count(p.Left.Rows, "record"))
@@ -212,6 +214,8 @@ func (p *proved) print(s *show.Screen) {
 		}
 		p.printOnly(s, side.name, side.set, side.records, side.only)
 	}
+	a.printPassedOver(p.left)
+	a.printPassedOver(p.right)
 	show.Findings(s, p.findings())
 	show.Proof(s, p.proof())
 }
