@@ -29,6 +29,12 @@ func New(coef int64, scale int) Amount {
 // Scale is the number of digits behind the decimal mark.
 func (a Amount) Scale() int { return int(a.scale) }
 
+// Plain returns the coefficient and the scale; ok is false where 64 bits do not
+// hold the coefficient, or its opposite.
+func (a Amount) Plain() (coef int64, scale int32, ok bool) {
+	return a.coef, a.scale, a.wide == nil && a.coef != math.MinInt64
+}
+
 // Sign is -1, 0 or +1.
 func (a Amount) Sign() int {
 	if a.wide != nil {

@@ -33,6 +33,26 @@ func (s *Sum) Add(a Amount) {
 	}
 }
 
+// Reset makes the total nought, at the scale that it had: the next amounts mostly
+// have that as well.
+func (s *Sum) Reset() { s.coef, s.spill = 0, nil }
+
+// IsNought tells whether the total is nought.
+func (s *Sum) IsNought() bool {
+	if s.spill == nil {
+		return s.coef == 0
+	}
+	total := s.Amount()
+	return total.Sign() == 0
+}
+
+// Sub subtracts a.
+func (s *Sum) Sub(a Amount) {
+	if coef, scale, ok := a.Plain(); !ok || !s.AddPlain(-coef, scale) {
+		s.addSlow(a.Neg())
+	}
+}
+
 // AddPlain adds coef × 10^-scale where that takes no more than one addition,
 // and reports whether it did. It is small enough to be inlined into a loop,
 // which then calls Add for the rest.

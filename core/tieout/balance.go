@@ -71,9 +71,16 @@ func (c *Balance) sides(r *run) balanceSides {
 
 // addTo adds what the i-th usable record is out of balance by.
 func (s *balanceSides) addTo(sum *amount.Sum, v *tally.Visitor, i int) {
-	sum.Add(v.Values[i*s.width+s.left])
-	if s.right >= 0 {
-		sum.Add(v.Values[i*s.width+s.right].Neg())
+	left := &v.Values[i*s.width+s.left]
+	if coef, scale, ok := left.Plain(); !ok || !sum.AddPlain(coef, scale) {
+		sum.Add(*left)
+	}
+	if s.right < 0 {
+		return
+	}
+	right := &v.Values[i*s.width+s.right]
+	if coef, scale, ok := right.Plain(); !ok || !sum.AddPlain(-coef, scale) {
+		sum.Sub(*right)
 	}
 }
 
@@ -109,7 +116,8 @@ func (w *balanceWatcher) batch(b *source.Batch, v *tally.Visitor) error {
 			if err := w.end(); err != nil {
 				return err
 			}
-			w.begun, w.line, w.key, w.sum = true, b.Line(row), append(w.key[:0], key...), amount.Sum{}
+			w.begun, w.line, w.key = true, b.Line(row), append(w.key[:0], key...)
+			w.sum.Reset()
 		}
 		w.addTo(&w.sum, v, i)
 	}
@@ -128,15 +136,14 @@ func (w *balanceWatcher) end() error {
 		return nil
 	}
 	w.begun = false
-	sum := w.sum.Amount()
-	if sum.Sign() == 0 {
+	if w.sum.IsNought() {
 		return nil
 	}
 	hash := xxh3.Hash128(w.key).Bytes()
 	item := binary.BigEndian.AppendUint32(w.item[:0], uint32(w.source))
 	item = append(item, hash[:]...)
 	item = binary.BigEndian.AppendUint64(item, uint64(w.line))
-	text := sum.String()
+	text := w.sum.Amount().String()
 	item = append(binary.AppendUvarint(item, uint64(len(text))), text...)
 	w.item = append(item, w.key...)
 	return w.open.Add(w.item)

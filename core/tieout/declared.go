@@ -264,12 +264,15 @@ func (c *comparison) compare(index int, d declaration) error {
 	return nil
 }
 
+// withoutMarks takes the marks between thousands out of a number of rows.
+var withoutMarks = strings.NewReplacer(",", "", " ", "", ".", "", "'", "")
+
 func (c *comparison) compareRows(counted *Row, d *declaration) error {
 	text := strings.TrimSpace(d.figure(rowsColumn))
 	if text == "" {
 		return nil
 	}
-	declared, err := strconv.Atoi(strings.NewReplacer(",", "", " ", "", ".", "").Replace(text))
+	declared, err := strconv.Atoi(withoutMarks.Replace(text))
 	if err != nil {
 		return &DeclarationError{d.by, d.line, fmt.Sprintf("rows is %q, which is no whole number", text)}
 	}

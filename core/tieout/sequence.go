@@ -71,6 +71,14 @@ type again struct {
 	text string
 }
 
+// repeated is the same while a batch is read.
+type repeated struct {
+	line   int
+	series string
+	number uint64
+	digits int
+}
+
 const againKept = 1000
 
 // sequenceWatcher makes stretches of numbers that follow one another, as
@@ -86,6 +94,10 @@ type sequenceWatcher struct {
 	begun   bool
 	text    []byte // of the last record
 	series  []byte
+	name    string     // the same
+	again   []repeated // of this batch
+	runs    int
+	lines   int
 	from    uint64
 	to      uint64
 	line    int // on which the stretch begins
@@ -101,7 +113,8 @@ func (w *sequenceWatcher) batch(b *source.Batch, v *tally.Visitor) error {
 		return nil
 	}
 	w.here, w.source, w.begun = w.sources.of(b.Index), b.Index, false
-	first := true
+	w.again, w.runs, w.lines = w.again[:0], 0, 0
+	first := !b.First || !b.Last // the borders of a source that is one batch touch nothing
 	lastLine := 0
 	for i := range v.Usable(b) {
 		row := v.Row(i)
@@ -128,8 +141,17 @@ func (w *sequenceWatcher) batch(b *source.Batch, v *tally.Visitor) error {
 			w.here.heads = append(w.here.heads, border{lastLine, numbered{string(series), number}})
 		}
 	}
+	w.here.runs += w.runs
+	if w.here.lines += w.lines; 2*w.lines < w.runs && len(w.here.again) < againKept {
+		for _, a := range w.again {
+			w.here.again = append(w.here.again, again{a.line, fmt.Sprintf("%s%0*d", a.series, a.digits, a.number)})
+		}
+	}
 	if !w.begun {
 		return nil
+	}
+	if b.First && b.Last {
+		return w.end()
 	}
 	w.here.tails = append(w.here.tails, border{lastLine, numbered{string(w.series), w.to}})
 	return w.end()
@@ -151,13 +173,16 @@ func splitNumber(text []byte) (series []byte, number uint64, digits int, ok bool
 
 // add takes in the number of a record that is not the one of the record before.
 func (w *sequenceWatcher) add(series []byte, number uint64, digits, line int) error {
-	w.here.runs++
+	w.runs++
 	if w.begun && number == w.to+1 && bytes.Equal(series, w.series) {
 		w.to, w.same = number, 1
 		return nil
 	}
 	if err := w.end(); err != nil {
 		return err
+	}
+	if w.name != string(series) { // which is copied only where it differs
+		w.name = string(series)
 	}
 	w.begun, w.series, w.digits = true, append(w.series[:0], series...), digits
 	w.from, w.to, w.line, w.same = number, number, line, 1
@@ -166,11 +191,12 @@ func (w *sequenceWatcher) add(series []byte, number uint64, digits, line int) er
 
 // repeat takes in a record with the number of the one before.
 func (w *sequenceWatcher) repeat(line int) {
-	if w.same++; w.same == 2 {
-		w.here.lines++
-		if len(w.here.again) < againKept {
-			w.here.again = append(w.here.again, again{line, string(bytes.TrimSpace(w.text))})
-		}
+	if w.same++; w.same > 2 {
+		return
+	}
+	w.lines++
+	if len(w.again) < againKept {
+		w.again = append(w.again, repeated{line, w.name, w.to, w.digits})
 	}
 }
 
