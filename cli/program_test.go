@@ -151,48 +151,54 @@ func TestDemoRefusesAFolderThatHoldsAnythingElse(t *testing.T) {
 	}
 }
 
-// Every example in help and docs runs as it stands, on the demo's data.
+// Every example in help and docs runs as it stands, on the demo's data: those of
+// one page one after another.
 func TestExamples(t *testing.T) {
-	examples := make(map[string]string) // command line → where it stands
-	for _, command := range []string{"", "demo", "intake", "tieout", "collate", "rollup", "version"} {
+	type page struct{ name, text string }
+	var pages []page
+	root := new(app).root()
+	commands := []string{""}
+	for _, c := range root.Commands() {
+		commands = append(commands, c.Name())
+	}
+	for _, command := range commands {
 		stdout, _, code := runProgram(t, t.TempDir(), "", append(strings.Fields(command), "--help")...)
 		if code != ExitDone {
 			t.Fatalf("%s --help ends with %d", command, code)
 		}
-		before := len(examples)
-		for line := range strings.Lines(stdout) {
-			if line = strings.TrimSpace(line); strings.HasPrefix(line, "lastblock ") {
-				examples[line] = command + " --help"
-			}
-		}
-		if len(examples) == before {
-			t.Errorf("%s --help has no example", command)
-		}
+		pages = append(pages, page{command + " --help", stdout})
 	}
-	pages, err := filepath.Glob("../docs/*.md")
+	files, err := filepath.Glob("../docs/*.md")
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, page := range append(pages, "../README.md") {
-		text, err := os.ReadFile(page)
+	for _, file := range append(files, "../README.md") {
+		text, err := os.ReadFile(file)
 		if err != nil {
 			t.Fatal(err)
 		}
-		for line := range strings.Lines(string(text)) {
+		pages = append(pages, page{file, string(text)})
+	}
+	count := 0
+	for _, p := range pages {
+		dir := demoFolder(t)
+		before := count
+		for line := range strings.Lines(p.text) {
 			line = strings.TrimPrefix(strings.TrimSpace(line), "$ ")
-			if strings.HasPrefix(line, "lastblock ") && strings.ContainsAny(line, "/-") {
-				examples[line] = page
+			if !strings.HasPrefix(line, "lastblock ") || !strings.ContainsAny(line, "/-") && line != "lastblock demo" && line != "lastblock version" {
+				continue
+			}
+			count++
+			_, stderr, code := runProgram(t, dir, "", splitWords(line)[1:]...)
+			if code != ExitDone && code != ExitStop {
+				t.Errorf("%s: %s\nends with %d: %s", p.name, line, code, stderr)
 			}
 		}
-	}
-	dir := demoFolder(t)
-	for line, where := range examples {
-		_, stderr, code := runProgram(t, dir, "", splitWords(line)[1:]...)
-		if code != ExitDone && code != ExitStop {
-			t.Errorf("%s: %s\nends with %d: %s", where, line, code, stderr)
+		if count == before && strings.HasSuffix(p.name, "--help") {
+			t.Errorf("%s has no example", p.name)
 		}
 	}
-	t.Logf("%d examples", len(examples))
+	t.Logf("%d examples", count)
 }
 
 // What the README shows of the demo is what the demo says.
@@ -239,6 +245,8 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		"tieout":  {"--top", "1", "--bottom", "1", "--periods", "2031-01..2031-03"},
 		"collate": {},
 		"rollup":  {"--share", "--subtotals"},
+		"gauge":   {"--each"},
+		"prove":   {"--equals", "lastblock-demo/journals/dunmarrow_2031-01.txt"},
 	} {
 		stdout, stderr, _ := runProgram(t, dir, "", append([]string{command, "--plan", "lastblock-demo/lastblock.toml", "--json"}, args...)...)
 		var document map[string]any

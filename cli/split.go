@@ -43,10 +43,10 @@ parts, or one for each value of a column. Beside them it writes control.csv with
 the rows and totals of each part, which tieout --declared reads. Records of
 delimited text stay as they were sent, all else is written as CSV. A record that
 cannot be used is in its part, and in no total.`,
-		Example: `  lastblock split lastblock-demo/journals/corvane_2031-01.csv --rows 5 --out-dir lastblock-demo/parts --replace
-  lastblock tieout lastblock-demo/parts --declared lastblock-demo/parts/control.csv
-  lastblock prove lastblock-demo/parts --skip control.csv --equals lastblock-demo/journals/corvane_2031-01.csv
-  lastblock split lastblock-demo/journals/dunmarrow_2031-01.txt --by account --out-dir lastblock-demo/by-account --replace`,
+		Example: `  lastblock split lastblock-demo/journals/corvane_2031-01.csv --rows 5 --out-dir lastblock-demo/results/parts --replace
+  lastblock tieout lastblock-demo/results/parts --declared lastblock-demo/results/parts/control.csv
+  lastblock prove lastblock-demo/results/parts --skip control.csv --equals lastblock-demo/journals/corvane_2031-01.csv
+  lastblock split lastblock-demo/journals/dunmarrow_2031-01.txt --by account --out-dir lastblock-demo/results/by-account --replace`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, paths []string) error { return a.runSplit(cmd, f, paths) },
 	}

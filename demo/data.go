@@ -103,12 +103,38 @@ func files() []file {
 	}
 	all = append(packMonths(all, "brackenfell"),
 		file{"control.csv", controlSheet(declared)},
+		file{"companies.csv", companyList},
+		file{"accounts.csv", chartOfAccounts},
 		file{"lastblock.toml", planText},
 		file{"journals/~$budget.xlsx", "opened by head office\n"},
 		file{"journals/cover-note.pdf", "Journals for the first quarter, as agreed.\n"},
 	)
 	return all
 }
+
+// companyList is who has to file: head office as well, from March on, whose own
+// journal is planted to be missing.
+const companyList = `entity,from,until,currency
+brackenfell,,,EUR
+corvane,,,CHF
+dunmarrow,,,EUR
+eskerby,2031-01,,GBP
+fallowmere,,,CHF
+larkspur,2031-03,,CHF
+`
+
+// chartOfAccounts has the accounts that may be posted to.
+const chartOfAccounts = `code,name
+01000,Bank
+01200,Receivables within the group
+02000,Suppliers
+02200,Payables within the group
+04000,Day passes
+04100,Shared passes
+05000,Inspection of cables
+05100,Cleaning
+05200,Energy
+`
 
 // makeJournal makes a balanced journal of one month.
 func makeJournal(r *rand.Rand, c int, period string, number *int) []record {

@@ -45,9 +45,9 @@ func Write(folder string) error {
 }
 
 // checkOurs refuses a folder with anything in it that the demo does not put
-// there; what lies among the results may be the user's.
+// there; what lies among the results may be the user's, and what was decided is.
 func checkOurs(folder string) error {
-	ours := map[string]bool{".": true, markName: true, "journals": true}
+	ours := map[string]bool{".": true, markName: true, "journals": true, "decisions.csv": true}
 	for _, f := range files() {
 		ours[f.path] = true
 	}
@@ -90,7 +90,7 @@ func Walk(folder string) []Step {
 		},
 		{
 			[]string{"tieout", "--plan", plan},
-			"Does it agree with what was declared? A row of dunmarrow is missing, two digits of corvane are swapped, and fallowmere is short by the record that could not be read.",
+			"Is everybody there, and does it agree with what was declared? Head office's own journal of March is missing; a row of dunmarrow is missing, two digits of corvane are swapped, and fallowmere is short by the record that could not be read. What is known can be accepted by its id, with 'decide'.",
 		},
 		{
 			[]string{"collate", "--plan", plan, "--out", result("all.xlsx"), "--suspense", result("suspense.csv"), "--replace"},

@@ -50,6 +50,15 @@ rename = ["amount.debit=debit", "amount.credit=credit"]
 [tieout]
 total = ["debit", "credit"]
 declared = "control.csv"
+roster = "companies.csv"
+periods = "2031-01..2031-03"
+balance = "debit=credit"
+balance-by = "document"
+sequence = "document"
+inside-period = "posted"
+allowed = "account=accounts.csv#code"
+rule = "debit < 9000 && credit < 9000"
+rule-name = "from 9,000 on somebody looks twice"
 
 [collate]
 total = ["debit", "credit"]

@@ -277,7 +277,11 @@ func (l *imbalances) tell(ctx context.Context) error {
 		} else {
 			f.Message = fmt.Sprintf("%s: %s and %s differ by %s", what, l.check.Left, l.check.Right, i.off.Money())
 		}
-		f.Message += i.hint.text(i.off)
+		if n := l.run.tally.Sources[i.source].Suspense; n > 0 {
+			f.Message += fmt.Sprintf("; %s of this source in suspense may be the reason", tally.Plural(n, "record"))
+		} else {
+			f.Message += i.hint.text(i.off)
+		}
 		l.run.tally.Findings.Add(f)
 	}
 	l.found = l.found[:0]
