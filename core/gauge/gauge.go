@@ -68,7 +68,9 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	var visitors []*visitor
 	defer func() {
 		for _, v := range visitors {
-			err = errors.Join(err, v.close())
+			if closing := v.close(); err == nil {
+				err = closing
+			}
 		}
 	}()
 	err = set.Scan(ctx, reading, func() source.Visitor {

@@ -86,7 +86,10 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	if err == nil {
 		err = t.Finish()
 	}
-	if err = errors.Join(err, w.close()); err != nil {
+	if closing := w.close(); err == nil {
+		err = closing
+	}
+	if err != nil {
 		return nil, err
 	}
 	result := &Result{Columns: columns, Findings: t.Findings.All(), Proof: t.Proof}

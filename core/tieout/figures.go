@@ -49,8 +49,10 @@ func newFigures(set *source.Set, options *Options) *figures {
 		add(label.Figure)
 	}
 	for _, cover := range options.Covers {
-		for _, word := range slices.Sorted(maps.Keys(figuresOn(cover.Grid, options.Labels, '.'))) {
-			add(word)
+		for _, decimal := range []byte{'.', ','} { // which of them it is, its source has to tell
+			for _, word := range slices.Sorted(maps.Keys(figuresOn(cover.Grid, options.Labels, decimal))) {
+				add(word)
+			}
 		}
 	}
 	for _, pattern := range set.Trailers() {

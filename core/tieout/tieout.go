@@ -5,7 +5,6 @@ package tieout
 import (
 	"cmp"
 	"context"
-	"errors"
 	"slices"
 
 	"lastblock/core/amount"
@@ -96,7 +95,9 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	}
 	defer func() {
 		for _, check := range checks {
-			err = errors.Join(err, check.close())
+			if closing := check.close(); err == nil {
+				err = closing
+			}
 		}
 	}()
 	r.tally = tally.New(set, tally.Options{
