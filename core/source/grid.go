@@ -152,7 +152,7 @@ func ReadGrid(path string) (*Grid, error) {
 // gridDelimiter is what stands on most of the lines.
 func gridDelimiter(lines []string) rune {
 	best, most := rune(0), 0
-	for _, delimiter := range ";\t|=," {
+	for _, delimiter := range ";\t|=:," {
 		count := 0
 		for _, line := range lines {
 			if strings.ContainsRune(line, delimiter) {
@@ -167,10 +167,12 @@ func gridDelimiter(lines []string) rune {
 }
 
 func splitGridLine(line string, delimiter rune) []string {
-	if delimiter == 0 || !strings.ContainsRune(line, delimiter) {
-		if name, figure, ok := strings.Cut(line, ":"); ok {
+	if delimiter == '=' || delimiter == ':' {
+		if name, figure, ok := strings.Cut(line, string(delimiter)); ok {
 			return []string{name, figure}
 		}
+	}
+	if delimiter == 0 || !strings.ContainsRune(line, delimiter) {
 		fields := strings.Fields(line)
 		last := fields[len(fields)-1]
 		if _, err := amount.Parse([]byte(last), '.'); err == nil && len(fields) > 1 {
