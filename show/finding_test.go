@@ -1,0 +1,178 @@
+package show
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+
+	"lastblock/core/finding"
+
+	"github.com/xuri/excelize/v2"
+)
+
+// some are findings of all sorts.
+func some() []finding.Finding {
+	var l finding.List
+	l.Add(finding.Finding{Kind: finding.ControlTotal, Source: "a.csv", Column: "debit", Expected: "4", Found: "1.00", Difference: "-3.00", Message: "declared 4, found 1.00"})
+	l.Add(finding.Finding{Kind: finding.RuleBroken, Source: "b.xlsx", Sheet: "Journal", Line: 7, Key: "named; \"so\"", Amount: "12.50", Message: "named: does not hold\nat all", Order: 1, Record: 3})
+	l.Add(finding.Finding{Kind: finding.BlankAmount, Source: "c.csv", Count: 2, Message: "2 records without an amount", Order: 2})
+	all := l.All()
+	all[0].Accepted = "known, says Anna"
+	all[1].Lapsed = "accepted by ben, and changed since"
+	return all
+}
+
+func each(findings []finding.Finding) EachFinding {
+	return func(visit func(*finding.Finding) error) error {
+		for i := range findings {
+			if err := visit(&findings[i]); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+}
+
+// What is written in a format is read again as it was.
+func TestFindingsAreReadAsTheyWereWritten(t *testing.T) {
+	want := some()
+	for i := range want {
+		want[i].Order, want[i].Record = 0, 0 // which only a run knows
+	}
+	for _, format := range []Format{CSV, TSV, JSON, JSONL} {
+		var out bytes.Buffer
+		if err := WriteFindings(&out, format, "", each(some())); err != nil {
+			t.Fatal(err)
+		}
+		got, err := ReadFindings(&out, format)
+		if err != nil || fmt.Sprintf("%+v", got) != fmt.Sprintf("%+v", want) {
+			t.Errorf("%s: read %+v, %v\nwant %+v", format, got, err, want)
+		}
+	}
+	for _, format := range []Format{Workbook, Parquet} {
+		if _, err := ReadFindings(strings.NewReader(""), format); err == nil {
+			t.Errorf("findings are read from %s", format)
+		}
+	}
+	if _, err := ReadFindings(strings.NewReader("a,b\n1,2\n"), CSV); err == nil {
+		t.Error("any CSV is taken for findings")
+	}
+}
+
+func TestFindingsInAWorkbook(t *testing.T) {
+	var out bytes.Buffer
+	if err := WriteFindings(&out, Workbook, "", each(some())); err != nil {
+		t.Fatal(err)
+	}
+	book, err := excelize.OpenReader(&out)
+	if err != nil {
+		t.Fatal(err)
+	}
+	rows, err := book.GetRows(book.GetSheetName(0))
+	if err != nil || len(rows) != 4 || strings.Join(rows[0], ",") != strings.Join(findingColumns, ",") || rows[2][5] != "7" {
+		t.Errorf("the sheet is %q, %v", rows, err)
+	}
+}
+
+// Nothing to write is a file all the same.
+func TestNoFindings(t *testing.T) {
+	for format, want := range map[Format]string{
+		CSV: strings.Join(findingColumns, ",") + "\n", JSONL: "",
+		JSON: "{\n  \"command\": \"findings\",\n  \"version\": 1,\n  \"findings\": []\n}\n",
+	} {
+		var out bytes.Buffer
+		if err := WriteFindings(&out, format, "", each(nil)); err != nil || out.String() != want {
+			t.Errorf("%s is %q, %v", format, out.String(), err)
+		}
+	}
+}
+
+// A document streams its findings one by one, each on a line, as valid JSON.
+func TestDocumentOfFindings(t *testing.T) {
+	var out bytes.Buffer
+	d := StartDocument(&out, NewDocument("tieout"))
+	if err := d.Findings(each(some())); err != nil {
+		t.Fatal(err)
+	}
+	if err := d.Close(); err != nil {
+		t.Fatal(err)
+	}
+	var document struct {
+		Findings []finding.Finding
+	}
+	if err := json.Unmarshal(out.Bytes(), &document); err != nil || len(document.Findings) != 3 || strings.Count(out.String(), "\n") != 9 {
+		t.Errorf("the document is %s: %v", out.String(), err)
+	}
+}
+
+// Accepted findings come last, with the reason; one whose decision does not hold
+// any more says so. Only those that somebody may want to decide have their id.
+func TestAcceptedFindingsArePrinted(t *testing.T) {
+	var out bytes.Buffer
+	findings := some()
+	Findings(NewScreen(&out), findings)
+	want := fmt.Sprintf(`
+findings  1 review, 1 note, 1 accepted
+review    rule             b.xlsx, sheet Journal, line 7  id %s
+          named: does not hold␊at all
+          accepted by ben, and changed since
+note      blank-amount     c.csv
+          2 records without an amount
+accepted  control-total    a.csv, column debit  id %s
+          declared 4, found 1.00
+          accepted: known, says Anna
+`, findings[1].ID, findings[0].ID)
+	if out.String() != want {
+		t.Errorf("printed:%s\nwant:%s", out.String(), want)
+	}
+}
+
+// Of many findings of a kind the first are printed, and what all come to; rules
+// are told apart.
+func TestManyFindingsAreGrouped(t *testing.T) {
+	var findings []finding.Finding
+	for _, rule := range []string{"one", "two"} {
+		for i := range 8 {
+			findings = append(findings, finding.Finding{
+				ID: "x", Kind: finding.RuleBroken, Weight: finding.Review, Source: "a.csv", Line: i + 2, Key: rule, Amount: "1000.25", Message: fmt.Sprint(rule, i),
+			})
+		}
+	}
+	var out bytes.Buffer
+	Findings(NewScreen(&out), findings)
+	const more = "… 3 more of kind rule, together with those above 8,002.00; --json lists them all"
+	if strings.Count(out.String(), more) != 2 || strings.Contains(out.String(), "one5") || !strings.Contains(out.String(), "two4") {
+		t.Errorf("printed: %s", out.String())
+	}
+	// Where some are counted and not listed, there is no sum, and another way to see them.
+	findings = append(findings[:7:7], finding.Finding{Kind: finding.RuleBroken, Weight: finding.Review, Source: "a.csv", Key: "one", Rest: true, Count: 40, Message: "40 more like this"})
+	out.Reset()
+	Findings(NewScreen(&out), findings)
+	if !strings.Contains(out.String(), "findings  47 review") || !strings.Contains(out.String(), "… 42 more of kind rule; --json lists them all") {
+		t.Errorf("printed: %s", out.String())
+	}
+}
+
+// Findings that stop are never put together: each wants to be decided.
+func TestFindingsThatStopHaveAnIDEach(t *testing.T) {
+	var l finding.List
+	for i := range 3 {
+		l.Add(finding.Finding{Kind: finding.NotFiled, Source: fmt.Sprint("entity ", i), Message: "has not filed"})
+	}
+	var out bytes.Buffer
+	Findings(NewScreen(&out), l.All())
+	if n := strings.Count(out.String(), "  id "); n != 3 {
+		t.Errorf("%d ids are printed: %s", n, out.String())
+	}
+	out.Reset()
+	f := l.All()[0]
+	Decided(NewScreen(&out), "accept", &f)
+	if want := "accept    not-filed        entity 0  id " + f.ID + "\n          has not filed\n"; out.String() != want {
+		t.Errorf("decided: %q, want %q", out.String(), want)
+	}
+	if text := Describe(&f); text != "not-filed  entity 0  has not filed" {
+		t.Errorf("described: %q", text)
+	}
+}
