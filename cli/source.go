@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"os"
+	"path/filepath"
 	"slices"
 
 	"lastblock/core/source"
@@ -61,20 +62,25 @@ func (a *app) printPassedOver(set *source.Set) {
 // leaveOut takes files that have another part in the run, such as the control
 // sheet, out of the sources.
 func (in *input) leaveOut(reason string, files ...string) {
+	paths, sizes := make(map[string]bool), make(map[int64]bool)
 	var infos []os.FileInfo
-	sizes := make(map[int64]bool)
 	for _, file := range files {
+		if path, err := filepath.Abs(file); err == nil {
+			paths[path] = true
+		}
 		if info, err := os.Stat(file); err == nil {
 			infos = append(infos, info)
 			sizes[info.Size()] = true
 		}
 	}
+	const few = 100 // of which it is seen, too, that one has several paths
 	in.set.Sources = slices.DeleteFunc(in.set.Sources, func(s source.Source) bool {
-		if s.Entry() == "" && !sizes[s.Size] {
-			return false
+		path, err := filepath.Abs(s.Path)
+		same := err == nil && paths[path]
+		if !same && len(infos) <= few && (s.Entry() != "" || sizes[s.Size]) {
+			other, err := os.Stat(s.Path)
+			same = err == nil && slices.ContainsFunc(infos, func(info os.FileInfo) bool { return os.SameFile(info, other) })
 		}
-		other, err := os.Stat(s.Path)
-		same := err == nil && slices.ContainsFunc(infos, func(info os.FileInfo) bool { return os.SameFile(info, other) })
 		if same {
 			in.set.PassedOver = append(in.set.PassedOver, source.PassedOver{Source: s.Name, Reason: reason})
 		}

@@ -98,7 +98,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	if err := result.Proof.Check(); err != nil {
 		return nil, err
 	}
-	if result.Columns, err = describe(parts, columnsOf(t), reading.Memory, options.Frequent); err != nil {
+	if result.Columns, err = describe(parts, t.Columns(), reading.Memory, options.Frequent); err != nil {
 		return nil, err
 	}
 	if options.Each {
@@ -108,24 +108,6 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	}
 	result.Findings = t.Findings.All()
 	return result, nil
-}
-
-// columnsOf are all columns, in the order in which sources bring them.
-func columnsOf(t *tally.Tally) []string {
-	var columns []string
-	seen := make(map[string]bool)
-	for i := range t.Sources {
-		if t.Sources[i].Head == nil {
-			continue
-		}
-		for _, name := range t.Sources[i].Head.Layout.Columns {
-			if !seen[name] {
-				seen[name] = true
-				columns = append(columns, name)
-			}
-		}
-	}
-	return columns
 }
 
 // sheets describes each source. What several goroutines have gathered of a

@@ -28,7 +28,7 @@ type counted struct {
 }
 
 const (
-	mostHeld  = 16
+	MostHeld  = 16 // bytes of a text that two words hold
 	isLong    = 0xff
 	sizeShift = 56
 	countMask = 1<<sizeShift - 1
@@ -46,8 +46,9 @@ func (c *Counter) Size() int64 {
 	return int64(slotSize*len(c.slots) + cap(c.long))
 }
 
-// hold puts a text of up to sixteen bytes into two words.
-func hold(text []byte) (low, high uint64) {
+// Hold puts a text of up to MostHeld bytes into two words, from which, with its
+// length, it can be told from any other.
+func Hold(text []byte) (low, high uint64) {
 	switch n := len(text); {
 	case n >= 8:
 		return binary.LittleEndian.Uint64(text), binary.LittleEndian.Uint64(text[n-8:])
@@ -59,7 +60,7 @@ func hold(text []byte) (low, high uint64) {
 	return 0, 0
 }
 
-// release is the reverse of hold.
+// release is the reverse of Hold.
 func release(dst []byte, low, high uint64, n int) []byte {
 	switch {
 	case n >= 8:
@@ -87,19 +88,24 @@ func release(dst []byte, low, high uint64, n int) []byte {
 	return dst
 }
 
-// mix is a hash of two words and a length, by a multiplication of 128 bits.
-func mix(low, high, size uint64) uint64 {
-	above, below := bits.Mul64(low^0x9e3779b97f4a7c15, high^size<<sizeShift^0xd6e8feb86659fd93)
+// Mix is a hash of two words, by a multiplication of 128 bits.
+func Mix(low, high uint64) uint64 {
+	above, below := bits.Mul64(low^0x9e3779b97f4a7c15, high^0xd6e8feb86659fd93)
 	return above ^ below
+}
+
+// mix is a hash of two words and a length.
+func mix(low, high, size uint64) uint64 {
+	return Mix(low, high^size<<sizeShift)
 }
 
 // Add counts a text n times, n being more than nought.
 func (c *Counter) Add(text []byte, n int) {
-	if len(text) > mostHeld {
+	if len(text) > MostHeld {
 		c.addLong(text, n)
 		return
 	}
-	low, high := hold(text)
+	low, high := Hold(text)
 	size := uint64(len(text))
 	mask := uint64(len(c.slots) - 1)
 	for at := mix(low, high, size) & mask; ; at = (at + 1) & mask {
@@ -176,13 +182,13 @@ func (c *Counter) taken() {
 
 // Count returns how often a text was counted.
 func (c *Counter) Count(text []byte) int {
-	if len(text) > mostHeld {
+	if len(text) > MostHeld {
 		if at, ok := c.findLong(text, xxh3.Hash(text)); ok {
 			return int(c.slots[at].sized & countMask)
 		}
 		return 0
 	}
-	low, high := hold(text)
+	low, high := Hold(text)
 	size := uint64(len(text))
 	mask := uint64(len(c.slots) - 1)
 	for at := mix(low, high, size) & mask; c.slots[at].sized != 0; at = (at + 1) & mask {

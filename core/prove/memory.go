@@ -1,8 +1,7 @@
 package prove
 
 import (
-	"encoding/binary"
-	"math/bits"
+	"lastblock/core/intern"
 
 	"github.com/zeebo/xxh3"
 )
@@ -24,21 +23,14 @@ type slot struct {
 
 const memorySlots = 1 << 12
 
-// wordsOf puts a text of up to sixteen bytes into two words, and hashes a longer
-// one, so that its length and the words tell it from any other.
+// wordsOf puts a text into two words, and hashes one that they do not hold, so
+// that its length and the words tell it from any other.
 func wordsOf(text []byte) (low, high uint64) {
-	switch n := len(text); {
-	case n > 16:
+	if len(text) > intern.MostHeld {
 		hash := xxh3.Hash128(text)
 		return hash.Lo, hash.Hi
-	case n >= 8:
-		return binary.LittleEndian.Uint64(text), binary.LittleEndian.Uint64(text[n-8:])
-	case n >= 4:
-		return uint64(binary.LittleEndian.Uint32(text)) | uint64(binary.LittleEndian.Uint32(text[n-4:]))<<32, 0
-	case n > 0:
-		return uint64(text[0]) | uint64(text[n/2])<<8 | uint64(text[n-1])<<16, 0
 	}
-	return 0, 0
+	return intern.Hold(text)
 }
 
 // find returns the slot of a value, or the one that it is to be put into.
@@ -47,8 +39,7 @@ func (m *memory) find(text []byte, decimal byte) (s *slot, ok bool) {
 		m.slots = make([]slot, memorySlots)
 	}
 	low, high := wordsOf(text)
-	above, below := bits.Mul64(low^0x9e3779b97f4a7c15, high^0xd6e8feb86659fd93)
-	at := (above ^ below) & (memorySlots - 2)
+	at := intern.Mix(low, high) & (memorySlots - 2)
 	for i := range 2 {
 		s = &m.slots[at+uint64(i)]
 		if s.low == low && s.high == high && s.size == len(text) && s.decimal == decimal {

@@ -138,7 +138,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 		}
 	}
 	if v.table.size() > v.limit {
-		run, err := spill(v.table)
+		run, err := putAside(v.table)
 		if err != nil {
 			return err
 		}

@@ -11,6 +11,7 @@ import (
 	"os"
 
 	"lastblock/core/amount"
+	"lastblock/core/spill"
 )
 
 // A run is groups in the order of their keys, each key once: a table, or, when
@@ -71,15 +72,12 @@ type fileRun struct {
 	width int
 }
 
-// spill writes a table to a temporary file.
-func spill(t *table) (*fileRun, error) {
-	file, err := os.CreateTemp("", "lastblock-groups-*")
+// putAside writes a table to a temporary file.
+func putAside(t *table) (*fileRun, error) {
+	file, err := spill.TempFile()
 	if err != nil {
-		return nil, fmt.Errorf("putting groups aside: %w", err)
+		return nil, err
 	}
-	// Where the system lets go of a name while the file is open, nothing can
-	// stay behind; elsewhere close removes it.
-	os.Remove(file.Name())
 	r := &fileRun{file: file, width: t.width}
 	w := bufio.NewWriterSize(file, 1<<18)
 	var line, text []byte
@@ -109,9 +107,7 @@ func (r *fileRun) open() (cursor, error) {
 }
 
 func (r *fileRun) close() error {
-	err := r.file.Close()
-	os.Remove(r.file.Name()) // gone already, on most systems
-	return err
+	return spill.Remove(r.file)
 }
 
 type fileCursor struct {

@@ -522,7 +522,7 @@ func (t *Tally) checkColumn(column, so string) error {
 		}
 	}
 	if asked && !t.Has(column) {
-		return &UnknownColumnError{Column: column, Have: t.columns()}
+		return &UnknownColumnError{Column: column, Have: t.Columns()}
 	}
 	for _, i := range lacking {
 		t.Findings.Add(finding.Finding{
@@ -533,8 +533,9 @@ func (t *Tally) checkColumn(column, so string) error {
 	return nil
 }
 
-// columns are all columns there are, in the order of the sources.
-func (t *Tally) columns() []string {
+// Columns are all columns there are, in the order in which sources bring them.
+// They are known once Finish has been called.
+func (t *Tally) Columns() []string {
 	var columns []string
 	seen := make(map[string]bool)
 	for i := range t.Sources {

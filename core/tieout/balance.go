@@ -235,14 +235,16 @@ func (c *Balance) close() error {
 	return errors.Join(errs...)
 }
 
-// imbalances gathers what is not balanced and looks for the reasons, so many at
-// a time as can be held.
+// imbalances gathers what is not balanced, and looks for the reasons.
 type imbalances struct {
-	check *Balance
-	run   *run
-	found []imbalance
+	check     *Balance
+	run       *run
+	found     []imbalance
+	explained bool
 }
 
+// imbalancesHeld is how many are held at a time. Of those beyond the first so many
+// nobody looks for the reason, as the columns are hardly the right ones then.
 const imbalancesHeld = 10_000
 
 func (l *imbalances) add(ctx context.Context, i imbalance) error {
@@ -258,8 +260,11 @@ func (l *imbalances) tell(ctx context.Context) error {
 	if len(l.found) == 0 {
 		return nil
 	}
-	if err := l.check.explain(ctx, l.run, l.found); err != nil {
-		return err
+	if !l.explained {
+		l.explained = true
+		if err := l.check.explain(ctx, l.run, l.found); err != nil {
+			return err
+		}
 	}
 	for _, i := range l.found {
 		f := l.run.about(finding.Unbalanced, i.source)

@@ -141,8 +141,12 @@ func (r *run) matrix(rows []Row) (*Matrix, error) {
 		entries, m.Shown = slices.Clone(r.options.Roster.Entries), r.options.Roster.Shown
 	}
 	onRoster := len(entries)
+	known := make(map[string]bool)
+	for i := range entries {
+		known[fold(entries[i].Entity)] = true
+	}
 	for _, entity := range g.order {
-		if !slices.ContainsFunc(entries, func(e Entry) bool { return fold(e.Entity) == entity }) {
+		if !known[entity] {
 			entries = append(entries, Entry{Entity: g.names[entity], Shown: make([]string, len(m.Shown))})
 		}
 	}
