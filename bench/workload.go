@@ -77,27 +77,74 @@ func makeLedgers(dir string) error {
 	return os.WriteFile(filepath.Join(dir, "ledgers-control.csv"), control.Bytes(), 0o644)
 }
 
-// makeShuffled makes the journal once more, with its records in another order.
+// makeShuffled makes the journal once more, with its records in another order. They
+// are dealt to heaps, each of which is shuffled, since the peak memory of a program
+// counts for those that it starts.
 func makeShuffled(dir string) error {
 	if err := makeJournal(dir); err != nil {
 		return err
 	}
 	folder := filepath.Join(dir, "shuffled")
 	return makeOnce(folder, func() error {
-		data, err := os.ReadFile(filepath.Join(dir, "journal", "journal.csv"))
+		r := rand.New(rand.NewPCG(2031, 5))
+		header, heaps, err := deal(filepath.Join(dir, "journal", "journal.csv"), folder, r)
 		if err != nil {
 			return err
 		}
-		lines := bytes.SplitAfter(bytes.TrimSuffix(data, []byte("\n")), []byte("\n"))
-		lines[len(lines)-1] = append(bytes.Clone(lines[len(lines)-1]), '\n')
-		records := lines[1:]
-		rand.New(rand.NewPCG(2031, 5)).Shuffle(len(records), func(i, k int) { records[i], records[k] = records[k], records[i] })
-		return writeFile(filepath.Join(folder, "journal.csv"), func(w *bufio.Writer) {
-			for _, line := range lines {
-				w.Write(line)
+		var failed error
+		err = writeFile(filepath.Join(folder, "journal.csv"), func(w *bufio.Writer) {
+			w.Write(header)
+			for _, heap := range heaps {
+				data, err := os.ReadFile(heap)
+				failed = errors.Join(failed, err, os.Remove(heap))
+				records := bytes.SplitAfter(data, []byte("\n"))
+				records = records[:len(records)-1] // behind the last line is nothing
+				r.Shuffle(len(records), func(i, k int) { records[i], records[k] = records[k], records[i] })
+				for _, record := range records {
+					w.Write(record)
+				}
 			}
 		})
+		return errors.Join(failed, err)
 	})
+}
+
+// deal deals the records of a file to heaps.
+func deal(path, folder string, r *rand.Rand) (header []byte, heaps []string, err error) {
+	const count = 100
+	file, err := os.Open(path)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer file.Close()
+	var writers []*bufio.Writer
+	for i := range count {
+		heaps = append(heaps, filepath.Join(folder, fmt.Sprintf("heap-%d", i)))
+		heap, err := os.Create(heaps[i])
+		if err != nil {
+			return nil, nil, err
+		}
+		defer heap.Close()
+		writers = append(writers, bufio.NewWriter(heap))
+	}
+	lines := bufio.NewReaderSize(file, 1<<20)
+	if header, err = lines.ReadBytes('\n'); err != nil {
+		return nil, nil, err
+	}
+	for {
+		line, err := lines.ReadSlice('\n')
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+		writers[r.IntN(count)].Write(line) // Flush tells of all writes
+	}
+	for _, w := range writers {
+		err = errors.Join(err, w.Flush())
+	}
+	return header, heaps, err
 }
 
 // makeFiles writes n files into a folder, unless they were made before.

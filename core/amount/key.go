@@ -78,6 +78,17 @@ func FromKey(key []byte) (Amount, error) {
 		digits += strings.Repeat("0", -scale)
 		scale = 0
 	}
+	const mostDigits = 18 // that 64 bits hold, whatever they are
+	if len(digits) <= mostDigits {
+		coef, err := strconv.ParseInt(digits, 10, 64)
+		if err != nil {
+			return Amount{}, errKey
+		}
+		if invert != 0 {
+			coef = -coef
+		}
+		return New(coef, scale), nil
+	}
 	coefficient, ok := new(big.Int).SetString(digits, 10)
 	if !ok {
 		return Amount{}, errKey

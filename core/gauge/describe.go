@@ -237,7 +237,9 @@ func (p *portrait) add(text []byte, n counts) error {
 		return nil
 	}
 	p.texts++
-	p.frequent.add(string(text), n[0]+n[1])
+	if both := n[0] + n[1]; p.frequent.wants(both) {
+		p.frequent.add(string(text), both)
+	}
 	for mark, decimal := range []byte{'.', ','} {
 		if n[mark] == 0 {
 			continue
@@ -282,7 +284,9 @@ func (p *portrait) describeAmounts(c *Column) error {
 		value = scaled(value)
 		distinct++
 		q.add(value, n)
-		frequent.add(value.String(), n)
+		if frequent.wants(n) {
+			frequent.add(value.String(), n)
+		}
 		n = 0
 		return nil
 	}
@@ -310,6 +314,11 @@ func (p *portrait) describeAmounts(c *Column) error {
 type top struct {
 	most   int
 	values []Frequent
+}
+
+// wants tells whether a value that comes so often may be among them.
+func (t *top) wants(n int) bool {
+	return t.most > 0 && (len(t.values) < t.most || n >= t.values[t.most-1].Count)
 }
 
 func (t *top) add(text string, n int) {
