@@ -340,3 +340,41 @@ func TestAnErrorInWritingIsRemembered(t *testing.T) {
 type failing struct{ err error }
 
 func (f failing) Write([]byte) (int, error) { return 0, f.err }
+
+// An output can rest between writes, so that any number can be under way, and is
+// placed where it is known to belong at the end, without a note that it is ours.
+func TestOutputsCanRest(t *testing.T) {
+	dir := t.TempDir()
+	outputs := new(Outputs)
+	var some []*Output
+	for i := range 3 {
+		o, err := outputs.Create(filepath.Join(dir, fmt.Sprint("part-", i)), false)
+		if err != nil {
+			t.Fatal(err)
+		}
+		some = append(some, o)
+	}
+	for round := range 2 {
+		for _, o := range some {
+			if _, err := fmt.Fprintf(o, "round %d\n", round); err != nil {
+				t.Fatal(err)
+			}
+			if err := o.Rest(); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	for i, o := range some[:2] {
+		if err := outputs.Place(o, filepath.Join(dir, fmt.Sprintf("part-%03d.csv", i))); err != nil {
+			t.Fatal(err)
+		}
+	}
+	outputs.Discard()
+	entries, err := os.ReadDir(dir)
+	if err != nil || len(entries) != 2 || entries[0].Name() != "part-000.csv" || entries[1].Name() != "part-001.csv" {
+		t.Errorf("the folder holds %v, %v", entries, err)
+	}
+	if text, err := os.ReadFile(filepath.Join(dir, "part-001.csv")); err != nil || string(text) != "round 0\nround 1\n" {
+		t.Errorf("a part holds %q, %v", text, err)
+	}
+}

@@ -119,3 +119,50 @@ func TestAChangedFileIsAnError(t *testing.T) {
 		t.Error("the file was not only appended to")
 	}
 }
+
+// FuzzLog writes decisions with any texts, and reads them back.
+func FuzzLog(f *testing.F) {
+	f.Add("anna", "rounding", "corvane.csv", 7, "1.00")
+	f.Add("a,b", "line one\nline \"two\"\r\n", "dir/ü;.csv", 0, "")
+	f.Add(" ", "\x00\xff", "", -1, ",")
+	f.Fuzz(func(t *testing.T, user, reason, source string, line int, amount string) {
+		path := filepath.Join(t.TempDir(), "decisions.csv")
+		plain := func(s string) string { return strings.ReplaceAll(s, "\r\n", "\n") } // as RFC 4180 readers do within quotes
+		d := Decision{Time: noon, User: plain(user), Verdict: Accept, Reason: plain(reason), ID: "abcdefgh", Kind: finding.RowCount, Source: plain(source), Line: max(0, line), Amount: plain(amount), State: "0"}
+		for range 2 {
+			if err := Append(path, []Decision{d, d}); err != nil {
+				t.Fatal(err)
+			}
+		}
+		log, err := Read(path)
+		if err != nil || len(log.Decisions) != 4 {
+			t.Fatalf("%+v, %v", log, err)
+		}
+		for _, got := range log.Decisions {
+			if got.Time = got.Time.In(noon.Location()); got != d {
+				t.Errorf("read %+v, want %+v", got, d)
+			}
+		}
+	})
+}
+
+// Two that decide at the same time both have their say.
+func TestDecidingTogether(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "decisions.csv")
+	const several = 8
+	errs := make(chan error, several)
+	for range several {
+		go func() { errs <- Append(path, []Decision{About(short("1.00"), Accept, "together", "anna", noon)}) }()
+	}
+	for range several {
+		if err := <-errs; err != nil {
+			t.Error(err)
+		}
+	}
+	if log, err := Read(path); err != nil || len(log.Decisions) != several {
+		t.Errorf("%d decisions are there, %v", len(log.Decisions), err)
+	}
+	if _, err := os.Stat(path + ".lock"); err == nil {
+		t.Error("the lock stays behind")
+	}
+}

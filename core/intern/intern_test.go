@@ -105,3 +105,18 @@ func BenchmarkNumber(b *testing.B) {
 		})
 	}
 }
+
+func BenchmarkCounter(b *testing.B) {
+	for _, count := range []int{1 << 10, 1 << 20} {
+		b.Run(fmt.Sprint(count), func(b *testing.B) {
+			texts := make([][]byte, count)
+			for i := range texts {
+				texts[i] = fmt.Appendf(nil, "%d.%02d", i/100, i%100)
+			}
+			c := NewCounter()
+			for i := 0; b.Loop(); i++ {
+				c.Add(texts[i*7919&(count-1)], 1)
+			}
+		})
+	}
+}

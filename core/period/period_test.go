@@ -93,3 +93,28 @@ func TestRanges(t *testing.T) {
 		}
 	}
 }
+
+// FuzzParse reads what it has read and written again, and finds each period in
+// the calendar of package time.
+func FuzzParse(f *testing.F) {
+	for _, seed := range []string{"2031-01", "2031Q4", "2032-W53", "20320229", "2031", "9999-12-31", "0001"} {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		p, ok := Parse(text)
+		if !ok {
+			return
+		}
+		if again, ok := Parse(p.String()); !ok || again != p {
+			t.Errorf("%q is %s, which is read as %s, %v", text, p, again, ok)
+		}
+		first := time.Unix(int64(p.First)*86400, 0).UTC()
+		days := map[Unit][2]int{Day: {1, 1}, Week: {7, 7}, Month: {28, 31}, Quarter: {90, 92}, Year: {365, 366}}[p.Unit]
+		if n := p.Last() - p.First + 1; n < days[0] || n > days[1] || p.Next().First != p.Last()+1 {
+			t.Errorf("%s has %d days", p, n)
+		}
+		if p.Unit == Week && first.Weekday() != time.Monday || p.Unit != Day && p.Unit != Week && first.Day() != 1 {
+			t.Errorf("%s begins on %s", p, first)
+		}
+	})
+}

@@ -105,10 +105,15 @@ func (s *Sorter) spill() error {
 		w.Write(s.item(e))
 	}
 	s.arena, s.entries = s.arena[:0], s.entries[:0]
-	if err := w.Flush(); err != nil {
-		return fmt.Errorf("putting aside what does not fit into memory: %w", err)
+	return putAside(w.Flush())
+}
+
+// putAside says what could not be done, and what to do about it.
+func putAside(err error) error {
+	if err == nil {
+		return nil
 	}
-	return nil
+	return fmt.Errorf("putting aside what does not fit into memory: %w; TMPDIR names another folder for it, and --memory lets more fit", err)
 }
 
 // TempFile makes a temporary file that the system removes at the latest when
@@ -117,7 +122,7 @@ func (s *Sorter) spill() error {
 func TempFile() (*os.File, error) {
 	file, err := os.CreateTemp("", "lastblock-*.spill")
 	if err != nil {
-		return nil, fmt.Errorf("putting aside what does not fit into memory: %w", err)
+		return nil, putAside(err)
 	}
 	os.Remove(file.Name())
 	return file, nil

@@ -85,3 +85,25 @@ func TestMergeStopsWhereItsVisitorFails(t *testing.T) {
 		t.Errorf("saw %q, error %v", seen, err)
 	}
 }
+
+func BenchmarkSorter(b *testing.B) {
+	r := rand.New(rand.NewPCG(2, 2))
+	item := make([]byte, 24)
+	for b.Loop() {
+		s := New(1 << 20)
+		for range 100_000 {
+			for i := range 8 {
+				item[i] = byte(r.Uint32())
+			}
+			if err := s.Add(item); err != nil {
+				b.Fatal(err)
+			}
+		}
+		if err := Merge([]*Sorter{s}, func([]byte) error { return nil }); err != nil {
+			b.Fatal(err)
+		}
+		if err := s.Close(); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -76,3 +76,11 @@ func TestAgainstFloatingPoint(t *testing.T) {
 		t.Errorf("the deviation is %v, want about %v", deviation, want)
 	}
 }
+
+func BenchmarkMoments(b *testing.B) {
+	var m Moments
+	texts := [][]byte{[]byte("1234.50"), []byte("0.00"), []byte("-99.99"), []byte("7")}
+	for i := 0; b.Loop(); i++ {
+		m.Add(texts[i&3], '.', 3)
+	}
+}
