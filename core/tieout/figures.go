@@ -36,7 +36,7 @@ func newFigures(set *source.Set, options *Options) *figures {
 			hashes = append(hashes, column)
 		} else if column, ok := strings.CutPrefix(word, distinctPrefix); ok {
 			distinct = append(distinct, column)
-		} else if word != rowsColumn && !slices.Contains(set.Words(), word) {
+		} else if word != rowsColumn && word[0] != '_' && !slices.Contains(set.Words(), word) {
 			f.totals = append(f.totals, word)
 		}
 	}
