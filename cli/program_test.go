@@ -247,6 +247,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		"rollup":  {"--share", "--subtotals"},
 		"gauge":   {"--each"},
 		"prove":   {"--equals", "lastblock-demo/journals/dunmarrow_2031-01.txt"},
+		"split":   {"lastblock-demo/journals/dunmarrow_2031-01.txt", "--rows", "5", "--out-dir", "parts"},
 	} {
 		stdout, stderr, _ := runProgram(t, dir, "", append([]string{command, "--plan", "lastblock-demo/lastblock.toml", "--json"}, args...)...)
 		var document map[string]any

@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -121,10 +122,14 @@ func (a *app) cut(ctx context.Context, f *splitFlags, in *input, made *partFiles
 	if err := a.outputs.Commit(sheet); err != nil {
 		return err
 	}
+	others, err := made.others(names)
+	if err != nil {
+		return err
+	}
 	if f.reading.json {
-		err = show.Document(a.stdout, splitDocument(in.set, control, names, r))
+		err = show.Document(a.stdout, splitDocument(in.set, control, names, others, r))
 	} else {
-		a.printSplit(f, in.set, names, r)
+		a.printSplit(f, in.set, names, others, r)
 	}
 	if err == nil && finding.Stops(r.Findings) {
 		return errStop
@@ -212,6 +217,20 @@ func (p *partFiles) place(r *split.Result) ([]string, error) {
 	return names, nil
 }
 
+// others are files that look like parts and are none of these: those of an earlier
+// cut into more of them.
+func (p *partFiles) others(names []string) ([]string, error) {
+	entries, err := os.ReadDir(p.flags.outDir)
+	others := []string{}
+	for _, e := range entries {
+		name := e.Name()
+		if strings.HasPrefix(name, p.stem()+"-") && strings.HasSuffix(name, p.ending()) && !slices.Contains(names, name) && !p.in.isSource(filepath.Join(p.flags.outDir, name)) {
+			others = append(others, name)
+		}
+	}
+	return others, err
+}
+
 // free returns a name that no other part has, whether or not a system tells
 // capital letters from small ones.
 func (p *partFiles) free(name string) string {
@@ -259,7 +278,7 @@ func writeControl(w io.Writer, names []string, r *split.Result) error {
 	return errors.Join(err, lines.Error())
 }
 
-func splitDocument(set *source.Set, control string, names []string, r *split.Result) show.Object {
+func splitDocument(set *source.Set, control string, names, others []string, r *split.Result) show.Object {
 	doc := show.NewDocument("split")
 	parts := []show.Object{}
 	rows := 0
@@ -272,13 +291,14 @@ func splitDocument(set *source.Set, control string, names []string, r *split.Res
 	doc.Add("parts", parts)
 	doc.Add("rows", rows)
 	doc.Add("control", control)
+	doc.Add("others", others)
 	doc.Add("passed_over", passedOver(set))
 	doc.Add("findings", r.Findings)
 	doc.Add("proof", show.ProofObject(&r.Proof))
 	return doc
 }
 
-func (a *app) printSplit(f *splitFlags, set *source.Set, names []string, r *split.Result) {
+func (a *app) printSplit(f *splitFlags, set *source.Set, names, others []string, r *split.Result) {
 	t := show.Table{Columns: []show.Column{{Name: "part", Key: true}, {Name: "rows", Right: true}}}
 	for _, column := range r.Columns {
 		t.Columns = append(t.Columns, show.Column{Name: column, Right: true})
@@ -299,6 +319,13 @@ func (a *app) printSplit(f *splitFlags, set *source.Set, names []string, r *spli
 	t.AddStrong(all...)
 	t.Print(a.stdout)
 	fmt.Fprintf(a.stdout, "\nwritten to %s, with %s\n", f.outDir, controlName)
+	if n := len(others); n > 0 {
+		text := others[0]
+		if n > 1 {
+			text += fmt.Sprintf(" and %s more", show.Number(n-1))
+		}
+		fmt.Fprintf(a.stdout, "also there, and no part of this: %s; take it away, or the parts are read with it\n", text)
+	}
 	a.printPassedOver(set)
 	show.Findings(a.stdout, r.Findings)
 	show.Proof(a.stdout, &r.Proof)
