@@ -27,6 +27,7 @@ type Draft struct {
 	Pattern  string   // of the files' names, "" where they tell nothing
 	Skip     []string // files that are data of another sort
 	Declared string   // the control sheet, "" for none
+	Roster   string   // who has to file, "" for nothing that tells
 	Shapes   []Shape  // the most frequent one first
 	Totals   []string // amount columns of the first shape
 	Sources  int
@@ -75,6 +76,10 @@ func Run(ctx context.Context, folder string, skip []string, reading source.Readi
 	files = slices.DeleteFunc(files, func(f *file) bool {
 		if d.Declared == "" && isControlSheet(f.found.Columns) {
 			d.Declared = f.name
+			return true
+		}
+		if d.Roster == "" && isRoster(f.found.Columns) {
+			d.Roster = f.name
 			return true
 		}
 		return false
@@ -195,10 +200,16 @@ func onePerWorkbook(files []*file) []*file {
 
 // isControlSheet knows what branches declared by its columns.
 func isControlSheet(columns []intake.Column) bool {
-	has := func(name string) bool {
-		return slices.ContainsFunc(columns, func(c intake.Column) bool { return c.Name == name })
-	}
-	return has("rows") && (has("source") || has("entity"))
+	return has(columns, "rows") && (has(columns, "source") || has(columns, "entity"))
+}
+
+// isRoster knows who has to file by its columns.
+func isRoster(columns []intake.Column) bool {
+	return has(columns, "entity") && (has(columns, "from") || has(columns, "until"))
+}
+
+func has(columns []intake.Column, name string) bool {
+	return slices.ContainsFunc(columns, func(c intake.Column) bool { return c.Name == name })
 }
 
 // periodForm is a month, a quarter, an ISO week or a day, as names bear it.

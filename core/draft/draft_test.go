@@ -38,6 +38,7 @@ func TestDraft(t *testing.T) {
 		"in/eskerby_2031-01.csv":    "doc;posted;Debit EUR\nE1;03.01.2031;1,50\n",
 		"in/dunmarrow_2031-01.csv":  "doc,posted,amount,\n,,debit,credit\nD1,2031-01-04,1.5,2.5\nD2,2031-01-05,3.5,4.5\n",
 		"control.csv":               "entity,period,rows,debit\ncorvane,2031-01,2,3.75\n",
+		"who.csv":                   "entity,from,until\ncorvane,,\neskerby,2031-01,\n",
 		"in/companies.csv":          "code,name,town\n1,Corvane,Corvane\n",
 		"in/fallowmere_2031-01.csv": "doc,posted,debit\nF1,2031-01-03,1.00\nF2,caf\xe9,2.00\n",
 	})
@@ -53,7 +54,7 @@ func TestDraft(t *testing.T) {
 		`# rename = ["Debit EUR=debit"]`,
 		"match = \"dunmarrow_*\"\nheader-lines = 2",
 		"match = \"fallowmere_*\"\n# the text is no UTF-8; this was taken for its encoding:\nencoding = \"windows-1252\"",
-		"[tieout]\ntotal = [\"debit\"]\ndeclared = \"month/control.csv\"",
+		"[tieout]\ntotal = [\"debit\"]\ndeclared = \"month/control.csv\"\nroster = \"month/who.csv\"",
 		"[rollup]\nby = \"entity\"\nsum = [\"debit\"]\nacross = \"period\"",
 	} {
 		if !strings.Contains(text, want) {

@@ -122,6 +122,9 @@ func (d *Draft) writeCommands(line func(string, ...any), below string) {
 	} else {
 		line("# declared = \"control.csv\" # what the branches declare, once there is a file of it")
 	}
+	if d.Roster != "" && strings.Contains(d.Pattern, "{entity}") {
+		line("roster = %s", quote(path.Join(below, d.Roster)))
+	}
 	if len(d.Totals) == 0 {
 		line("# no column holds amounts, so there is nothing to sum up")
 		return
