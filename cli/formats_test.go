@@ -138,9 +138,8 @@ func TestADraftedPlanRuns(t *testing.T) {
 			t.Errorf("%s: %v, exit code %d, read %d: %s", command, err, code, document.Proof.Read, stderr)
 		}
 	}
-	// With its proposals applied, which is for an analyst to do, it ties out but for the
-	// journal that is missing and
-	// the faults that are planted in the others.
+	// With its proposals applied, which is for an analyst to do, it ties out but
+	// for the journal that is missing and the faults that are planted in the others.
 	text, err := os.ReadFile(filepath.Join(dir, "lastblock-demo/results/drafted.toml"))
 	if err != nil {
 		t.Fatal(err)
