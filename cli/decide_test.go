@@ -172,6 +172,23 @@ func TestWhatIsRememberedIsPruned(t *testing.T) {
 	}
 }
 
+// What one command has found is not forgotten for another one on the same files.
+func TestEachCommandIsRemembered(t *testing.T) {
+	dir := t.TempDir()
+	if err := os.WriteFile(filepath.Join(dir, "a.csv"), []byte("k,v\nA,1\nB\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	o, _ := tieOutJSON(t, dir, "a.csv", "--balance", "v=0")
+	for _, command := range []string{"intake", "gauge", "collate"} {
+		if _, stderr, code := runProgram(t, dir, "", command, "a.csv"); code != ExitDone {
+			t.Fatalf("%s ends with %d: %s", command, code, stderr)
+		}
+	}
+	if _, stderr, code := runProgram(t, dir, "", "decide", o.of(t, finding.Unbalanced).ID, "--accept", "--reason", "known", "--decisions", "d.csv"); code != ExitDone {
+		t.Errorf("it ends with %d: %s", code, stderr)
+	}
+}
+
 // Every finding is in the file of findings, which is no source, and is written
 // over only if that is asked for.
 func TestFileOfFindings(t *testing.T) {

@@ -36,6 +36,7 @@ type reading struct {
 
 	decisions string
 
+	command string // by its name
 	plan    string
 	planned map[string]plan.Place // flags whose value is that of the plan
 	paths   []string              // of the plan
@@ -57,7 +58,10 @@ func (r *reading) addTo(cmd *cobra.Command) {
 	f.StringVar(&r.decisions, "decisions", "", "what was decided about findings ("+decisionsName+" beside the plan)")
 	isFile(cmd, "decisions")
 	f.BoolVar(&r.json, "json", false, "print one JSON document instead")
-	cmd.PreRunE = func(cmd *cobra.Command, _ []string) error { return r.usePlan(cmd) }
+	cmd.PreRunE = func(cmd *cobra.Command, _ []string) error {
+		r.command = cmd.Name()
+		return r.usePlan(cmd)
+	}
 	if run := cmd.RunE; run != nil {
 		cmd.RunE = func(cmd *cobra.Command, args []string) error { return r.inPlan(run(cmd, args)) }
 	}
@@ -74,6 +78,7 @@ type input struct {
 	paths   []string
 	recurse bool
 	decided *decision.Log
+	command string
 }
 
 // settle marks the findings that were accepted, and keeps them all in mind for
@@ -82,7 +87,7 @@ func (in *input) settle(findings []finding.Finding) {
 	for i := range findings {
 		in.decided.Settle(&findings[i])
 	}
-	remember(in.paths, findings)
+	remember(append([]string{in.command}, in.paths...), findings)
 }
 
 // open finds the sources that paths name.
@@ -90,7 +95,7 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 	if len(paths) == 0 {
 		paths = r.paths
 	}
-	in := &input{paths: paths, recurse: r.recurse}
+	in := &input{paths: paths, recurse: r.recurse, command: r.command}
 	in.reading = source.Reading{Jobs: r.jobs, Progress: new(source.Progress)}
 	if r.jobs < 0 {
 		return nil, fmt.Errorf("--jobs %d: at least 1 is needed", r.jobs)

@@ -15,18 +15,19 @@ import (
 )
 
 // What a command has found is kept in the user's own cache folder, readable for
-// nobody else, so that decide knows a finding by its id: one file for each set
-// of paths, the newest ones. Nothing depends on it but decide; where there is
-// no such folder, decide looks at the plan again, or at a file of --findings.
+// nobody else, so that decide knows a finding by its id: one file for each
+// command and set of paths, the newest ones. Nothing depends on it but decide;
+// where there is no such folder, decide looks at the plan again, or at a file of
+// --findings.
 const (
 	recentFolder = "lastblock"
 	recentKept   = 20
 	recentMost   = 10_000 // findings of one run
 )
 
-// remember keeps what was found. Where that cannot be written nothing is lost
+// remember keeps what was found by a command, told by its name and its paths. Where that cannot be written nothing is lost
 // that --findings does not keep.
-func remember(paths []string, findings []finding.Finding) {
+func remember(run []string, findings []finding.Finding) {
 	findings = slices.DeleteFunc(slices.Clone(findings), func(f finding.Finding) bool { return f.Weight == finding.Note })
 	folder, err := os.UserCacheDir()
 	here, errHere := os.Getwd()
@@ -41,7 +42,7 @@ func remember(paths []string, findings []finding.Finding) {
 	if err != nil {
 		return
 	}
-	name := fmt.Sprintf("found-%016x.json", xxh3.HashString(here+"\x00"+strings.Join(paths, "\x00")))
+	name := fmt.Sprintf("found-%016x.json", xxh3.HashString(here+"\x00"+strings.Join(run, "\x00")))
 	file, err := os.CreateTemp(folder, ".found-*")
 	if err != nil {
 		return
