@@ -227,3 +227,18 @@ func TestSheetsAsSources(t *testing.T) {
 		t.Errorf("%v: sources are %+v", err, document.Sources)
 	}
 }
+
+// What is written in one format holds the same records as in any other.
+func TestEveryFormatHoldsTheSameRecords(t *testing.T) {
+	dir := demoFolder(t)
+	result := func(ending string) string { return "lastblock-demo/results/same." + ending }
+	for _, ending := range []string{"csv", "tsv", "csv.gz", "jsonl", "json", "jsonl.zst", "xlsx", "parquet"} {
+		if _, stderr, code := runProgram(t, dir, "", "collate", "--plan", planOfDemo, "--bare", "--out", result(ending)); code != ExitDone {
+			t.Fatalf("collate to %s ends with %d: %s", ending, code, stderr)
+		}
+		stdout, stderr, code := runProgram(t, dir, "", "prove", result("csv"), "--equals", result(ending))
+		if code != ExitDone || !strings.HasPrefix(stdout, "equal  both sides hold the same 220 records") {
+			t.Errorf("%s: prove ends with %d: %s%s", ending, code, stdout, stderr)
+		}
+	}
+}
