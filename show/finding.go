@@ -102,7 +102,7 @@ func printGroup(s *Screen, findings []finding.Finding) {
 			return
 		}
 		same := 1
-		for f.Weight != finding.Stop && i+same < len(findings) && findings[i+same].Message == f.Message && findings[i+same].Accepted == f.Accepted {
+		for f.Weight != finding.Stop && i+same < len(findings) && saysTheSame(&findings[i+same], &f) {
 			same++
 		}
 		printFinding(s, findings[i:i+same])
@@ -110,12 +110,14 @@ func printGroup(s *Screen, findings []finding.Finding) {
 	}
 }
 
+func saysTheSame(a, b *finding.Finding) bool {
+	return a.Message == b.Message && a.Accepted == b.Accepted && a.Lapsed == b.Lapsed
+}
+
 // restOfGroup says how many findings behind the first ones are not printed, and
 // what all of them come to.
 func restOfGroup(findings []finding.Finding, shown int) string {
 	rest, where := 0, "--json lists them all"
-	var sum amount.Sum
-	money := true
 	for i := range findings {
 		if i >= shown {
 			rest += numberOf(findings[i])
@@ -123,19 +125,27 @@ func restOfGroup(findings []finding.Finding, shown int) string {
 		if findings[i].Rest && findings[i].Weight != finding.Note && isOfRecord(findings[i].Kind) {
 			where = "--suspense writes all of them"
 		}
+	}
+	text := fmt.Sprintf("… %s more of kind %s", Number(rest), findings[0].Kind)
+	if sum, ok := sumOf(findings); ok {
+		text += ", together with those above " + sum.Money()
+	}
+	return text + "; " + where
+}
+
+// sumOf adds up findings by their amounts; ok is false where one has none, or
+// where some are only counted.
+func sumOf(findings []finding.Finding) (sum amount.Amount, ok bool) {
+	var s amount.Sum
+	for i := range findings {
 		text, ok := findings[i].Money()
 		value, err := amount.Parse([]byte(text), '.')
 		if !ok || err != nil || findings[i].Rest {
-			money = false
-			continue
+			return amount.Amount{}, false
 		}
-		sum.Add(value)
+		s.Add(value)
 	}
-	text := fmt.Sprintf("… %s more of kind %s", Number(rest), findings[0].Kind)
-	if money {
-		text += fmt.Sprintf(", together with those above %s", sum.Amount().Money())
-	}
-	return text + "; " + where
+	return s.Amount(), true
 }
 
 // isOfRecord tells whether findings of a kind are about records that are in
@@ -151,13 +161,11 @@ func isOfRecord(kind finding.Kind) bool {
 // printFinding prints a finding, or several that say the same.
 func printFinding(s *Screen, same []finding.Finding) {
 	f := same[0]
-	where := place(f)
-	switch n := len(same); {
-	case n == 2:
-		where += ", and " + place(same[1])
-	case n > 2:
-		where += fmt.Sprintf(", and %s more up to %s", Number(n-1), place(same[n-1]))
-	case f.Weight != finding.Note && f.ID != "":
+	where, message := places(same), f.Message
+	if sum, ok := sumOf(same); ok && len(same) > 1 {
+		message += "; together " + sum.Money()
+	}
+	if len(same) == 1 && f.Weight != finding.Note && f.ID != "" {
 		where += "  id " + f.ID
 	}
 	label := s.paint(fmt.Sprintf("%-*s", findingIndent, labelOf(&f)), labelColours[labelOf(&f)]...)
@@ -169,7 +177,7 @@ func printFinding(s *Screen, same []finding.Finding) {
 		}
 		fmt.Fprintln(s, line)
 	}
-	s.printIndented(Visible(f.Message))
+	s.printIndented(Visible(message))
 	if f.Accepted != "" {
 		s.printIndented("accepted: " + Visible(f.Accepted))
 	}
@@ -216,14 +224,53 @@ func Describe(f *finding.Finding) string {
 	return fmt.Sprintf("%s  %s  %s", f.Kind, place(*f), Visible(f.Message))
 }
 
+// places says where findings are that say the same: the first places, how many
+// more there are, and the last one.
+func places(same []finding.Finding) string {
+	const most = 3
+	n := len(same)
+	f := same[0]
+	switch {
+	case n == 1:
+		return place(f)
+	case n == 2:
+		return place(f) + ", and " + place(same[1])
+	}
+	lines, told := fmt.Sprintf("lines %d", f.Line), 1
+	for told < min(n, most) && f.Line > 0 && f.Weight != finding.Note {
+		next := same[told]
+		if next.Source != f.Source || next.Sheet != f.Sheet || next.Column != f.Column {
+			break
+		}
+		lines += fmt.Sprintf(", %d", next.Line)
+		told++
+	}
+	text := place(f)
+	if told > 1 {
+		text = placeOf(f, lines)
+	}
+	if more := n - told; more > 0 {
+		text += fmt.Sprintf(", and %s more up to %s", Number(more), place(same[n-1]))
+	}
+	return text
+}
+
 // place says where a finding is.
 func place(f finding.Finding) string {
+	if f.Line > 0 && f.Kind != finding.NoSource {
+		return placeOf(f, "line "+strconv.Itoa(f.Line))
+	}
+	return placeOf(f, "")
+}
+
+// placeOf is place with what is said of the line, "" for nothing.
+func placeOf(f finding.Finding, line string) string {
 	parts := []string{Visible(f.Source)}
 	if f.Sheet != "" {
 		parts = append(parts, "sheet "+Visible(f.Sheet))
 	}
-	if f.Line > 0 && f.Kind != finding.NoSource {
-		parts = append(parts, "line "+strconv.Itoa(f.Line))
+	if line != "" {
+		parts = append(parts, line)
 	}
 	if f.Column != "" {
 		parts = append(parts, "column "+Visible(f.Column))

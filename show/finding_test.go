@@ -176,3 +176,26 @@ func TestFindingsThatStopHaveAnIDEach(t *testing.T) {
 		t.Errorf("described: %q", text)
 	}
 }
+
+// Of many that say the same the first places are printed, how many there are, and
+// what they come to; one that was decided otherwise stands apart.
+func TestManyThatSayTheSame(t *testing.T) {
+	var findings []finding.Finding
+	for i := range 1000 {
+		findings = append(findings, finding.Finding{Kind: finding.BlankValue, Weight: finding.Review, Source: fmt.Sprint("f", i/500, ".csv"), Line: i%500 + 2, Column: "k", Amount: "1.50", Message: "k is blank"})
+	}
+	findings[999].Lapsed = "was accepted"
+	var out bytes.Buffer
+	Findings(NewScreen(&out), findings)
+	want := `
+findings  1,000 review
+review    blank-value      f0.csv, lines 2, 3, 4, column k, and 996 more up to f1.csv, line 500, column k
+          k is blank; together 1,498.50
+review    blank-value      f1.csv, line 501, column k
+          k is blank
+          was accepted
+`
+	if out.String() != want {
+		t.Errorf("printed:%s\nwant:%s", out.String(), want)
+	}
+}

@@ -120,7 +120,7 @@ type Finding struct {
 	Message    string `json:"message"`
 	State      string `json:"state"` // another one where what the finding says has changed
 
-	// Accepted is the reason for which somebody has accepted the finding, who
+	// Accepted is the reason for which somebody has accepted the finding, which
 	// then no longer stops anything. Lapsed says of such a decision why it does
 	// not hold any more.
 	Accepted string `json:"accepted,omitempty"`
@@ -128,7 +128,7 @@ type Finding struct {
 
 	Order  int    `json:"-"` // where its source stands in the run
 	Rest   bool   `json:"-"` // stands for Count findings that are not listed
-	Record uint64 `json:"-"` // fingerprint of the record that it is about, 0 for none
+	Record uint64 `json:"-"` // fingerprint of the record or the records that it is about, 0 for none
 }
 
 // Money is the amount by which findings of its kind are added up: that of its

@@ -155,6 +155,8 @@ type imbalance struct {
 	line   int
 	key    string
 	isKey  bool
+	left   amount.Amount // the totals of a source
+	right  amount.Amount
 	off    amount.Amount
 	hint   hint
 }
@@ -166,12 +168,12 @@ func (c *Balance) finish(ctx context.Context, r *run) error {
 		if counted.Head == nil || r.set.IsOwn(index) {
 			continue
 		}
-		off := counted.Totals[r.amountAt(c.Left)].Amount()
+		left, right := counted.Totals[r.amountAt(c.Left)].Amount(), amount.Amount{}
 		if c.Right != "0" {
-			off = off.Sub(counted.Totals[r.amountAt(c.Right)].Amount())
+			right = counted.Totals[r.amountAt(c.Right)].Amount()
 		}
-		if off.Sign() != 0 {
-			if err := found.add(ctx, imbalance{source: index, off: off}); err != nil {
+		if off := left.Sub(right); off.Sign() != 0 {
+			if err := found.add(ctx, imbalance{source: index, left: left, right: right, off: off}); err != nil {
 				return err
 			}
 		}
@@ -271,11 +273,13 @@ func (l *imbalances) tell(ctx context.Context) error {
 		f.Column, f.Difference = l.check.name(), i.off.String()
 		what := "the source"
 		if i.isKey {
-			f.Line, f.Key = i.line, i.key
+			f.Line, f.Key, f.Record = i.line, i.key, i.hint.records
 			what = fmt.Sprintf("%s %s", l.check.By, i.key)
 			if i.key == "" {
 				what = "the records without a " + l.check.By
 			}
+		} else {
+			f.Expected, f.Found = i.right.String(), i.left.String()
 		}
 		if l.check.Right == "0" {
 			f.Message = fmt.Sprintf("%s: %s comes to %s, and should to nought", what, l.check.Left, i.off.Money())

@@ -347,3 +347,20 @@ func TestEveryFinding(t *testing.T) {
 		t.Errorf("%d of %d findings: %v", seen, records, err)
 	}
 }
+
+// A source, or a document, that is out of balance by the same as before but holds
+// other amounts is known by its id, and has another state.
+func TestAnImbalanceOfOtherAmounts(t *testing.T) {
+	var ids, states []string
+	for _, file := range []string{"k,d,c\nA,10,\nA,,9\n", "k,d,c\nA,20,\nA,,19\n"} {
+		r := check(t, "", sourcetest.Reading, Options{Checks: []Check{&Balance{Left: "d", Right: "c", By: "k"}}}, map[string]string{"a.csv": file})
+		for _, f := range r.Findings {
+			if f.Kind == finding.Unbalanced {
+				ids, states = append(ids, f.ID), append(states, f.State)
+			}
+		}
+	}
+	if len(ids) != 4 || ids[0] != ids[2] || ids[1] != ids[3] || states[0] == states[2] || states[1] == states[3] {
+		t.Errorf("ids %q, states %q", ids, states)
+	}
+}

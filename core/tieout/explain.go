@@ -9,13 +9,16 @@ import (
 	"lastblock/core/amount"
 	"lastblock/core/source"
 	"lastblock/core/tally"
+
+	"github.com/zeebo/xxh3"
 )
 
 // hint is what may be the reason for a difference: a record whose amount is the
 // difference, as one that came twice or not at all on the other side has, or
 // half of it, as one that stands on the wrong side has.
 type hint struct {
-	whole, half []int // lines, the first ones
+	whole, half []int  // lines, the first ones
+	records     uint64 // fingerprint of the records of the document, whatever their order
 }
 
 const hintLines = 3
@@ -79,6 +82,7 @@ func (c *Balance) explain(ctx context.Context, r *run, found []imbalance) error 
 	}
 	for _, v := range visitors {
 		for i, h := range v.hints {
+			i.hint.records += h.records
 			i.hint.whole, i.hint.half = firstLines(i.hint.whole, h.whole), firstLines(i.hint.half, h.half)
 		}
 	}
@@ -125,37 +129,41 @@ func (v *explainer) Batch(b *source.Batch) error {
 		var sum amount.Sum
 		v.sides.addTo(&sum, v.tally, i)
 		net := sum.Amount()
-		if net.Sign() == 0 {
-			continue
-		}
 		if whole != nil {
 			v.look(whole, net, b.Line(row))
 		}
-		if at >= 0 {
-			v.key = append(append(v.key[:0], '='), b.Text(row, at, &v.text)...)
-			if document := wanted[string(v.key)]; document != nil {
-				v.look(document, net, b.Line(row))
-			}
+		if at < 0 {
+			continue
+		}
+		v.key = append(append(v.key[:0], '='), b.Text(row, at, &v.text)...)
+		if document := wanted[string(v.key)]; document != nil {
+			v.hint(document).records += xxh3.Hash(b.Raw(row))
+			v.look(document, net, b.Line(row))
 		}
 	}
 	return nil
 }
 
-// look compares a record's amount with a difference, signs aside.
-func (v *explainer) look(i *imbalance, net amount.Amount, line int) {
-	same := func(a amount.Amount) bool { return a.Cmp(i.off) == 0 || a.Neg().Cmp(i.off) == 0 }
-	isWhole, isHalf := same(net), same(net.Add(net))
-	if !isWhole && !isHalf {
-		return
-	}
+// hint is what was found out about a difference so far.
+func (v *explainer) hint(i *imbalance) *hint {
 	h := v.hints[i]
 	if h == nil {
 		h = new(hint)
 		v.hints[i] = h
 	}
-	if isWhole {
+	return h
+}
+
+// look compares a record's amount with a difference, signs aside.
+func (v *explainer) look(i *imbalance, net amount.Amount, line int) {
+	same := func(a amount.Amount) bool { return a.Cmp(i.off) == 0 || a.Neg().Cmp(i.off) == 0 }
+	switch {
+	case net.Sign() == 0:
+	case same(net):
+		h := v.hint(i)
 		h.whole = firstLines(h.whole, []int{line})
-	} else {
+	case same(net.Add(net)):
+		h := v.hint(i)
 		h.half = firstLines(h.half, []int{line})
 	}
 }
