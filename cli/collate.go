@@ -61,7 +61,10 @@ func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (e
 	} else if f.reading.json {
 		format = show.JSON
 	}
-	options := collate.Options{Bare: f.bare, Totals: f.totals, Delimiter: ',', Shield: f.writing.shield}
+	options := collate.Options{Bare: f.bare, Totals: f.totals, Delimiter: ',', Shield: f.writing.shield, Twins: true}
+	if options.Drop, err = in.left(); err != nil {
+		return err
+	}
 	if format == show.TSV {
 		options.Delimiter = '\t'
 	}

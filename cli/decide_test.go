@@ -123,7 +123,7 @@ func TestFindingsAreLookedUp(t *testing.T) {
 	}{
 		{"in a file of findings", []string{"--findings", "found.csv", "--decisions", "d1.csv"}, ""},
 		{"by the plan", []string{"--plan", planOfDemo, "--decisions", "d2.csv"}, ""},
-		{"nowhere", []string{"--decisions", "d3.csv"}, "run tieout first, or say where to look with --plan or --findings FILE"},
+		{"nowhere", []string{"--decisions", "d3.csv"}, "run tieout or doubles first, or say where to look with --plan or --findings FILE"},
 		{"in a file that is none", []string{"--findings", "lastblock-demo/control.csv", "--decisions", "d3.csv"}, "this is no file of findings"},
 		{"in a file that is not there", []string{"--findings", "gone.csv", "--decisions", "d3.csv"}, "gone.csv"},
 	} {

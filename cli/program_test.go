@@ -240,16 +240,21 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		return names
 	}
 	dir := demoFolder(t)
-	for command, args := range map[string][]string{
+	for command, args := range map[string][]string{ // of doubles it is the month in which some came twice
 		"intake":  {"--head", "1"},
 		"tieout":  {"--top", "1", "--bottom", "1", "--periods", "2031-01..2031-03"},
 		"collate": {},
 		"rollup":  {"--share", "--subtotals"},
 		"gauge":   {"--each"},
+		"doubles": {"--keep", "last", "--out", "kept.csv"},
 		"prove":   {"--equals", "lastblock-demo/journals/dunmarrow_2031-01.txt"},
 		"split":   {"lastblock-demo/journals/dunmarrow_2031-01.txt", "--rows", "5", "--out-dir", "parts"},
 	} {
-		stdout, stderr, _ := runProgram(t, dir, "", append([]string{command, "--plan", "lastblock-demo/lastblock.toml", "--json"}, args...)...)
+		plan := "lastblock-demo/lastblock.toml"
+		if command == "doubles" {
+			plan = "lastblock-demo/april/lastblock.toml"
+		}
+		stdout, stderr, _ := runProgram(t, dir, "", append([]string{command, "--plan", plan, "--json"}, args...)...)
 		var document map[string]any
 		if err := json.Unmarshal([]byte(stdout), &document); err != nil {
 			t.Fatalf("%s: %v\n%s%s", command, err, stdout, stderr)

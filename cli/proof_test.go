@@ -32,6 +32,7 @@ func TestABrokenEngineWritesNothing(t *testing.T) {
 		{"collate %s --total v --out OUT/all.csv --suspense OUT/suspense.csv", true},
 		{"collate %s --total v --out OUT/all.xlsx --anyway", true},
 		{"collate %s --total v", true},
+		{"doubles %s --total v --findings OUT/findings.csv --review OUT/review.xlsx --out OUT/kept.csv --suspense OUT/dropped.csv --keep first", true},
 		{"rollup %s --by k --sum v --out OUT/sums.csv", true},
 		{"rollup %s --by k --sum v --json", true},
 		{"split %s --rows 2 --out-dir OUT/parts", true},

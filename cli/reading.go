@@ -11,10 +11,12 @@ import (
 	"strings"
 
 	"lastblock/core/decision"
+	"lastblock/core/drop"
 	"lastblock/core/finding"
 	"lastblock/core/plan"
 	"lastblock/core/source"
 	"lastblock/core/suspense"
+	"lastblock/core/tally"
 	"lastblock/show"
 
 	"github.com/pbnjay/memory"
@@ -88,6 +90,15 @@ func (in *input) settle(findings []finding.Finding) {
 		in.decided.Settle(&findings[i])
 	}
 	remember(append([]string{in.command}, in.paths...), findings)
+}
+
+// left is what was decided to be left out.
+func (in *input) left() (*drop.Set, error) {
+	left, err := tally.Decided(in.set, in.decided)
+	if err != nil {
+		return nil, fmt.Errorf("--decisions: %w", err)
+	}
+	return left, nil
 }
 
 // open finds the sources that paths name.
@@ -215,11 +226,17 @@ type writing struct {
 	shield   bool
 }
 
+// addOut adds the flags of a result that a finding may stop.
 func (w *writing) addOut(cmd *cobra.Command) {
+	w.addResult(cmd)
+	cmd.Flags().BoolVar(&w.anyway, "anyway", false, "write the result although there is a finding of weight stop")
+}
+
+// addResult adds the flags of a result.
+func (w *writing) addResult(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&w.out, "out", "", "write the result to a file: .csv, .tsv, .json, .jsonl (each also with .gz or .zst behind it), .xlsx or .parquet")
 	isFile(cmd, "out")
 	cmd.Flags().BoolVar(&w.shield, "shield-formulas", false, "in delimited text, put an apostrophe before what a spreadsheet would run as a formula")
-	cmd.Flags().BoolVar(&w.anyway, "anyway", false, "write the result although there is a finding of weight stop")
 }
 
 func (w *writing) addSuspense(cmd *cobra.Command) {
@@ -246,8 +263,16 @@ func (a *app) openSuspense(in *input, w *writing) (*suspense.File, *show.Output,
 	if err != nil {
 		return nil, nil, err
 	}
-	file, err := suspense.New(output)
+	file, err := newSuspense(output)
 	return file, output, err
+}
+
+// newSuspense starts a suspense file in an output; nil for none.
+func newSuspense(output *show.Output) (*suspense.File, error) {
+	if output == nil {
+		return nil, nil
+	}
+	return suspense.New(output)
 }
 
 // AmongSourcesError is an output that would be read as a source the next time.

@@ -99,7 +99,10 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 			return err
 		}
 	}
-	options := rollup.Options{By: f.by, Sum: f.sum, Across: f.across}
+	options := rollup.Options{By: f.by, Sum: f.sum, Across: f.across, Twins: true}
+	if options.Drop, err = in.left(); err != nil {
+		return err
+	}
 	var kept *show.Output
 	if options.Suspense, kept, err = a.openSuspense(in, &f.writing); err != nil {
 		return err

@@ -79,7 +79,7 @@ type session struct {
 
 	at      string // line of the command
 	stdout  string
-	printed string // by the last lastblock, with ids
+	printed string // by the last lastblock that printed ids
 	stderr  string
 	code    int
 	want    strings.Builder
@@ -192,8 +192,11 @@ func (s *session) command(line string) {
 		}
 		s.stdout, s.stderr, s.code = names.String(), "", 0
 	case "lastblock":
-		s.printed, s.stderr, s.code = runProgram(s.t, s.dir, stdin, words[1:]...)
-		s.stdout = documentID.ReplaceAllString(printedID.ReplaceAllString(s.printed, ""), "")
+		s.stdout, s.stderr, s.code = runProgram(s.t, s.dir, stdin, words[1:]...)
+		if printedID.MatchString(s.stdout) {
+			s.printed = s.stdout
+		}
+		s.stdout = documentID.ReplaceAllString(printedID.ReplaceAllString(s.stdout, ""), "")
 		s.stdout = strings.ReplaceAll(s.stdout, time.Now().UTC().Format(time.DateOnly), "TODAY")
 	default:
 		s.t.Fatalf("%s: there is no such command", s.at)

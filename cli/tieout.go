@@ -132,6 +132,9 @@ func (a *app) tieOut(ctx context.Context, f *tieoutFlags, paths []string) (*tieo
 	if err := checkEarly(ctx, in, f.totals); err != nil {
 		return nil, err
 	}
+	if options.Drop, err = in.left(); err != nil {
+		return nil, err
+	}
 	var kept *show.Output
 	if options.Suspense, kept, err = a.openSuspense(in, &f.writing); err != nil {
 		return nil, err

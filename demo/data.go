@@ -101,11 +101,12 @@ func files() []file {
 			all = append(all, write(&companies[c], period, plantIn(companies[c].name, period, journal)))
 		}
 	}
-	all = append(packMonths(all, "brackenfell"),
+	all = append(packMonths(append(all, april()...), "brackenfell"),
 		file{"control.csv", controlSheet(declared)},
 		file{"companies.csv", companyList},
 		file{"accounts.csv", chartOfAccounts},
 		file{"lastblock.toml", planText},
+		file{"april/lastblock.toml", aprilText},
 		file{"journals/~$budget.xlsx", "opened by head office\n"},
 		file{"journals/cover-note.pdf", "Journals for the first quarter, as agreed.\n"},
 	)

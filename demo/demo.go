@@ -28,8 +28,8 @@ func Write(folder string) error {
 	if err := checkOurs(folder); err != nil {
 		return err
 	}
-	for _, sub := range []string{"journals", "results"} {
-		if err := os.MkdirAll(filepath.Join(folder, sub), 0o755); err != nil {
+	for _, sub := range []string{"journals", "results", "april/journals", "april/results"} {
+		if err := os.MkdirAll(filepath.Join(folder, filepath.FromSlash(sub)), 0o755); err != nil {
 			return err
 		}
 	}
@@ -47,7 +47,7 @@ func Write(folder string) error {
 // checkOurs refuses a folder with anything in it that the demo does not put
 // there; what lies among the results may be the user's, and what was decided is.
 func checkOurs(folder string) error {
-	ours := map[string]bool{".": true, markName: true, "journals": true, "decisions.csv": true}
+	ours := map[string]bool{".": true, markName: true, "journals": true, "april": true, "april/journals": true, "decisions.csv": true, "april/decisions.csv": true}
 	for _, f := range files() {
 		ours[f.path] = true
 	}
@@ -60,7 +60,7 @@ func checkOurs(folder string) error {
 			return err
 		}
 		switch below = filepath.ToSlash(below); {
-		case below == "results" && entry.IsDir():
+		case (below == "results" || below == "april/results") && entry.IsDir():
 			return filepath.SkipDir
 		case !ours[below]:
 			return &NotOursError{folder, below}
@@ -91,6 +91,10 @@ func Walk(folder string) []Step {
 		{
 			[]string{"tieout", "--plan", plan},
 			"Is everybody there, and does it agree with what was declared? Head office's own journal of March is missing; a row of dunmarrow is missing, two digits of corvane are swapped, and fallowmere is short by the record that could not be read. What is known can be accepted by its id, with 'decide'.",
+		},
+		{
+			[]string{"doubles", "--plan", filepath.Join(folder, "april", "lastblock.toml")},
+			"April has just arrived, and some of it twice: a file under two names, a journal that was sent again with changes, an invoice in the journals of two companies, one that was typed once more with two digits swapped, and one that was taken back. What to leave out is decided by the ids and letters, with 'decide'.",
 		},
 		{
 			[]string{"collate", "--plan", plan, "--out", result("all.xlsx"), "--suspense", result("suspense.csv"), "--replace"},

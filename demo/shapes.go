@@ -24,7 +24,59 @@ version = 1
 paths = ["journals"]
 name = "{entity}_{period}"
 as = ["posted=date", "debit=amount", "credit=amount"]
+` + shapesText + `
+[tieout]
+total = ["debit", "credit"]
+declared = "control.csv"
+roster = "companies.csv"
+periods = "2031-01..2031-03"
+balance = "debit=credit"
+balance-by = "document"
+sequence = "document"
+inside-period = "posted"
+allowed = "account=accounts.csv#code"
+rule = "debit < 9000 && credit < 9000"
+rule-name = "from 9,000 on somebody looks twice"
 
+[collate]
+total = ["debit", "credit"]
+
+[rollup]
+by = ["currency", "entity"]
+sum = "debit"
+across = "period"
+`
+
+// aprilText is the plan of the month that has just arrived, in which some things
+// came twice.
+const aprilText = `# April 2031 of Larkspur Ropeways, as it arrived.
+version = 1
+
+[read]
+paths = ["journals"]
+name = "{entity}_{period}*"
+as = ["posted=date", "debit=amount", "credit=amount"]
+make = ["net=debit-credit"]
+` + shapesText + `
+[doubles]
+total = ["debit", "credit"]
+overlap-share = "25%"
+key = ["document", "line"]
+near = [
+  "document:1, posted:3d, account:same, counterparty:same, net:same",
+  "account:same, counterparty:same, text:same, net:opposite",
+]
+
+[collate]
+total = ["debit", "credit"]
+
+[rollup]
+by = ["currency", "entity"]
+sum = "debit"
+`
+
+// shapesText are the shapes that companies send.
+const shapesText = `
 # Corvane writes German, in a code page of its own. The decimal comma is found
 # by itself.
 [[read.shape]]
@@ -46,27 +98,6 @@ rename = ["amount debit=debit", "amount credit=credit"]
 [[read.shape]]
 match = "fallowmere_*.json"
 rename = ["amount.debit=debit", "amount.credit=credit"]
-
-[tieout]
-total = ["debit", "credit"]
-declared = "control.csv"
-roster = "companies.csv"
-periods = "2031-01..2031-03"
-balance = "debit=credit"
-balance-by = "document"
-sequence = "document"
-inside-period = "posted"
-allowed = "account=accounts.csv#code"
-rule = "debit < 9000 && credit < 9000"
-rule-name = "from 9,000 on somebody looks twice"
-
-[collate]
-total = ["debit", "credit"]
-
-[rollup]
-by = ["currency", "entity"]
-sum = "debit"
-across = "period"
 `
 
 // write writes a journal in its company's shape.

@@ -2,6 +2,8 @@ package show
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -91,8 +93,8 @@ var labelColours = map[string]text.Colors{
 const findingIndent = 10
 
 // printGroup prints the findings of one kind. Neighbours that say the same of
-// several places are said once, but for those that stop: each of them wants to be
-// decided, by its id.
+// several places are said once, but for those that stop, and for doubles: each of
+// them wants to be decided, by its id.
 func printGroup(s *Screen, findings []finding.Finding) {
 	shown := 0
 	for i := 0; i < len(findings); shown++ {
@@ -111,7 +113,7 @@ func printGroup(s *Screen, findings []finding.Finding) {
 }
 
 func saysTheSame(a, b *finding.Finding) bool {
-	return a.Message == b.Message && a.Accepted == b.Accepted && a.Lapsed == b.Lapsed
+	return len(a.Places)+len(b.Places) == 0 && a.Message == b.Message && a.Accepted == b.Accepted && a.Lapsed == b.Lapsed
 }
 
 // restOfGroup says how many findings behind the first ones are not printed, and
@@ -178,11 +180,50 @@ func printFinding(s *Screen, same []finding.Finding) {
 		fmt.Fprintln(s, line)
 	}
 	s.printIndented(Visible(message))
+	if len(same) == 1 {
+		s.printPlaces(&f)
+	}
 	if f.Accepted != "" {
 		s.printIndented("accepted: " + Visible(f.Accepted))
 	}
 	if f.Lapsed != "" {
 		s.printIndented(Visible(f.Lapsed))
+	}
+}
+
+// shownPlaces is how many places of a finding are printed.
+const shownPlaces = 4
+
+// printPlaces prints where the doubles of a finding are, with the letters by which
+// one of them can be dropped, and with the values in which they differ.
+func (s *Screen) printPlaces(f *finding.Finding) {
+	for i := range f.Places {
+		p := &f.Places[i]
+		if i == shownPlaces && len(f.Places) > shownPlaces+1 {
+			s.printIndented(s.Faint(fmt.Sprintf("… %s more places; --json lists them", Number(len(f.Places)-i))))
+			return
+		}
+		text := p.Letter + "  " + place(finding.Finding{Source: p.Source, Sheet: p.Sheet, Line: p.Line})
+		var values []string
+		for _, column := range slices.Sorted(maps.Keys(p.Values)) {
+			value := p.Values[column]
+			if value == "" {
+				value = "(blank)"
+			}
+			values = append(values, column+" "+value)
+		}
+		all := Visible(strings.Join(values, ", "))
+		const below = 3 // of the values, where they do not fit beside the place
+		if whole := Visible(text) + "  " + all; len(values) > 0 && (s.Width == 0 || findingIndent+textWidth(whole) <= s.Width) {
+			s.printIndented(whole)
+			continue
+		}
+		s.printIndented(Visible(text))
+		if len(values) > 0 {
+			for _, line := range s.wrap(all, findingIndent+below) {
+				fmt.Fprintf(s, "%s%s\n", strings.Repeat(" ", findingIndent+below), line)
+			}
+		}
 	}
 }
 
@@ -288,6 +329,28 @@ func Proof(s *Screen, p *proof.Proof) {
 	t.Add("records", Number(p.Read), Number(p.Used), Number(p.Suspense), Number(p.Dropped))
 	for _, total := range p.Totals {
 		t.Add(total.Column, total.Read.Money(), total.Used.Money(), total.Suspense.Money(), total.Dropped.Money())
+	}
+	t.Print(s)
+	leftOut(s, p)
+}
+
+// leftOut names what somebody has decided to leave out.
+func leftOut(s *Screen, p *proof.Proof) {
+	if len(p.Left) == 0 {
+		return
+	}
+	fmt.Fprintln(s)
+	t := Table{Columns: []Column{{Name: "left out", Key: true}, {Name: "records", Right: true}}}
+	for _, total := range p.Totals {
+		t.Columns = append(t.Columns, Column{Name: total.Column, Right: true})
+	}
+	t.Columns = append(t.Columns, Column{Name: "kind"}, Column{Name: "why"})
+	for _, l := range p.Left {
+		cells := []string{l.Source, Number(l.Records)}
+		for _, total := range l.Totals {
+			cells = append(cells, total.Money())
+		}
+		t.Add(append(cells, l.Kind, l.Reason)...)
 	}
 	t.Print(s)
 }

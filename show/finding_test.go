@@ -7,7 +7,9 @@ import (
 	"strings"
 	"testing"
 
+	"lastblock/core/amount"
 	"lastblock/core/finding"
+	"lastblock/core/proof"
 
 	"github.com/xuri/excelize/v2"
 )
@@ -24,6 +26,16 @@ func some() []finding.Finding {
 	return all
 }
 
+// withPlaces are some findings and one about doubles.
+func withPlaces() []finding.Finding {
+	var l finding.List
+	l.Add(finding.Finding{Kind: finding.SameRecord, Source: "d.csv", Line: 3, Count: 1, Amount: "7.00", Message: "stands twice", Order: 3, Places: []finding.Place{
+		{Letter: "A", Source: "d.csv", Line: 3, Print: "00ff", Values: map[string]string{"text": "a \"quoted\" <b>"}},
+		{Letter: "B", Source: "e.xlsx/S", Sheet: "S", Line: 9, Print: "00fe", Values: map[string]string{"text": ""}},
+	}})
+	return append(some(), l.All()...)
+}
+
 func each(findings []finding.Finding) EachFinding {
 	return func(visit func(*finding.Finding) error) error {
 		for i := range findings {
@@ -37,13 +49,13 @@ func each(findings []finding.Finding) EachFinding {
 
 // What is written in a format is read again as it was.
 func TestFindingsAreReadAsTheyWereWritten(t *testing.T) {
-	want := some()
+	want := withPlaces()
 	for i := range want {
 		want[i].Order, want[i].Record = 0, 0 // which only a run knows
 	}
 	for _, format := range []Format{CSV, TSV, JSON, JSONL} {
 		var out bytes.Buffer
-		if err := WriteFindings(&out, format, "", each(some())); err != nil {
+		if err := WriteFindings(&out, format, "", each(withPlaces())); err != nil {
 			t.Fatal(err)
 		}
 		got, err := ReadFindings(&out, format)
@@ -197,5 +209,91 @@ review    blank-value      f1.csv, line 501, column k
 `
 	if out.String() != want {
 		t.Errorf("printed:%s\nwant:%s", out.String(), want)
+	}
+}
+
+// Doubles are printed each by itself, with their places and the values in which
+// these differ; of very many places the first ones.
+func TestPlacesArePrinted(t *testing.T) {
+	var l finding.List
+	place := func(n int, values map[string]string) finding.Place {
+		return finding.Place{Letter: finding.Letter(n), Source: fmt.Sprintf("f%02d.csv", n), Line: n + 2, Print: "1", Values: values}
+	}
+	l.Add(finding.Finding{Kind: finding.SameKey, Source: "f00.csv", Line: 2, Message: "differs", Places: []finding.Place{
+		place(0, map[string]string{"text": "Day pass", "debit": "1.00"}), place(1, map[string]string{"text": "", "debit": "1.50"}),
+	}})
+	many := finding.Finding{Kind: finding.SameRecord, Source: "f00.csv", Line: 9, Message: "stands 30 times"}
+	for n := range 30 {
+		many.Places = append(many.Places, place(n, nil))
+	}
+	l.Add(many)
+	all := l.All()
+	for width, want := range map[int]string{
+		0: `
+findings  1 stop, 1 review
+stop      same-key         f00.csv, line 2  id ` + all[0].ID + `
+          differs
+          A  f00.csv, line 2  debit 1.00, text Day pass
+          B  f01.csv, line 3  debit 1.50, text (blank)
+review    same-record      f00.csv, line 9  id ` + all[1].ID + `
+          stands 30 times
+          A  f00.csv, line 2
+          B  f01.csv, line 3
+          C  f02.csv, line 4
+          D  f03.csv, line 5
+          … 26 more places; --json lists them
+`,
+		46: `
+findings  1 stop, 1 review
+stop      same-key         f00.csv, line 2 id
+                           ` + all[0].ID + `
+          differs
+          A  f00.csv, line 2
+             debit 1.00, text Day pass
+          B  f01.csv, line 3
+             debit 1.50, text (blank)
+review    same-record      f00.csv, line 9 id
+                           ` + all[1].ID + `
+          stands 30 times
+          A  f00.csv, line 2
+          B  f01.csv, line 3
+          C  f02.csv, line 4
+          D  f03.csv, line 5
+          … 26 more places; --json lists them
+`,
+	} {
+		var out bytes.Buffer
+		Findings(&Screen{writer: &out, Width: width}, all)
+		if out.String() != want {
+			t.Errorf("%d columns wide it prints\n%s, want\n%s", width, out.String(), want)
+		}
+	}
+}
+
+// What was left out stands below the proof.
+func TestWhatIsLeftOutIsNamed(t *testing.T) {
+	p := proof.Proof{Count: proof.Count{Read: 5, Used: 3, Dropped: 2}, Totals: []proof.Total{{Column: "debit", Read: amount.New(500, 2), Used: amount.New(300, 2), Dropped: amount.New(200, 2)}}}
+	p.Left = []proof.Left{{Source: "a.csv", Records: 2, Totals: []amount.Amount{amount.New(200, 2)}, Kind: "overlap", Reason: "replaced, ada on 2031-04-03"}}
+	var out bytes.Buffer
+	Proof(&Screen{writer: &out}, &p)
+	want := `
+proof    read  = used  + suspense  + dropped
+────────────────────────────────────────────
+records     5       3           0          2
+debit    5.00    3.00           0       2.00
+
+left out  records  debit  kind     why
+────────────────────────────────────────────────────────────────
+a.csv           2   2.00  overlap  replaced, ada on 2031-04-03
+`
+	if got := out.String(); strings.ReplaceAll(got, "─", "") != strings.ReplaceAll(want, "─", "") {
+		t.Errorf("it prints\n%s, want\n%s", got, want)
+	}
+	var document bytes.Buffer
+	if err := Document(&Screen{writer: &document}, Object{{"proof", ProofObject(&p)}}); err != nil {
+		t.Fatal(err)
+	}
+	if want := `"left_out": [{"source": "a.csv", "records": 2, "totals": {"debit": "2.00"}, "kind": "overlap", "reason": "replaced, ada on 2031-04-03"}]`; !strings.Contains(strings.Join(strings.Fields(document.String()), " "), want) {
+		t.Errorf("the document is %s", document.String())
 	}
 }

@@ -14,13 +14,21 @@ import (
 )
 
 // findingColumns are the columns of a file of findings.
-var findingColumns = []string{"id", "weight", "kind", "source", "sheet", "line", "column", "key", "expected", "found", "difference", "amount", "count", "accepted", "lapsed", "message", "state"}
+var findingColumns = []string{"id", "weight", "kind", "source", "sheet", "line", "column", "key", "expected", "found", "difference", "amount", "count", "accepted", "lapsed", "message", "state", "places"}
 
 func findingCells(f *finding.Finding) []string {
 	return []string{
 		f.ID, string(f.Weight), string(f.Kind), f.Source, f.Sheet, orNothing(f.Line), f.Column, f.Key, f.Expected, f.Found, f.Difference, f.Amount,
-		orNothing(f.Count), f.Accepted, f.Lapsed, f.Message, f.State,
+		orNothing(f.Count), f.Accepted, f.Lapsed, f.Message, f.State, placesCell(f),
 	}
+}
+
+// placesCell holds the places of a finding, as in JSON; "" for none.
+func placesCell(f *finding.Finding) string {
+	if len(f.Places) == 0 {
+		return ""
+	}
+	return string(marshal(f.Places))
 }
 
 func orNothing(n int) string {
@@ -142,8 +150,15 @@ func readFindingLines(r io.Reader, format Format) ([]finding.Finding, error) {
 			n, _ := strconv.Atoi(value(column)) // blank is nought
 			return n
 		}
+		var places []finding.Place
+		if text := value("places"); text != "" {
+			if err := json.Unmarshal([]byte(text), &places); err != nil {
+				return nil, fmt.Errorf("the places of %s: %w", value("id"), err)
+			}
+		}
 		all = append(all, finding.Finding{
-			ID: value("id"), Weight: finding.Weight(value("weight")), Kind: finding.Kind(value("kind")), Source: value("source"), Sheet: value("sheet"),
+			Places: places,
+			ID:     value("id"), Weight: finding.Weight(value("weight")), Kind: finding.Kind(value("kind")), Source: value("source"), Sheet: value("sheet"),
 			Line: number("line"), Column: value("column"), Key: value("key"), Expected: value("expected"), Found: value("found"),
 			Difference: value("difference"), Amount: value("amount"), Count: number("count"), Accepted: value("accepted"), Lapsed: value("lapsed"),
 			Message: value("message"), State: value("state"),

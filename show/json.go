@@ -226,8 +226,28 @@ func ProofObject(p *proof.Proof) Object {
 			{"suspense", t.Suspense.String()}, {"dropped", t.Dropped.String()},
 		})
 	}
-	return Object{
+	o := Object{
 		{"read", p.Read}, {"used", p.Used}, {"suspense", p.Suspense}, {"dropped", p.Dropped},
 		{"totals", totals},
 	}
+	if len(p.Left) > 0 {
+		left := []Object{}
+		for _, l := range p.Left {
+			of := Object{{"source", l.Source}}
+			if l.Sheet != "" {
+				of.Add("sheet", l.Sheet)
+			}
+			of.Add("records", l.Records)
+			columns := make([]string, len(l.Totals))
+			for i := range l.Totals {
+				columns[i] = p.Totals[i].Column
+			}
+			of.Add("totals", Amounts(columns, l.Totals))
+			of.Add("kind", l.Kind)
+			of.Add("reason", l.Reason)
+			left = append(left, of)
+		}
+		o.Add("left_out", left)
+	}
+	return o
 }

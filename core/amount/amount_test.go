@@ -282,3 +282,42 @@ func BenchmarkParse(b *testing.B) {
 		i++
 	}
 }
+
+// The oracle is division of whole numbers of any size.
+func TestFloorQuo(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		want int64
+	}{
+		{"1.00", "0.50", 2}, {"0.99", "0.50", 1}, {"-0.01", "0.50", -1}, {"-0.50", "0.50", -1}, {"-0.51", "0.5", -2}, {"0", "7", 0},
+		{"7", "-2", -4}, {"-7", "-2", 3}, {"9223372036854775807", "1", 9223372036854775807},
+		{"18446744073709551617", "1", 1}, {"-18446744073709551617", "1", -1}, {"12345678901234567890.02", "0.02", 0},
+	} {
+		a, errA := Parse([]byte(c.a), '.')
+		b, errB := Parse([]byte(c.b), '.')
+		if errA != nil || errB != nil {
+			t.Fatal(errA, errB)
+		}
+		whole := new(big.Int).Div(scaled(a, 4), scaled(b, 4))
+		if scaled(b, 4).Sign() < 0 {
+			whole = new(big.Int).Div(new(big.Int).Neg(scaled(a, 4)), new(big.Int).Neg(scaled(b, 4)))
+		}
+		low := int64(new(big.Int).And(whole, new(big.Int).SetUint64(math.MaxUint64)).Uint64())
+		got, ok := a.FloorQuo(b)
+		if !ok || got != low || whole.IsInt64() && got != c.want {
+			t.Errorf("%s / %s is %d, want %d", c.a, c.b, got, low)
+		}
+	}
+	if _, ok := New(1, 0).FloorQuo(New(0, 2)); ok {
+		t.Error("there is a quotient by nought")
+	}
+}
+
+// scaled is the coefficient of an amount at a scale.
+func scaled(a Amount, scale int) *big.Int {
+	coefficient, ok := a.Unscaled(scale)
+	if !ok {
+		panic(a.String()) // a test's own figure
+	}
+	return coefficient
+}

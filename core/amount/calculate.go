@@ -1,6 +1,7 @@
 package amount
 
 import (
+	"math"
 	"math/big"
 
 	"github.com/cockroachdb/apd/v3"
@@ -92,4 +93,28 @@ func (a Amount) Unscaled(scale int) (coefficient *big.Int, ok bool) {
 		a = rounded
 	}
 	return shiftBig(a.big(), int32(scale)-a.scale), true
+}
+
+// FloorQuo returns a / b rounded down to a whole number, or of one that 64 bits do
+// not hold its lowest 64 bits in two's complement, so that of neighbours it gives
+// neighbours; ok is false where b is nought.
+func (a Amount) FloorQuo(b Amount) (quotient int64, ok bool) {
+	if b.Sign() == 0 {
+		return 0, false
+	}
+	if a.scale == b.scale && a.wide == nil && b.wide == nil && b.coef > 0 {
+		quotient = a.coef / b.coef
+		if a.coef%b.coef < 0 {
+			quotient--
+		}
+		return quotient, true
+	}
+	scale := max(a.scale, b.scale)
+	dividend, divisor := shiftBig(a.big(), scale-a.scale), shiftBig(b.big(), scale-b.scale)
+	if divisor.Sign() < 0 {
+		dividend, divisor = new(big.Int).Neg(dividend), new(big.Int).Neg(divisor)
+	}
+	floor := new(big.Int).Div(dividend, divisor)                              // Euclidean, which rounds down for a positive divisor
+	lowest := new(big.Int).And(floor, new(big.Int).SetUint64(math.MaxUint64)) // of a negative one, too, as in two's complement
+	return int64(lowest.Uint64()), true
 }

@@ -13,6 +13,7 @@ import (
 	"lastblock/core/amount"
 	"lastblock/core/date"
 	"lastblock/core/delimited"
+	"lastblock/core/drop"
 	"lastblock/core/finding"
 	"lastblock/core/proof"
 	"lastblock/core/record"
@@ -23,8 +24,11 @@ import (
 
 // Options say how records are put together.
 type Options struct {
-	Bare      bool     // leave out the words of --name, the source and the line
-	Totals    []string // amount columns to be proven as well
+	Bare      bool      // leave out the words of --name, the source and the line
+	Totals    []string  // amount columns to be proven as well
+	Drop      *drop.Set // what is left out
+	Both      bool      // write what is left out to Suspense, too
+	Twins     bool      // look for sources that are the same bytes
 	Suspense  *suspense.File
 	Delimiter byte    // of the delimited text that is written
 	Encode    Encoder // another format than delimited text; nil for that
@@ -91,7 +95,12 @@ func (p *Plan) Header() []byte {
 // of the sources and lines. The error is what reading or writing returned, or
 // a *proof.FailedError.
 func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
-	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Suspense: p.options.Suspense})
+	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Suspense: p.options.Suspense, Drop: p.options.Drop, Both: p.options.Both})
+	if p.options.Twins {
+		if err := t.LookForTwins(ctx, p.reading.Jobs); err != nil {
+			return nil, err
+		}
+	}
 	ordered := source.NewOrdered(w, 4*max(1, p.reading.Jobs))
 	var visitors []*visitor
 	err := p.set.Scan(ctx, p.reading, func() source.Visitor {

@@ -8,6 +8,7 @@ import (
 	"crypto/sha256"
 	"encoding/csv"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -28,6 +29,8 @@ type Verdict string
 const (
 	Accept Verdict = "accept" // the finding is known, and stops nothing any more
 	Reopen Verdict = "reopen" // an earlier decision does not count any more
+	Keep   Verdict = "keep"   // what looks like a double is none, or is to be counted all the same
+	Drop   Verdict = "drop"   // some of the files or records are left out from now on
 )
 
 // Decision is one line of the file.
@@ -42,9 +45,19 @@ type Decision struct {
 	Line    int
 	Amount  string
 	State   string // that of the finding
+	Dropped []Dropped
 }
 
-// About makes a decision about a finding.
+// Dropped is a file or a record that is left out.
+type Dropped struct {
+	Source string `json:"source"`
+	Sheet  string `json:"sheet,omitempty"`
+	Line   int    `json:"line,omitempty"` // 0 for the whole file
+	Print  string `json:"print"`          // what stands there, as finding.Place has it
+}
+
+// About makes a decision about a finding. What is left out, for Drop, is added by
+// the caller.
 func About(f *finding.Finding, verdict Verdict, reason, user string, now time.Time) Decision {
 	amount, _ := f.Money()
 	return Decision{
@@ -55,7 +68,7 @@ func About(f *finding.Finding, verdict Verdict, reason, user string, now time.Ti
 
 // Columns are the columns of the file. The seal is the beginning of the SHA-256
 // of the line before, seal included, and the line up to its seal.
-var Columns = []string{"time", "user", "decision", "reason", "id", "kind", "source", "line", "amount", "state", "seal"}
+var Columns = []string{"time", "user", "decision", "reason", "id", "kind", "source", "line", "amount", "state", "dropped", "seal"}
 
 // BrokenError is a file of decisions that is not as it was written.
 type BrokenError struct {
@@ -66,6 +79,32 @@ type BrokenError struct {
 
 func (e *BrokenError) Error() string {
 	return fmt.Sprintf("%s line %d: %s; nothing was changed. Put the file back as it was, from a copy or by taking off what was added, and decide again", e.Path, e.Line, e.Reason)
+}
+
+// verbs say what became of a finding.
+var verbs = map[Verdict]string{Accept: "accepted", Keep: "kept"}
+
+// Add takes a decision in that is not in a file.
+func (l *Log) Add(d Decision) {
+	if l.last == nil {
+		l.last = make(map[string]int)
+	}
+	l.last[d.ID] = len(l.Decisions)
+	l.Decisions = append(l.Decisions, d)
+}
+
+// Current are the decisions that no later one has replaced.
+func (l *Log) Current() []Decision {
+	if l == nil {
+		return nil
+	}
+	var current []Decision
+	for i, d := range l.Decisions {
+		if l.last[d.ID] == i {
+			current = append(current, d)
+		}
+	}
+	return current
 }
 
 // Log is all that was decided.
@@ -90,7 +129,7 @@ func Read(path string) (*Log, error) {
 }
 
 func parse(path string, data []byte) (*Log, error) {
-	log := &Log{last: make(map[string]int), size: int64(len(data))}
+	log := &Log{size: int64(len(data))}
 	reader := csv.NewReader(bytes.NewReader(data))
 	reader.FieldsPerRecord = len(Columns)
 	header := true
@@ -125,8 +164,7 @@ func parse(path string, data []byte) (*Log, error) {
 				return fail(err.Error())
 			}
 			log.seal = seal
-			log.last[d.ID] = len(log.Decisions)
-			log.Decisions = append(log.Decisions, d)
+			log.Add(d)
 		}
 		line += bytes.Count(raw, []byte("\n"))
 		from = to
@@ -158,8 +196,15 @@ func decisionOf(fields []string) (Decision, error) {
 			return Decision{}, fmt.Errorf("%q is no line", fields[7])
 		}
 	}
+	var dropped []Dropped
+	if fields[10] != "" {
+		if err := json.Unmarshal([]byte(fields[10]), &dropped); err != nil {
+			return Decision{}, fmt.Errorf("%q is no list of what is left out", fields[10])
+		}
+	}
 	return Decision{
-		Time: at, User: fields[1], Verdict: Verdict(fields[2]), Reason: fields[3], ID: fields[4],
+		Dropped: dropped,
+		Time:    at, User: fields[1], Verdict: Verdict(fields[2]), Reason: fields[3], ID: fields[4],
 		Kind: finding.Kind(fields[5]), Source: fields[6], Line: line, Amount: fields[8], State: fields[9],
 	}, nil
 }
@@ -210,10 +255,18 @@ func bodyOf(d Decision) ([]byte, error) {
 	if d.Line > 0 {
 		line = strconv.Itoa(d.Line)
 	}
+	dropped := ""
+	if len(d.Dropped) > 0 {
+		data, err := json.Marshal(d.Dropped)
+		if err != nil {
+			return nil, err
+		}
+		dropped = string(data)
+	}
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
 	err := w.Write([]string{
-		d.Time.UTC().Format(time.RFC3339), d.User, string(d.Verdict), d.Reason, d.ID, string(d.Kind), d.Source, line, d.Amount, d.State, "",
+		d.Time.UTC().Format(time.RFC3339), d.User, string(d.Verdict), d.Reason, d.ID, string(d.Kind), d.Source, line, d.Amount, d.State, dropped, "",
 	})
 	w.Flush()
 	if err := errors.Join(err, w.Error()); err != nil {
@@ -256,14 +309,17 @@ func (l *Log) Of(id string) (Decision, bool) {
 // decision does not hold, and the finding says so.
 func (l *Log) Settle(f *finding.Finding) {
 	d, ok := l.Of(f.ID)
-	if !ok || d.Verdict != Accept {
+	if !ok || d.Verdict == Reopen {
 		return
 	}
 	if d.State == f.State {
 		f.Accepted = d.Reason
 		return
 	}
-	f.Lapsed = fmt.Sprintf("accepted by %s on %s (%s), and changed since, so that does not hold any more", d.User, d.Time.Format(time.DateOnly), d.Reason)
+	if d.Verdict == Drop {
+		return // what is left out is told where it is, and this is about what is left
+	}
+	f.Lapsed = fmt.Sprintf(verbs[d.Verdict]+" by %s on %s (%s), and changed since, so that does not hold any more", d.User, d.Time.Format(time.DateOnly), d.Reason)
 	if amount, _ := f.Money(); d.Amount != "" && d.Amount != amount {
 		f.Lapsed += "; it was " + d.Amount
 	}

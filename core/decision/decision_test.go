@@ -4,6 +4,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"reflect"
 	"strings"
 	"testing"
 	"time"
@@ -129,6 +130,9 @@ func FuzzLog(f *testing.F) {
 		path := filepath.Join(t.TempDir(), "decisions.csv")
 		plain := func(s string) string { return strings.ReplaceAll(s, "\r\n", "\n") } // as RFC 4180 readers do within quotes
 		d := Decision{Time: noon, User: plain(user), Verdict: Accept, Reason: plain(reason), ID: "abcdefgh", Kind: finding.RowCount, Source: plain(source), Line: max(0, line), Amount: plain(amount), State: "0"}
+		if line%2 == 0 {
+			d.Verdict, d.Dropped = Drop, []Dropped{{Source: strings.ToValidUTF8(source, "?"), Line: max(0, line), Print: "00f1"}, {Source: "b.csv", Sheet: "S 1", Print: "22"}}
+		}
 		for range 2 {
 			if err := Append(path, []Decision{d, d}); err != nil {
 				t.Fatal(err)
@@ -139,7 +143,7 @@ func FuzzLog(f *testing.F) {
 			t.Fatalf("%+v, %v", log, err)
 		}
 		for _, got := range log.Decisions {
-			if got.Time = got.Time.In(noon.Location()); got != d {
+			if got.Time = got.Time.In(noon.Location()); !reflect.DeepEqual(got, d) {
 				t.Errorf("read %+v, want %+v", got, d)
 			}
 		}
@@ -164,5 +168,56 @@ func TestDecidingTogether(t *testing.T) {
 	}
 	if _, err := os.Stat(path + ".lock"); err == nil {
 		t.Error("the lock stays behind")
+	}
+}
+
+// What is decided about doubles settles them while they are the same; of what was
+// dropped no finding says that a decision has lapsed, since it is left out itself.
+func TestDecidingAboutDoubles(t *testing.T) {
+	double := func(print string) *finding.Finding {
+		var l finding.List
+		l.Add(finding.Finding{Kind: finding.SameFile, Source: "a.csv", Message: "twice", Places: []finding.Place{{Letter: "A", Source: "a.csv", Print: "1"}, {Letter: "B", Source: "b.csv", Print: print}}})
+		all := l.All()
+		return &all[0]
+	}
+	for _, c := range []struct {
+		verdict          Verdict
+		accepted, lapsed bool // where the finding has changed
+	}{{Keep, false, true}, {Drop, false, false}, {Accept, false, true}, {Reopen, false, false}} {
+		var log Log
+		d := About(double("1"), c.verdict, "because", "anna", noon)
+		if c.verdict == Drop {
+			d.Dropped = []Dropped{{Source: "b.csv", Print: "1"}}
+		}
+		log.Add(d)
+		same, other := double("1"), double("2")
+		log.Settle(same)
+		log.Settle(other)
+		if (same.Accepted == "because") != (c.verdict != Reopen) || same.Lapsed != "" {
+			t.Errorf("%s: of what is the same it says %q and %q", c.verdict, same.Accepted, same.Lapsed)
+		}
+		if (other.Accepted != "") != c.accepted || (other.Lapsed != "") != c.lapsed {
+			t.Errorf("%s: of what has changed it says %q and %q", c.verdict, other.Accepted, other.Lapsed)
+		}
+		if c.lapsed && !strings.Contains(other.Lapsed, map[Verdict]string{Keep: "kept by anna", Accept: "accepted by anna"}[c.verdict]) {
+			t.Errorf("%s: it says %q", c.verdict, other.Lapsed)
+		}
+	}
+}
+
+func TestCurrentDecisions(t *testing.T) {
+	var log Log
+	if log.Current() != nil || (*Log)(nil).Current() != nil {
+		t.Error("nothing was decided, and something is current")
+	}
+	for _, d := range []Decision{{ID: "a", Verdict: Drop}, {ID: "b", Verdict: Keep}, {ID: "a", Verdict: Reopen}, {ID: "c", Verdict: Drop}, {ID: "c", Verdict: Drop, Reason: "again"}} {
+		log.Add(d)
+	}
+	got := ""
+	for _, d := range log.Current() {
+		got += d.ID + " " + string(d.Verdict) + d.Reason + "; "
+	}
+	if got != "b keep; a reopen; c dropagain; " {
+		t.Errorf("current are %s", got)
 	}
 }

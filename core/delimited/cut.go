@@ -16,10 +16,36 @@ const BlockSize = 256 << 10
 // end.
 type Block struct {
 	Data      []byte
-	FirstLine int  // the line of the source on which Data begins
-	Last      bool // nothing follows
-	lines     int  // line ends in Data
-	quotes    bool // Data holds a quote
+	FirstLine int   // the line of the source on which Data begins
+	Offset    int64 // of Data in the text
+	Last      bool  // nothing follows
+	lines     int   // line ends in Data
+	quotes    bool  // Data holds a quote
+}
+
+// LastLine is the last line of the source on which something of Data may stand.
+func (b *Block) LastLine() int { return b.FirstLine + b.lines }
+
+// Narrow leaves out what stands before and behind some lines, as far as it is
+// certain without a closer look that records end there.
+func (b *Block) Narrow(first, last int, lineEnd byte) {
+	if b.quotes || b.Last {
+		return
+	}
+	skip := func(lines int) (at int) {
+		for ; lines > 0; lines-- {
+			at += bytes.IndexByte(b.Data[at:], lineEnd) + 1
+		}
+		return at
+	}
+	before := max(0, first-b.FirstLine)
+	count := min(last-b.FirstLine+1, b.lines) - before
+	if count <= 0 {
+		return
+	}
+	at := skip(before)
+	b.Data, b.Offset, b.FirstLine, b.lines = b.Data[at:], b.Offset+int64(at), b.FirstLine+before, count
+	b.Data = b.Data[:skip(count)]
 }
 
 // MaxRecord is the longest record that is ever read, in bytes. Records of
@@ -52,9 +78,10 @@ type Cutter struct {
 	head     *Head
 	ahead    []byte // read from the source, and from taken on not yet handed out
 	taken    int
-	line     int  // the line on which the next block begins
-	ended    bool // the source has no more
-	finished bool // the last block was handed out
+	line     int   // the line on which the next block begins
+	offset   int64 // of it in the text
+	ended    bool  // the source has no more
+	finished bool  // the last block was handed out
 }
 
 // Unwrap is given the start of a source and what follows it. It returns a
@@ -97,6 +124,20 @@ func (c *Cutter) Peek(size int) error {
 		}
 	}
 	return nil
+}
+
+// Peeked is what Peek has read of the text; it is good until Next is called.
+func (c *Cutter) Peeked() []byte { return c.ahead }
+
+// Line is the line on which the next block begins.
+func (c *Cutter) Line() int { return c.line }
+
+// Resume goes on with another reader of the same text, from the start of a block
+// that was handed out before, of the same cutter or of another one.
+func (c *Cutter) Resume(source io.Reader, line int, offset int64) {
+	c.source, c.line, c.offset = source, line, offset
+	c.ahead, c.taken = c.ahead[:0], 0
+	c.ended, c.finished = false, false
 }
 
 // Whole tells whether the source has been read to its end.
@@ -214,6 +255,7 @@ func (c *Cutter) start(data []byte) ([]byte, error) {
 	}
 	if c.head = c.find(data, c.ended); c.head != nil {
 		c.line += c.head.lines
+		c.offset = int64(c.head.size)
 	}
 	return data, nil
 }
@@ -264,11 +306,13 @@ func (c *Cutter) blockOf(data []byte) Block {
 	block := Block{
 		Data:      data,
 		FirstLine: c.line,
+		Offset:    c.offset,
 		Last:      c.finished,
 		lines:     bytes.Count(data, []byte{c.head.Dialect.LineEnd}),
 		quotes:    bytes.IndexByte(data, '"') >= 0,
 	}
 	c.line += block.lines
+	c.offset += int64(len(data))
 	return block
 }
 

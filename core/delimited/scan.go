@@ -101,15 +101,15 @@ func separators(bounds []uint32, data []byte, d Dialect) []uint32 {
 		for ; i+8 <= to; i += 8 {
 			word := binary.LittleEndian.Uint64(data[i:])
 			x := word ^ delimiters
-			x = ^((x&low7Bits + low7Bits) | x | low7Bits)
+			x |= x&low7Bits + low7Bits
 			y := word ^ lineEnds
-			y = ^((y&low7Bits + low7Bits) | y | low7Bits)
-			for m := x | y; m != 0; m &= m - 1 {
+			y |= y&low7Bits + low7Bits
+			for m := ^(x & y) &^ low7Bits; m != 0; m &= m - 1 {
 				bit := bits.TrailingZeros64(m)
 				at := uint32(i + bit>>3)
 				out[n] = at
 				out[n+1] = at
-				n += 1 + int(y>>bit&1)
+				n += 2 - int(y>>bit&1)
 			}
 		}
 		for ; i < to; i++ {

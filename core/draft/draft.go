@@ -6,7 +6,9 @@ package draft
 import (
 	"context"
 	"fmt"
+	"os"
 	"path"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -14,6 +16,7 @@ import (
 	"lastblock/core/delimited"
 	"lastblock/core/intake"
 	"lastblock/core/nearest"
+	"lastblock/core/plan"
 	"lastblock/core/record"
 	"lastblock/core/source"
 
@@ -138,11 +141,13 @@ func look(ctx context.Context, folder string, skip []string, reading source.Read
 		return nil, nil, err
 	}
 	var files []*file
+	var names []string
 	twice := false
 	for i := range result.Sources {
 		s := &result.Sources[i]
 		src := &set.Sources[s.Index]
 		f := &file{name: src.Name, sheet: src.Sheet(), found: s}
+		names = append(names, src.Name)
 		if f.sheet != "" {
 			f.name = strings.TrimSuffix(f.name, "/"+f.sheet)
 		}
@@ -154,13 +159,17 @@ func look(ctx context.Context, folder string, skip []string, reading source.Read
 		files = append(files, f)
 	}
 	if twice {
-		_, again, err := read(ctx, folder, skip, 2, reading)
+		set, again, err := read(ctx, folder, skip, 2, reading)
 		if err != nil {
 			return nil, nil, err
 		}
+		found := make(map[string]*intake.Sheet) // by name, since an own output may not be known with another header
+		for i := range again.Sources {
+			found[set.Sources[again.Sources[i].Index].Name] = &again.Sources[i]
+		}
 		for i, f := range files {
-			if f.lines == 2 && i < len(again.Sources) {
-				f.found = &again.Sources[i]
+			if f.lines == 2 {
+				f.found = found[names[i]]
 			}
 		}
 	}
@@ -173,8 +182,43 @@ func read(ctx context.Context, folder string, skip []string, lines int, reading 
 	if err != nil {
 		return nil, nil, err
 	}
+	passOverPlanned(folder, set)
 	result, err := intake.Run(ctx, set, reading, intake.Options{})
 	return set, result, err
+}
+
+// passOverPlanned leaves out what lies in folders with a plan of their own, each of
+// which is another month end.
+func passOverPlanned(folder string, set *source.Set) {
+	root := filepath.Clean(folder)
+	plans := make(map[string]string) // by folder: the one with the plan, "" for none
+	var planOf func(of string) string
+	planOf = func(of string) string {
+		if of == root || of == filepath.Dir(of) {
+			return ""
+		}
+		with, known := plans[of]
+		if !known {
+			if with = planOf(filepath.Dir(of)); with == "" {
+				if _, err := os.Stat(filepath.Join(of, plan.Name)); err == nil {
+					with = of
+				}
+			}
+			plans[of] = with
+		}
+		return with
+	}
+	told := make(map[string]bool)
+	set.Sources = slices.DeleteFunc(set.Sources, func(s source.Source) bool {
+		with := planOf(filepath.Dir(s.Path))
+		if with != "" && !told[with] {
+			told[with] = true
+			below := filepath.ToSlash(strings.TrimPrefix(strings.TrimPrefix(with, root), string(filepath.Separator)))
+			set.PassedOver = slices.DeleteFunc(set.PassedOver, func(p source.PassedOver) bool { return strings.HasPrefix(p.Source, below+"/") })
+			set.PassedOver = append(set.PassedOver, source.PassedOver{Source: below, Reason: "a month end with a plan of its own"})
+		}
+		return with != ""
+	})
 }
 
 // onePerWorkbook keeps of each workbook the sheet with the most rows.

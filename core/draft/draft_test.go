@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"lastblock/core/decision"
 	"lastblock/core/plan"
 	"lastblock/core/source"
 )
@@ -121,5 +122,39 @@ func TestADraftHoldsWhateverNamesThereAre(t *testing.T) {
 	}
 	if _, err := Run(context.Background(), t.TempDir(), nil, source.Reading{Jobs: 1, Memory: 1 << 20}); err == nil {
 		t.Error("an empty folder has a plan")
+	}
+}
+
+// A folder with a plan of its own is another month end, and no part of this one.
+func TestAnotherMonthEndIsPassedOver(t *testing.T) {
+	d := draft(t, map[string]string{
+		"in/corvane_2031-01.csv":       "doc,posted,debit\nC1,2031-01-03,1.50\n",
+		"in/eskerby_2031-01.csv":       "doc,posted,debit\nE1,2031-01-03,2.50\n",
+		"april/lastblock.toml":         "version = 1\n",
+		"april/in/corvane_2031-04.csv": "doc,posted,debit,season\nC9,2031-04-03,1.50,winter\n",
+		"april/in/cover.pdf":           "no data\n",
+		"april/notes/eskerby_04.csv":   "a;b\n1;2\n",
+	})
+	if d.Sources != 2 || strings.Join(d.Folders, " ") != "in" {
+		t.Errorf("%d sources in %q", d.Sources, d.Folders)
+	}
+	var passed []string
+	for _, p := range d.Passed {
+		passed = append(passed, p.Source+": "+p.Reason)
+	}
+	if got := strings.Join(passed, "; "); got != "april: a month end with a plan of its own" {
+		t.Errorf("passed over is %s", got)
+	}
+}
+
+// What Lastblock wrote is no source, however many rows a header has.
+func TestDecisionsDoNotDisturbADraft(t *testing.T) {
+	d := draft(t, map[string]string{
+		"decisions.csv":            strings.Join(decision.Columns, ",") + "\n2031-04-02T10:00:00Z,ben,accept,fine,abcdefgh,row-count,a.csv,,1,0,,0123456789abcdef\n",
+		"in/dunmarrow_2031-01.csv": "doc,posted,amount,\n,,debit,credit\nD1,2031-01-04,1.5,2.5\nD2,2031-01-05,3.5,4.5\n",
+		"in/dunmarrow_2031-02.csv": "doc,posted,amount,\n,,debit,credit\nD3,2031-02-04,1.5,2.5\nD4,2031-02-05,3.5,4.5\n",
+	})
+	if len(d.Shapes) != 1 || d.Sources != 2 || !strings.Contains(d.Text("."), "amount debit") {
+		t.Errorf("%d sources in %d shapes: %s", d.Sources, len(d.Shapes), d.Text("."))
 	}
 }

@@ -46,6 +46,17 @@ const (
 	NotAllowed     Kind = "not-allowed"     // a value that is not on a list
 	RuleBroken     Kind = "rule"            // a record for which a rule does not hold
 
+	SameFile      Kind = "same-file"      // the same records in two files
+	ContainedFile Kind = "contained-file" // a file whose records all stand in others, too
+	Overlap       Kind = "overlap"        // files that have many records in common
+	Resubmission  Kind = "resubmission"   // another file for the same entity and period, with changes
+	SameRecord    Kind = "same-record"    // a record that stands more than once
+	SameKey       Kind = "same-key"       // records with one key and different values
+	NearRecord    Kind = "near-record"    // records that are almost the same
+	Reversal      Kind = "reversal"       // the same amount with the opposite sign
+	CommonRecord  Kind = "common-record"  // records that stand in too many files to compare these two by two
+	LapsedDrop    Kind = "lapsed-drop"    // what was to be left out is not what it was
+
 	BadValue    Kind = "bad-value"    // a text that is not the amount it should be
 	BlankAmount Kind = "blank-amount" // an amount that is missing
 	FieldCount  Kind = "field-count"  // a record with more or fewer fields than the header
@@ -80,6 +91,8 @@ var weights = map[Kind]Weight{
 	HashTotal: Stop, DistinctCount: Stop, NotCompared: Note,
 	NotFiled: Stop, FiledTwice: Stop, NotOnRoster: Review,
 	Unbalanced: Stop, SequenceGap: Review, SequenceRepeat: Review, OutsidePeriod: Review,
+	SameFile: Stop, ContainedFile: Stop, Overlap: Stop, Resubmission: Review, SameRecord: Review, SameKey: Stop,
+	NearRecord: Review, Reversal: Review, CommonRecord: Note, LapsedDrop: Stop,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, BlankAmount: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
 	EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
@@ -87,6 +100,9 @@ var weights = map[Kind]Weight{
 	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,
 	DecimalUnclear: Review, DateUnclear: Review, DecimalsDiffer: Review, HeaderContinues: Review,
 }
+
+// Doubles are the kinds of what would be counted twice, files first.
+var Doubles = []Kind{SameFile, ContainedFile, Overlap, Resubmission, SameKey, SameRecord, NearRecord, Reversal}
 
 // Weight returns the weight of a kind.
 func (k Kind) Weight() Weight { return weights[k] }
@@ -119,6 +135,10 @@ type Finding struct {
 	Amount     string `json:"amount,omitempty"` // of the record that it is about
 	Message    string `json:"message"`
 	State      string `json:"state"` // another one where what the finding says has changed
+
+	// Places are where the files or records are that are doubles, the first of
+	// them being the place of the finding. They are called A, B, C and so on.
+	Places []Place `json:"places,omitempty"`
 
 	// Accepted is the reason for which somebody has accepted the finding, which
 	// then no longer stops anything. Lapsed says of such a decision why it does

@@ -24,8 +24,18 @@ func Identify(f *Finding, nth int) string {
 
 // stateOf is a fingerprint of what a finding says of the place it is about: the
 // figures, and the record that stands there. Where it has neither it is the
-// message.
+// message, and where it has several places it is what stands in them.
 func stateOf(f *Finding) string {
+	if len(f.Places) > 0 {
+		var prints []string
+		if f.Places[0].Line > 0 {
+			prints = append(prints, strconv.Itoa(f.Count)) // there may be more than the places that are listed
+		}
+		for i := range f.Places {
+			prints = append(prints, f.Places[i].Print)
+		}
+		return strconv.FormatUint(xxh3.HashString(joined(prints...)), 16)
+	}
 	facts := joined(f.Expected, f.Found, f.Difference, f.Amount, strconv.Itoa(f.Count), strconv.FormatUint(f.Record, 16))
 	if f.Expected+f.Found+f.Difference+f.Amount == "" && f.Record == 0 {
 		facts = joined(f.Message)
@@ -46,14 +56,14 @@ func joined(texts ...string) string {
 
 // identifier gives findings that come in their order their ids.
 type identifier struct {
-	group Finding // of the last one, only its place
+	group group // of the last one
+	line  int
 	seen  map[string]int
 }
 
 func (i *identifier) identify(f *Finding) {
-	place := Finding{Order: f.Order, Line: f.Line, Kind: f.Kind, Column: f.Column, Source: f.Source}
-	if place != i.group || i.seen == nil {
-		i.group, i.seen = place, make(map[string]int)
+	if g := groupOf(*f); g != i.group || f.Line != i.line || i.seen == nil {
+		i.group, i.line, i.seen = g, f.Line, make(map[string]int)
 	}
 	first := Identify(f, 0)
 	f.ID = first

@@ -126,3 +126,39 @@ func TestWhatIsAcceptedStopsNothing(t *testing.T) {
 		t.Error("nothing is an amount")
 	}
 }
+
+// What stands in its places is what a double says; how it is put does not count,
+// and of whole files neither does how much it comes to.
+func TestTheStateOfDoubles(t *testing.T) {
+	state := func(change func(f *Finding)) string {
+		f := Finding{Kind: SameFile, Source: "a.csv", Count: 3, Amount: "1.00", Message: "twice", Places: []Place{{Source: "a.csv", Print: "1"}, {Source: "b.csv", Print: "2"}}}
+		change(&f)
+		var l List
+		l.Add(f)
+		return l.All()[0].State
+	}
+	base := state(func(*Finding) {})
+	records := state(func(f *Finding) { f.Places[0].Line = 7 })
+	for _, c := range []struct {
+		rule   string
+		of     string
+		change func(f *Finding)
+		same   bool
+	}{
+		{"other words", base, func(f *Finding) { f.Message = "once more" }, true},
+		{"another total", base, func(f *Finding) { f.Amount, f.Count = "2.00", 4 }, true},
+		{"other bytes in one", base, func(f *Finding) { f.Places[1].Print = "3" }, false},
+		{"a third one", base, func(f *Finding) { f.Places = append(f.Places, Place{Print: "2"}) }, false},
+		{"more records than are listed", records, func(f *Finding) { f.Places[0].Line = 7; f.Count = 900 }, false},
+		{"the same records", records, func(f *Finding) { f.Places[0].Line = 7; f.Amount = "" }, true},
+	} {
+		if (state(c.change) == c.of) != c.same {
+			t.Errorf("%s: the state is the same: %v", c.rule, !c.same)
+		}
+	}
+	for n, want := range map[int]string{0: "A", 25: "Z", 26: "AA", 27: "AB", 51: "AZ", 52: "BA", 701: "ZZ", 702: "AAA"} {
+		if got := Letter(n); got != want {
+			t.Errorf("place %d is called %s, want %s", n, got, want)
+		}
+	}
+}

@@ -74,7 +74,7 @@ func MayBeAmount(text []byte) bool {
 // MayBeDate tells quickly of most texts that begin with a letter that they are
 // no date: the name of a month has a blank behind it, and a day.
 func MayBeDate(text []byte) bool {
-	return len(text) > 0 && (!isLetter(text[0]) || bytes.IndexByte(text, ' ') >= 0 && '0' <= text[len(text)-1] && text[len(text)-1] <= '9')
+	return len(text) > 0 && (!isLetter(text[0]) || text[len(text)-1]-'0' <= 9 && bytes.IndexByte(text, ' ') >= 0)
 }
 
 // addAmount counts an amount, and whether it may be a code as well.

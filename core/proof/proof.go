@@ -25,6 +25,17 @@ type Total struct {
 type Proof struct {
 	Count
 	Totals []Total
+	Left   []Left // of what was dropped, what somebody has decided to leave out
+}
+
+// Left is what was left out of one source for one reason.
+type Left struct {
+	Source  string
+	Sheet   string
+	Records int
+	Totals  []amount.Amount // by Proof.Totals
+	Kind    string          // of the finding that it goes back to
+	Reason  string
 }
 
 // FailedError says that a result is not complete. It is a fault of Lastblock,

@@ -1,14 +1,12 @@
 package prove
 
 import (
-	"bytes"
 	"context"
 	"encoding/binary"
 	"math/bits"
 
 	"lastblock/core/amount"
-	"lastblock/core/date"
-	"lastblock/core/kind"
+	"lastblock/core/meaning"
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/spill"
@@ -163,13 +161,12 @@ func (c *column) addTo(records []sum128, b *source.Batch, t *tally.Visitor, at i
 // the moments.
 func (c *column) pass(text []byte, decimal byte, exact bool) sum128 {
 	coef, scale, ok := amount.ParsePlain(text, decimal)
-	if !ok || exact || isCode(text) {
+	if ok {
+		c.moments.AddPlain(text, coef, scale, 1)
+	} else {
 		c.moments.Add(text, decimal, 1)
-		return c.print(text, decimal, exact)
 	}
-	c.moments.AddPlain(text, coef, scale, 1)
-	c.key = appendNumber(append(c.key[:0], isAmount), coef, scale)
-	return c.hash()
+	return c.print(text, decimal, exact)
 }
 
 // forget adds what a slot has counted to the moments.
@@ -187,24 +184,14 @@ func (c *column) settle() {
 	}
 }
 
-// The kinds of values, each of which is told from the others.
-const (
-	isText   = 't'
-	isAmount = 'a'
-	isWide   = 'w' // an amount that 64 bits do not hold
-	isDate   = 'd'
-)
-
 // print takes the fingerprint of a value.
 func (c *column) print(text []byte, decimal byte, exact bool) sum128 {
-	trimmed := bytes.TrimSpace(text)
-	switch {
-	case exact:
-		c.key = append(append(c.key[:0], isText), text...)
-	case len(trimmed) == 0:
+	if exact {
+		c.key = append(c.key[:0], text...)
+		return c.hash()
+	}
+	if c.key = meaning.Append(c.key[:0], text, decimal); len(c.key) == 0 {
 		return sum128{}
-	default:
-		c.key = appendMeaning(c.key[:0], trimmed, text, decimal)
 	}
 	return c.hash()
 }
@@ -212,57 +199,4 @@ func (c *column) print(text []byte, decimal byte, exact bool) sum128 {
 func (c *column) hash() sum128 {
 	hash := xxh3.Hash128Seed(c.key, c.seed)
 	return sum128{hash.Hi, hash.Lo}
-}
-
-// appendMeaning appends what a value means: the same bytes for amounts that are
-// equal and for dates that are the same day.
-func appendMeaning(dst, trimmed, text []byte, decimal byte) []byte {
-	if !isCode(trimmed) && kind.MayBeAmount(trimmed) {
-		if coef, scale, ok := amount.ParsePlain(trimmed, decimal); ok {
-			return appendNumber(append(dst, isAmount), coef, scale)
-		}
-		if value, err := amount.Parse(trimmed, decimal); err == nil {
-			return appendAmount(dst, value.Reduce())
-		}
-	}
-	if kind.MayBeDate(trimmed) {
-		if day, ok := dayOf(trimmed); ok {
-			return binary.LittleEndian.AppendUint64(append(dst, isDate), uint64(day))
-		}
-	}
-	return append(append(dst, isText), text...)
-}
-
-// isCode tells digits with a nought in front.
-func isCode(text []byte) bool {
-	return len(text) > 1 && text[0] == '0' && '0' <= text[1] && text[1] <= '9'
-}
-
-// appendNumber appends an amount without the noughts at the end of its decimals.
-func appendNumber(dst []byte, coef int64, scale int32) []byte {
-	for scale > 0 && coef%10 == 0 {
-		coef /= 10
-		scale--
-	}
-	dst = binary.LittleEndian.AppendUint64(dst, uint64(coef))
-	return append(dst, byte(scale))
-}
-
-// appendAmount is appendNumber for an amount that may be of any size, and has no
-// such noughts.
-func appendAmount(dst []byte, value amount.Amount) []byte {
-	const mostScale = 255
-	if coefficient, ok := value.Unscaled(value.Scale()); ok && coefficient.IsInt64() && value.Scale() <= mostScale {
-		return appendNumber(append(dst, isAmount), coefficient.Int64(), int32(value.Scale()))
-	}
-	return value.AppendKey(append(dst, isWide))
-}
-
-// dayOf reads a text as a date, where it is clear and has no time.
-func dayOf(text []byte) (int, bool) {
-	if bytes.IndexByte(text, ':') >= 0 {
-		return 0, false
-	}
-	d, ok := date.Parse(text)
-	return d.Days, ok && d.Order != date.Unclear
 }

@@ -7,9 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"lastblock/core/amount"
 	"lastblock/core/internal/sourcetest"
-	"lastblock/core/kind"
 	"lastblock/core/source"
 )
 
@@ -121,30 +119,6 @@ func TestSidesAreDescribed(t *testing.T) {
 	if _, ok := r.Left.Total("k"); ok {
 		t.Error("a column of texts has a total")
 	}
-}
-
-// FuzzMeaning compares what values mean with what the amounts are: two values
-// that are amounts mean the same where they are equal, and only there.
-func FuzzMeaning(f *testing.F) {
-	f.Add("1,234.50", "1234.5")
-	f.Add("0100", "100")
-	f.Add("(7)", "-7.000")
-	f.Add("99999999999999999999", "1e5")
-	f.Add("-0", "0.00")
-	f.Fuzz(func(t *testing.T, a, b string) {
-		x, y := []byte(strings.TrimSpace(a)), []byte(strings.TrimSpace(b))
-		same := string(appendMeaning(nil, x, x, '.')) == string(appendMeaning(nil, y, y, '.'))
-		left, errLeft := amount.Parse(x, '.')
-		right, errRight := amount.Parse(y, '.')
-		switch {
-		case errLeft == nil && errRight == nil && !isCode(x) && !isCode(y) && kind.MayBeAmount(x) && kind.MayBeAmount(y):
-			if same != (left.Cmp(right) == 0) {
-				t.Errorf("%q and %q mean the same: %v", a, b, same)
-			}
-		case string(x) == string(y) && !same:
-			t.Errorf("%q does not mean itself", a)
-		}
-	})
 }
 
 func BenchmarkFingerprint(b *testing.B) {

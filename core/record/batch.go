@@ -93,10 +93,14 @@ func (b *Batch) KeepLines() {
 	}
 }
 
-// Split keeps the rows of which keep is true, and moves the others to Dropped.
+// Split keeps the rows of which keep is true, and moves the others to Dropped,
+// behind those that are there.
 func (b *Batch) Split(keep []bool) {
 	b.KeepLines()
-	dropped := &Batch{Data: b.Data, Width: b.Width, Quoted: b.Quoted, Plain: b.Plain}
+	dropped := b.Dropped
+	if dropped == nil {
+		dropped = &Batch{Data: b.Data, Width: b.Width, Quoted: b.Quoted, Plain: b.Plain}
+	}
 	kept := 0
 	for row := range b.Rows {
 		if !keep[row] {

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"sync"
 
+	"lastblock/core/drop"
 	"lastblock/core/source"
 	"lastblock/core/suspense"
 	"lastblock/core/tally"
@@ -15,9 +16,11 @@ import (
 
 // Options say what is summed.
 type Options struct {
-	By       []string // group columns: of the data, words of --name, or source
-	Sum      []string // amount columns
-	Across   string   // the column whose values the sums are spread over, or ""
+	By       []string  // group columns: of the data, words of --name, or source
+	Sum      []string  // amount columns
+	Across   string    // the column whose values the sums are spread over, or ""
+	Drop     *drop.Set // what is left out
+	Twins    bool      // look for sources that are the same bytes
 	Suspense *suspense.File
 }
 
@@ -49,7 +52,12 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 		}
 		sums[i] = column.Name
 	}
-	t := tally.New(set, tally.Options{Amounts: options.Sum, Suspense: options.Suspense})
+	t := tally.New(set, tally.Options{Amounts: options.Sum, Suspense: options.Suspense, Drop: options.Drop})
+	if options.Twins {
+		if err := t.LookForTwins(ctx, reading.Jobs); err != nil {
+			return nil, err
+		}
+	}
 	var visitors []*visitor
 	result := &Result{Sums: sums, across: options.Across != "", most: int(max(reading.Memory/2, 1<<24) / bytesPerRow)}
 	for _, part := range parts[:len(options.By)] {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"sync/atomic"
 
+	"github.com/zeebo/xxh3"
 	"golang.org/x/sync/errgroup"
 )
 
@@ -12,6 +13,8 @@ import (
 type look struct {
 	head *Head
 	kept *stream // open, or read whole; Scan goes on with it
+
+	start uint64 // fingerprint of the start of a text, which is nearly always all of it; 0 where there is none
 }
 
 const (
@@ -72,6 +75,9 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 	head := f.shape(index, stream.reader.Head()).Head
 	text, isText := stream.reader.(*textReader)
 	f.set.looked[index].head = head
+	if isText {
+		f.set.looked[index].start = xxh3.Hash(text.cutter.Peeked())
+	}
 	f.own[index] = !f.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
 	switch {
 	case source.Size < 0: // a pipe can be read once

@@ -45,3 +45,12 @@ func (f *file) Read(p []byte) (int, error) {
 }
 
 func (f *file) Close() error { return syscall.Close(f.descriptor) }
+
+// Seek is that of io.Seeker.
+func (f *file) Seek(offset int64, whence int) (int64, error) {
+	at, err := syscall.Seek(f.descriptor, offset, whence)
+	if err != nil {
+		return 0, &fs.PathError{Op: "seek", Path: f.path, Err: err}
+	}
+	return at, nil
+}

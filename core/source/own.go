@@ -4,7 +4,6 @@ import (
 	"bufio"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -30,11 +29,17 @@ const (
 const LedgerName = ".lastblock-outputs"
 
 // isOwnOutput knows a result of collate, or a suspense file, by its last
-// columns, wherever it was copied to, and a file of decisions by all of them.
+// columns, wherever it was copied to, a file of decisions by all of them, and a
+// sheet to decide on by its first ones.
 func isOwnOutput(columns []string) bool {
 	n := len(columns)
-	return n >= 2 && columns[n-2] == SourceColumn && columns[n-1] == LineColumn || slices.Equal(columns, decision.Columns)
+	return n >= 2 && columns[n-2] == SourceColumn && columns[n-1] == LineColumn || slices.Equal(columns, decision.Columns) ||
+		n >= len(reviewColumns) && slices.Equal(columns[:len(reviewColumns)], reviewColumns)
 }
+
+// reviewColumns are the first columns of a sheet to decide on; package review,
+// which is above this one, has them all.
+var reviewColumns = []string{"decision", "reason", "id", "kind", "place", SourceColumn, "sheet", LineColumn}
 
 // ledger is what one folder's notes say: fingerprints by size.
 type ledger map[int64][]string
@@ -65,7 +70,7 @@ func (l ledger) wrote(path string, size int64) bool {
 	if len(candidates) == 0 {
 		return false
 	}
-	fingerprint, err := fingerprintFile(path)
+	fingerprint, err := printOf(path, make([]byte, printBuffer))
 	if err != nil {
 		return false
 	}
@@ -75,19 +80,6 @@ func (l ledger) wrote(path string, size int64) bool {
 		}
 	}
 	return false
-}
-
-func fingerprintFile(path string) (string, error) {
-	file, err := os.Open(path)
-	if err != nil {
-		return "", err
-	}
-	defer file.Close()
-	hash := xxh3.New()
-	if _, err := io.Copy(hash, file); err != nil {
-		return "", err
-	}
-	return Fingerprint(hash), nil
 }
 
 // Fingerprint prints a content hash as a ledger holds it.

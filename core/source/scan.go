@@ -28,6 +28,11 @@ type Reading struct {
 	AllAmounts bool     // it reads every column so that holds amounts
 	Partial    bool     // not all sources are read, so a name that is not found may stand in others
 	Progress   *Progress
+
+	// Wanted, if it is set, tells which of some lines of a source are wanted: the
+	// first and the last one. Much of a large source that is not wanted is then
+	// not read, and given to nobody; other records that are not wanted may be.
+	Wanted func(index, first, last int) (from, to int, ok bool)
 }
 
 // Progress counts what has been read; it may be looked at any time.
@@ -123,6 +128,9 @@ func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) e
 		return err
 	}
 	s.own = f.own
+	if reading.Wanted == nil {
+		s.starts = f.starts
+	}
 	for i, own := range f.own {
 		if own {
 			s.passOver(s.Sources[i].Name, OwnOutputReason)
@@ -184,7 +192,8 @@ type feed struct {
 	reading Reading
 	heads   map[*Manner]*delimited.Heads
 	limit   int
-	own     []bool // each entry is written by the one goroutine that opens its source
+	own     []bool    // each entry is written by the one goroutine that opens its source
+	starts  [][]start // likewise, by the goroutine that has the mutex
 
 	shaping sync.Mutex // guards shapes
 	shapes  map[shaped]*shape.Shape
@@ -209,6 +218,7 @@ func newFeed(s *Set, reading Reading) *feed {
 		heads:   make(map[*Manner]*delimited.Heads),
 		limit:   int(min(delimited.MaxRecord, max(minRecord, reading.Memory/16))),
 		own:     make([]bool, len(s.Sources)),
+		starts:  make([][]start, len(s.Sources)),
 		shapes:  make(map[shaped]*shape.Shape),
 	}
 	for i := range s.Sources {
@@ -340,6 +350,9 @@ var ErrChanged = errors.New("the file has changed since this run began; wait unt
 func (s *stream) next(w *worker) error {
 	first := !s.started
 	s.started = true
+	if !first && !s.skip() {
+		return io.EOF
+	}
 	if err := s.reader.Next(&w.batch.Stretch); err != nil {
 		if errors.Is(err, io.EOF) {
 			return err
@@ -355,6 +368,7 @@ func (s *stream) next(w *worker) error {
 			return err
 		}
 	}
+	s.noteStart(&w.batch.Stretch)
 	if !s.counted {
 		s.feed.reading.Progress.add(0, s.taken(&w.batch.Stretch))
 	}
@@ -475,10 +489,27 @@ func (w *worker) readSource(index int) error {
 	}
 }
 
+// isWanted tells whether the stretch that was taken needs to be read.
+func (w *worker) isWanted(s *stream) bool {
+	text, isText := s.reader.(*textReader)
+	if !isText || w.feed.reading.Wanted == nil {
+		return true
+	}
+	block := &w.batch.Stretch.block
+	from, to, ok := w.feed.reading.Wanted(s.index, block.FirstLine, block.LastLine())
+	if ok {
+		block.Narrow(from, to, text.cutter.Head().Dialect.LineEnd)
+	}
+	return ok
+}
+
 // visit makes the batch of the stretch that was taken, and shows it to the
 // visitor.
 func (w *worker) visit(s *stream, first bool) error {
 	if !first {
+		if !w.isWanted(s) {
+			return nil
+		}
 		s.reader.Parse(&w.batch.Stretch)
 	}
 	w.batch.Total, w.batch.Trailer = nil, nil

@@ -68,8 +68,9 @@ type Set struct {
 
 	Mode ColumnMode
 
-	looked []look // what Look found, by source; nil before
-	own    []bool // which sources a Scan found to be own outputs; nil before
+	looked []look    // what Look found, by source; nil before
+	own    []bool    // which sources a Scan found to be own outputs; nil before
+	starts [][]start // by source: where stretches of large ones begin; nil before a Scan
 }
 
 // ColumnMode says what becomes of columns that not all sources have.
@@ -90,6 +91,9 @@ func (s *Set) Subset(indices []int) *Set {
 	subset := &Set{Pattern: s.Pattern, Mode: s.Mode}
 	for _, i := range indices {
 		subset.Sources = append(subset.Sources, s.Sources[i])
+		if s.starts != nil {
+			subset.starts = append(subset.starts, s.starts[i])
+		}
 	}
 	return subset
 }

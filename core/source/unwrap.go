@@ -12,6 +12,7 @@ import (
 // other than UTF-8.
 type unwrapper struct {
 	blanks   bool
+	spread   bool   // runs of blanks were made one delimiter
 	encoding string // that was asked for; it holds where the bytes do not show another
 	size     int64  // of the file, -1 where that is not known
 	progress *Progress
@@ -36,7 +37,7 @@ func (u *unwrapper) unwrap(sample []byte, rest io.Reader, whole bool) (io.Reader
 		}
 	}
 	if u.blanks {
-		u.blanks = false
+		u.blanks, u.spread = false, true
 		return decode.NewBlanks(again(sample, rest)), nil
 	}
 	return nil, nil

@@ -105,11 +105,11 @@ func (s *Sorter) spill() error {
 		w.Write(s.item(e))
 	}
 	s.arena, s.entries = s.arena[:0], s.entries[:0]
-	return putAside(w.Flush())
+	return PutAside(w.Flush())
 }
 
-// putAside says what could not be done, and what to do about it.
-func putAside(err error) error {
+// PutAside says what could not be done, and what to do about it.
+func PutAside(err error) error {
 	if err == nil {
 		return nil
 	}
@@ -122,7 +122,7 @@ func putAside(err error) error {
 func TempFile() (*os.File, error) {
 	file, err := os.CreateTemp("", "lastblock-*.spill")
 	if err != nil {
-		return nil, putAside(err)
+		return nil, PutAside(err)
 	}
 	os.Remove(file.Name())
 	return file, nil

@@ -14,7 +14,9 @@ import (
 	"unicode/utf8"
 
 	"lastblock/core/amount"
+	"lastblock/core/drop"
 	"lastblock/core/finding"
+	"lastblock/core/meaning"
 	"lastblock/core/nearest"
 	"lastblock/core/proof"
 	"lastblock/core/source"
@@ -31,6 +33,8 @@ type Options struct {
 	Columns  []string       // others that sources need to have
 	Suspense *suspense.File // nil: what is set aside is counted only
 	Whole    bool           // keep every finding, see finding.List.KeepAll
+	Drop     *drop.Set      // what is left out; nil for nothing
+	Both     bool           // what is left out goes into the suspense file, too, with its reason
 }
 
 // Tally is the count of one run.
@@ -44,6 +48,7 @@ type Tally struct {
 	Proof    proof.Proof // all but Used
 
 	toldDiffering bool
+	twins         [][]int
 }
 
 // Source is the count of one source.
@@ -53,7 +58,7 @@ type Source struct {
 	Read     int  // records, the ones in suspense included
 	Used     int  // records that can be used, counted where they are handed on
 	Suspense int
-	Dropped  int          // left out by a condition
+	Dropped  int          // left out by a condition, or by Options.Drop
 	Totals   []amount.Sum // of the records that can be used, by Options.Amounts
 	Blank    []int        // records whose amount is blank
 	Trailer  *source.Trailer
@@ -69,6 +74,7 @@ type aside struct {
 	hidden      int    // rows that are hidden
 	guessed     string // the encoding that was guessed, and the first line that needed it
 	guessedLine int
+	left        map[drop.Reason]*left
 	blank       int   // blank lines
 	repeated    []int // lines on which the header stands again
 }
@@ -102,6 +108,8 @@ type Visitor struct {
 	read     []amount.Sum
 	bad      []badValue
 	scratch  []byte
+	keep     []bool
+	print    meaning.Print
 
 	// Findings are what was noticed; a capability adds what it notices itself.
 	Findings finding.List
@@ -157,6 +165,9 @@ func (v *Visitor) Batch(b *source.Batch) error {
 		v.refuse(b, entry, i)
 	}
 	v.Rows, v.Values = nil, v.Values[:0]
+	if drops := v.tally.options.Drop.Of(v.tally.set.Sources[b.Index].Name); drops != nil {
+		v.leaveOut(b, entry, drops)
+	}
 	if b.Dropped != nil {
 		v.drop(b, entry)
 	}
@@ -420,10 +431,14 @@ func (t *Tally) Finish() error {
 		}
 		if s.Head != nil {
 			t.tell(i, s)
+			t.tellLeft(i, s)
 		}
 	}
 	for k, column := range t.options.Amounts {
 		t.Proof.Totals[k] = proof.Total{Column: column, Read: read[k].Amount(), Suspense: aside[k].Amount(), Dropped: dropped[k].Amount()}
+	}
+	if err := t.tellTwins(); err != nil {
+		return err
 	}
 	if t.set.Mode == source.StrictColumns {
 		t.TellDiffering()
@@ -450,6 +465,7 @@ func (s *Source) merge(o *Source) {
 	if o.set.guessed != "" && (s.set.guessed == "" || o.set.guessedLine < s.set.guessedLine) {
 		s.set.guessed, s.set.guessedLine = o.set.guessed, o.set.guessedLine
 	}
+	s.set.mergeLeft(&o.set)
 	s.set.blank += o.set.blank
 	s.set.repeated = append(s.set.repeated, o.set.repeated...)
 	for i := range o.Totals {

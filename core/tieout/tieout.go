@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"lastblock/core/amount"
+	"lastblock/core/drop"
 	"lastblock/core/finding"
 	"lastblock/core/period"
 	"lastblock/core/proof"
@@ -39,6 +40,7 @@ type Options struct {
 
 	Checks []Check
 
+	Drop     *drop.Set      // what is left out; it counts as arrived, and not in totals
 	Suspense *suspense.File // nil without one
 	Whole    bool           // keep every finding, for Result.EachFinding
 }
@@ -102,7 +104,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	}()
 	r.tally = tally.New(set, tally.Options{
 		Amounts: r.amounts, Optional: r.amounts[len(options.Totals):], Columns: unique(needed),
-		Suspense: options.Suspense, Whole: options.Whole,
+		Suspense: options.Suspense, Whole: options.Whole, Drop: options.Drop,
 	})
 	r.memory = reading.Memory / int64(4*max(1, reading.Jobs)*len(checks))
 	r.reading.Amounts = append(slices.Clone(r.amounts), needed...)

@@ -1,0 +1,225 @@
+package source
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"sync/atomic"
+
+	"github.com/zeebo/xxh3"
+	"golang.org/x/sync/errgroup"
+)
+
+// Twins finds sources that are the same bytes: files, or the same sheets or
+// entries of files, that are equal. Each group is in the order of the set. Only
+// files of one size are read, of which, if Look was called, the starts are the same;
+// those with the same fingerprint are then compared byte by byte. Sources that are not wanted, hold nothing, or come from a pipe
+// are passed over.
+func (s *Set) Twins(ctx context.Context, jobs int, wanted func(index int) bool) ([][]int, error) {
+	alike := make(map[outside][]int)
+	for i := range s.Sources {
+		if size := s.fileSize(i); size > 0 && (wanted == nil || wanted(i)) {
+			key := outside{size: size}
+			if s.looked != nil {
+				key.start = s.looked[i].start
+			}
+			alike[key] = append(alike[key], i)
+		}
+	}
+	var candidates []int
+	for _, same := range alike {
+		if len(same) > 1 && !s.isOneFile(same) {
+			candidates = append(candidates, same...)
+		}
+	}
+	slices.Sort(candidates)
+	prints := make([]string, len(s.Sources))
+	if err := s.fingerprint(ctx, candidates, prints, jobs); err != nil {
+		return nil, err
+	}
+	byPrint := make(map[part][]int)
+	for _, i := range candidates {
+		inner := s.Sources[i].inner()
+		key := part{prints[i], inner.entry, inner.part}
+		byPrint[key] = append(byPrint[key], i)
+	}
+	var twins [][]int
+	for _, same := range byPrint {
+		if len(same) < 2 {
+			continue
+		}
+		groups, err := s.confirm(same)
+		if err != nil {
+			return nil, err
+		}
+		twins = append(twins, groups...)
+	}
+	slices.SortFunc(twins, func(a, b []int) int { return cmp.Compare(a[0], b[0]) })
+	return twins, nil
+}
+
+// outside is what is known of a file without reading it: its size, and where it was
+// looked at its start.
+type outside struct {
+	size  int64
+	start uint64
+}
+
+// part is a part of a file with a certain content.
+type part struct {
+	print string
+	entry string
+	part  Part
+}
+
+// fileSize is the size of the file that a source is, or is in.
+func (s *Set) fileSize(index int) int64 {
+	source := &s.Sources[index]
+	if source.Entry() == "" {
+		return source.Size
+	}
+	info, err := os.Stat(source.Path)
+	if err != nil {
+		return -1 // reading it will tell
+	}
+	return info.Size()
+}
+
+// isOneFile tells whether sources are all in one file.
+func (s *Set) isOneFile(indices []int) bool {
+	return !slices.ContainsFunc(indices, func(i int) bool { return s.Sources[i].Path != s.Sources[indices[0]].Path })
+}
+
+// fingerprint takes the fingerprints of the files of some sources; neighbours in
+// one file share it. Each file is read by one goroutine, into a buffer of its own.
+func (s *Set) fingerprint(ctx context.Context, indices []int, prints []string, jobs int) error {
+	var next atomic.Int64
+	group, ctx := errgroup.WithContext(ctx)
+	for range max(1, jobs) {
+		group.Go(func() error {
+			buffer := make([]byte, printBuffer)
+			for {
+				at := int(next.Add(1)) - 1
+				if at >= len(indices) {
+					return nil
+				}
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				source := &s.Sources[indices[at]]
+				if at > 0 && s.Sources[indices[at-1]].Path == source.Path {
+					continue // it has the print of the one before
+				}
+				print, err := printOf(source.Path, buffer)
+				if err != nil {
+					return &Error{source.Name, err}
+				}
+				prints[indices[at]] = print
+			}
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	for at, i := range indices {
+		if prints[i] == "" {
+			prints[i] = prints[indices[at-1]]
+		}
+	}
+	return nil
+}
+
+const printBuffer = 256 << 10
+
+// printOf is the fingerprint of a file, as Fingerprint prints it. A file that fits
+// into the buffer is hashed at once, which is a third of the work where there are
+// a hundred thousand small ones.
+func printOf(path string, buffer []byte) (string, error) {
+	file, err := openFile(path)
+	if err != nil {
+		return "", err
+	}
+	defer file.Close()
+	n, err := io.ReadFull(file, buffer)
+	switch {
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		sum := xxh3.Hash128(buffer[:n]).Bytes()
+		return fmt.Sprintf("%x", sum), nil
+	case err != nil:
+		return "", err
+	}
+	hash := xxh3.New()
+	hash.Write(buffer) // a hash takes everything
+	if _, err := io.CopyBuffer(hash, struct{ io.Reader }{file}, buffer); err != nil {
+		return "", err
+	}
+	return Fingerprint(hash), nil
+}
+
+// FilePrint is the fingerprint of the bytes of the file that a source is, or is
+// in: a hash of 128 bits.
+func (s *Set) FilePrint(index int) (string, error) {
+	print, err := printOf(s.Sources[index].Path, make([]byte, printBuffer))
+	if err != nil {
+		return "", &Error{s.Sources[index].Name, err}
+	}
+	return print, nil
+}
+
+// confirm compares files with one fingerprint byte by byte.
+func (s *Set) confirm(indices []int) ([][]int, error) {
+	var groups [][]int
+	for _, i := range indices {
+		at := -1
+		for k, group := range groups {
+			equal, err := equalFiles(s.Sources[group[0]].Path, s.Sources[i].Path)
+			if err != nil {
+				return nil, &Error{s.Sources[i].Name, err}
+			}
+			if equal {
+				at = k
+				break
+			}
+		}
+		if at < 0 {
+			groups = append(groups, []int{i})
+			continue
+		}
+		groups[at] = append(groups[at], i)
+	}
+	return slices.DeleteFunc(groups, func(group []int) bool { return len(group) < 2 }), nil
+}
+
+func equalFiles(one, other string) (equal bool, err error) {
+	if one == other {
+		return true, nil
+	}
+	var files [2]*os.File
+	for i, path := range []string{one, other} {
+		if files[i], err = os.Open(path); err != nil {
+			return false, err
+		}
+		defer files[i].Close()
+	}
+	const chunk = 64 << 10
+	left, right := make([]byte, chunk), make([]byte, chunk)
+	for {
+		n, errLeft := io.ReadFull(files[0], left)
+		m, errRight := io.ReadFull(files[1], right)
+		if !bytes.Equal(left[:n], right[:m]) {
+			return false, nil
+		}
+		if errLeft != nil || errRight != nil {
+			atEnd := func(err error) bool { return errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) }
+			if atEnd(errLeft) && atEnd(errRight) {
+				return true, nil
+			}
+			return false, errors.Join(errLeft, errRight)
+		}
+	}
+}

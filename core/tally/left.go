@@ -1,0 +1,114 @@
+package tally
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"lastblock/core/amount"
+	"lastblock/core/drop"
+	"lastblock/core/finding"
+	"lastblock/core/meaning"
+	"lastblock/core/proof"
+	"lastblock/core/source"
+	"lastblock/core/suspense"
+)
+
+// left is what was left out of a source for one reason.
+type left struct {
+	records int
+	totals  []amount.Sum
+}
+
+// leaveOut takes the records out of a batch that Options.Drop names. They count
+// as dropped, and so do their amounts as far as they are some.
+func (v *Visitor) leaveOut(b *source.Batch, entry *entry, drops *drop.Source) {
+	v.keep = v.keep[:0]
+	any := false
+	for row := range b.Batch.Rows {
+		reason, ok := drops.Takes(b.Line(row), func() uint64 { return PrintOf(&v.print, b, row, &v.scratch) })
+		v.keep = append(v.keep, !ok)
+		if ok {
+			any = true
+			v.leave(b, entry, row, reason)
+		}
+	}
+	if any {
+		b.Split(v.keep)
+	}
+}
+
+// leave notes that a record is left out.
+func (v *Visitor) leave(b *source.Batch, entry *entry, row int, reason drop.Reason) {
+	if entry.set.left == nil {
+		entry.set.left = make(map[drop.Reason]*left)
+	}
+	l := entry.set.left[reason]
+	if l == nil {
+		l = &left{totals: make([]amount.Sum, len(v.columns))}
+		entry.set.left[reason] = l
+	}
+	l.records++
+	for i, column := range v.columns {
+		if column < 0 {
+			continue
+		}
+		if value, err := amount.Parse(b.Text(row, column, &v.scratch), b.DecimalOf(column)); err == nil {
+			l.totals[i].Add(value)
+		}
+	}
+	if v.tally.options.Both {
+		v.suspense.Add(suspense.Entry{Reason: reason.Kind, Source: v.tally.set.Sources[b.Index].Name, Line: b.Line(row), Record: b.Raw(row)})
+	}
+}
+
+// PrintOf is the fingerprint of a record by what it means.
+func PrintOf(print *meaning.Print, b *source.Batch, row int, scratch *[]byte) uint64 {
+	for i, name := range b.Head.Layout.Columns {
+		print.Add(name, b.Text(row, i, scratch), b.DecimalOf(i))
+	}
+	return print.Sum()
+}
+
+func (a *aside) mergeLeft(o *aside) {
+	for reason, of := range o.left {
+		l := a.left[reason]
+		if l == nil {
+			if a.left == nil {
+				a.left = make(map[drop.Reason]*left)
+			}
+			a.left[reason] = of
+			continue
+		}
+		l.records += of.records
+		for i := range l.totals {
+			l.totals[i].Merge(&of.totals[i])
+		}
+	}
+}
+
+// tellLeft puts what was left out of a source into the proof, and tells what was
+// to be left out and is not there as it was.
+func (t *Tally) tellLeft(index int, s *Source) {
+	name, sheet := t.set.Sources[index].Name, t.set.Sources[index].Sheet()
+	var of []proof.Left
+	for reason, l := range s.set.left {
+		p := proof.Left{Source: name, Sheet: sheet, Records: l.records, Kind: string(reason.Kind), Reason: reason.Text}
+		for i := range l.totals {
+			p.Totals = append(p.Totals, l.totals[i].Amount())
+		}
+		of = append(of, p)
+	}
+	slices.SortFunc(of, func(a, b proof.Left) int { return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Reason, b.Reason)) })
+	t.Proof.Left = append(t.Proof.Left, of...)
+	t.options.Drop.Of(name).Missing(func(line int, reason drop.Reason) {
+		if line == 0 {
+			t.tellLapsed(index, reason)
+			return
+		}
+		t.Findings.Add(finding.Finding{
+			Kind: finding.LapsedDrop, Source: name, Sheet: sheet, Order: index, Line: line, Expected: reason.Text,
+			Message: fmt.Sprintf("a record was to be left out here (%s), and no record like it starts on this line any more; it may be counted twice again, so look for doubles once more", reason.Text),
+		})
+	})
+}
