@@ -272,3 +272,103 @@ func writeFile(name string, write func(w *bufio.Writer)) error {
 	write(w)
 	return errors.Join(w.Flush(), file.Close())
 }
+
+// makeRepeated makes the shuffled journal once more, with every ten thousandth
+// record a second time, two million rows further down.
+func makeRepeated(dir string) error {
+	if err := makeShuffled(dir); err != nil {
+		return err
+	}
+	folder := filepath.Join(dir, "repeated")
+	return makeOnce(folder, func() error {
+		file, err := os.Open(filepath.Join(dir, "shuffled", "journal.csv"))
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		var failed error
+		err = writeFile(filepath.Join(folder, "journal.csv"), func(w *bufio.Writer) {
+			const every, further = 10_000, 2_000_000
+			later := make(map[int]string)
+			lines := bufio.NewScanner(file)
+			for row := 0; lines.Scan(); row++ {
+				fmt.Fprintln(w, lines.Text())
+				if row%every == 1 {
+					later[row+further] = lines.Text()
+				}
+				if again, ok := later[row]; ok {
+					fmt.Fprintln(w, again)
+				}
+			}
+			failed = lines.Err()
+		})
+		return errors.Join(failed, err)
+	})
+}
+
+// makeSent makes 100,000 files of 10 rows and 10 columns as makeSlips does, of which
+// 100 are sent twice, and parts of 50 a second time.
+func makeSent(dir string) error {
+	folder := filepath.Join(dir, "sent")
+	return makeOnce(folder, func() error {
+		r := rand.New(rand.NewPCG(2031, 6))
+		write := func(name, header string, rows []string) error {
+			return writeFile(filepath.Join(folder, name+".csv"), func(w *bufio.Writer) {
+				w.WriteString(header)
+				for _, row := range rows {
+					w.WriteString(row)
+				}
+			})
+		}
+		const header = "document,line,posted,account,counterparty,text,debit,credit,currency,unit\n"
+		for file := range 99_850 {
+			var rows []string
+			for row := range 10 {
+				rows = append(rows, fmt.Sprintf("D%06d,%d,2031-01-%02d,%d,Corvane,Pass %d,%d.%02d,0.00,LKC,%d\n",
+					file, row+1, r.IntN(28)+1, 4000+r.IntN(400), r.IntN(9), r.IntN(10000), r.IntN(100), row))
+			}
+			if err := write(fmt.Sprintf("sent_%06d", file), header, rows); err != nil {
+				return err
+			}
+			var err error
+			switch {
+			case file%1000 == 7:
+				err = write(fmt.Sprintf("again_%06d", file), header, rows)
+			case file%2000 == 13:
+				err = write(fmt.Sprintf("part_%06d", file), header, rows[2:7])
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// makeInvoices makes a file of so many invoices, of which 1,000 are typed once more
+// with two neighbouring digits swapped, a cent more, or a day later.
+func makeInvoices(dir string, count int) error {
+	folder := filepath.Join(dir, fmt.Sprintf("invoices-%d", count))
+	return makeOnce(folder, func() error {
+		r := rand.New(rand.NewPCG(2031, 7))
+		return writeFile(filepath.Join(folder, "invoices.csv"), func(w *bufio.Writer) {
+			fmt.Fprintln(w, "invoice,party,posted,amount,text")
+			for i := range count {
+				number, day, cents, party := 10_000_000+i*7, r.IntN(26)+1, 100+r.IntN(100_000_000), r.IntN(500)
+				fmt.Fprintf(w, "%d,P%03d,2031-01-%02d,%d.%02d,Day pass %d\n", number, party, day, cents/100, cents%100, r.IntN(1000))
+				if i%(count/1000) != 3 {
+					continue
+				}
+				tens := number / 10 % 10
+				hundreds := number / 100 % 10
+				switch {
+				case r.IntN(3) > 0 && tens != hundreds:
+					number += (tens-hundreds)*100 + (hundreds-tens)*10
+				default:
+					cents, day = cents+1, day+1
+				}
+				fmt.Fprintf(w, "%d,P%03d,2031-01-%02d,%d.%02d,typed again\n", number, party, day, cents/100, cents%100)
+			}
+		})
+	})
+}
