@@ -109,6 +109,22 @@ var works = []work{
 		wanted:    3, stops: true,
 	},
 	{
+		name: "reconcile, 2 million x 2 million", make: makeSides,
+		command: reconcileSides(), yardstick: joinSides, wanted: 0.3, stops: true,
+	},
+	{
+		name: "reconcile, the same with --memory 64MB", make: makeSides,
+		command: reconcileSides("--memory", "64MB"), yardstick: joinSides, wanted: 1, memory: 160, stops: true,
+	},
+	{
+		name: "reconcile, the same with --out", make: makeSides,
+		command: reconcileSides("--out", "DIR/out/sides.csv", "--replace"), yardstick: joinSides, stops: true,
+	},
+	{
+		name: "reconcile, with --out and --memory 64MB", make: makeSides,
+		command: reconcileSides("--out", "DIR/out/sides.csv", "--replace", "--memory", "64MB"), yardstick: joinSides, memory: 160, stops: true,
+	},
+	{
 		name: "collate, a workbook of 300,000 x 8", make: makeBook,
 		command:   []string{"collate", "DIR/book/book.xlsx", "--out", "DIR/out/book.csv", "--replace"},
 		yardstick: "DIR/bench -yardstick workbook DIR/book/book.xlsx",
@@ -139,6 +155,15 @@ var works = []work{
 		input:     "DIR/encoded/journal-1252.csv", speed: 100,
 	},
 }
+
+// reconcileSides is a reconciliation, with more flags.
+func reconcileSides(flags ...string) []string {
+	return append([]string{"reconcile", "DIR/sides/here.csv", "--against", "DIR/sides/there.csv", "--key", "document", "--total", "amount", "--json"}, flags...)
+}
+
+// joinSides sorts two files and joins them.
+const joinSides = "export LC_ALL=C; sort DIR/sides/here.csv > DIR/out/here.csv; sort DIR/sides/there.csv > DIR/out/there.csv; " +
+	"join -t, -a1 -a2 DIR/out/here.csv DIR/out/there.csv > DIR/out/joined.csv; rm DIR/out/here.csv DIR/out/there.csv"
 
 func main() {
 	dir := flag.String("dir", filepath.Join(os.TempDir(), "lastblock-bench"), "folder for the workloads")

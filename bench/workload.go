@@ -372,3 +372,37 @@ func makeInvoices(dir string, count int) error {
 		})
 	})
 }
+
+// makeSides makes two files of 2 million records each in another order, with a key and
+// three columns to compare: 2,000 differ in the amount, and 1,000 stand only here and as
+// many only there.
+func makeSides(dir string) error {
+	folder := filepath.Join(dir, "sides")
+	return makeOnce(folder, func() error {
+		const count, each = 2_000_000, 1_000
+		r := rand.New(rand.NewPCG(2031, 8))
+		cents := make([]int, count+each)
+		for i := range cents {
+			cents[i] = 100 + r.IntN(100_000_000)
+		}
+		for side, name := range []string{"here.csv", "there.csv"} {
+			order := r.Perm(count)
+			err := writeFile(filepath.Join(folder, name), func(w *bufio.Writer) {
+				fmt.Fprintln(w, "document,posted,party,amount")
+				for _, i := range order {
+					amount := 0
+					switch i += side * each; { // the first ones stand only here, and the last ones only there
+					case side == 1 && i%1000 == 7:
+						amount = 5
+					}
+					amount += cents[i]
+					fmt.Fprintf(w, "D%08d,2031-%02d-%02d,P%03d,%d.%02d\n", i*7, i%12+1, i%28+1, i%500, amount/100, amount%100)
+				}
+			})
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}

@@ -283,7 +283,7 @@ func TestSpreadEquals(t *testing.T) {
 		"prove a --json --equals - x":               "prove a --json --equals - --equals x",
 		"tieout a --balance debit=credit --total v": "tieout a --balance debit=credit --total v",
 	} {
-		if got := strings.Join(spreadEquals(strings.Fields(given)), " "); got != want {
+		if got := strings.Join(spreadPaths(strings.Fields(given)), " "); got != want {
 			t.Errorf("%q becomes %q, want %q", given, got, want)
 		}
 	}

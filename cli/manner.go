@@ -31,6 +31,7 @@ type manner struct {
 	at        string
 	trailer   string
 	cover     string
+	query     string
 
 	rename []string
 	as     []string
@@ -39,23 +40,27 @@ type manner struct {
 	where  string
 }
 
-func (m *manner) addTo(f *pflag.FlagSet) {
-	f.StringVar(&m.delimiter, "delimiter", "", "what stands between fields: a character, tab or blanks (found by itself)")
-	f.StringVar(&m.encoding, "encoding", "", "the encoding of text that bears no mark, as windows-1252 (found by itself)")
-	f.StringVar(&m.decimal, "decimal", "", "the decimal mark of amounts, '.' or ',' (found by itself for each source)")
-	f.IntVar(&m.skipLines, "skip-lines", 0, "how many lines stand above the header (found by itself)")
-	f.IntVar(&m.headers, "header-lines", 0, "how many lines the header has, whose names are joined by a blank (one, or none if it looks like a record)")
-	f.BoolVar(&m.noHeader, "no-header", false, "the first line is a record; columns are called #1, #2, …")
-	f.StringVar(&m.sheet, "sheet", "", "which sheet of a workbook: its name, #2 for the second, '*' for all (the only one with data)")
-	f.StringVar(&m.table, "table", "", "which table, or area with a name, of a workbook")
-	f.StringVar(&m.at, "at", "", "where the records stand in JSON, as a JSON Pointer such as /data/rows (found by itself)")
-	f.StringVar(&m.trailer, "trailer", "", "the line with which sources end and declare what is in them, as 'TOTAL {rows} {debit}'; it is no record")
-	f.StringVar(&m.cover, "declared-sheet", "", "the sheet on which a workbook declares what is in it; it is no source")
-	f.StringSliceVar(&m.rename, "rename", nil, "give columns other names, as 'Konto=account,Acct No=account'")
-	f.StringSliceVar(&m.as, "as", nil, "read columns as a kind, as 'account=text,posted=date:dmy,value=amount'; amounts and dates are then written plainly")
-	f.StringSliceVar(&m.drop, "drop", nil, "leave out columns")
-	f.StringArrayVar(&m.makes, "make", nil, "compute a column, as 'net=debit-credit'")
-	f.StringVar(&m.where, "where", "", "read only records for which this holds, as 'account == \"4000\" && debit > 100'")
+func (m *manner) addTo(f *pflag.FlagSet) { m.addAs(f, "") }
+
+// addAs adds the flags with a prefix before their names.
+func (m *manner) addAs(f *pflag.FlagSet, prefix string) {
+	f.StringVar(&m.delimiter, prefix+"delimiter", "", "what stands between fields: a character, tab or blanks (found by itself)")
+	f.StringVar(&m.encoding, prefix+"encoding", "", "the encoding of text that bears no mark, as windows-1252 (found by itself)")
+	f.StringVar(&m.decimal, prefix+"decimal", "", "the decimal mark of amounts, '.' or ',' (found by itself for each source)")
+	f.IntVar(&m.skipLines, prefix+"skip-lines", 0, "how many lines stand above the header (found by itself)")
+	f.IntVar(&m.headers, prefix+"header-lines", 0, "how many lines the header has, whose names are joined by a blank (one, or none if it looks like a record)")
+	f.BoolVar(&m.noHeader, prefix+"no-header", false, "the first line is a record; columns are called #1, #2, …")
+	f.StringVar(&m.sheet, prefix+"sheet", "", "which sheet of a workbook: its name, #2 for the second, '*' for all (the only one with data)")
+	f.StringVar(&m.table, prefix+"table", "", "which table, or area with a name, of a workbook")
+	f.StringVar(&m.at, prefix+"at", "", "where the records stand in JSON, as a JSON Pointer such as /data/rows (found by itself)")
+	f.StringVar(&m.trailer, prefix+"trailer", "", "the line with which sources end and declare what is in them, as 'TOTAL {rows} {debit}'; it is no record")
+	f.StringVar(&m.cover, prefix+"declared-sheet", "", "the sheet on which a workbook declares what is in it; it is no source")
+	f.StringVar(&m.query, prefix+"query", "", "of a database, named as postgres://user@host/name, what is read: a select")
+	f.StringSliceVar(&m.rename, prefix+"rename", nil, "give columns other names, as 'Konto=account,Acct No=account'")
+	f.StringSliceVar(&m.as, prefix+"as", nil, "read columns as a kind, as 'account=text,posted=date:dmy,value=amount'; amounts and dates are then written plainly")
+	f.StringSliceVar(&m.drop, prefix+"drop", nil, "leave out columns")
+	f.StringArrayVar(&m.makes, prefix+"make", nil, "compute a column, as 'net=debit-credit'")
+	f.StringVar(&m.where, prefix+"where", "", "read only records for which this holds, as 'account == \"4000\" && debit > 100'")
 }
 
 // blanksDelimiter means runs of blanks between fields.
@@ -66,7 +71,7 @@ func (m *manner) manner(flag func(name string) string) (*source.Manner, error) {
 	fail := func(name, format string, arguments ...any) error {
 		return fmt.Errorf("%s: %w", flag(name), fmt.Errorf(format, arguments...))
 	}
-	result := &source.Manner{Encoding: m.encoding, At: m.at, Choice: source.Choice{Sheet: m.sheet, Table: m.table, Cover: m.cover}}
+	result := &source.Manner{Encoding: m.encoding, At: m.at, Query: m.query, Choice: source.Choice{Sheet: m.sheet, Table: m.table, Cover: m.cover}}
 	switch m.decimal {
 	case "", "found":
 	case ".", "point":

@@ -198,11 +198,16 @@ func (r *reading) set(p *plan.Plan, f *pflag.Flag, e *plan.Entry) error {
 		return err
 	}
 	f.Changed = true
+	_, isPath := f.Annotations[cobra.BashCompFilenameExt]
 	if list, ok := f.Value.(pflag.SliceValue); ok {
-		return list.Replace(listOf(e.Value))
+		texts := listOf(e.Value)
+		if isPath {
+			texts = r.beside(texts...)
+		}
+		return list.Replace(texts)
 	}
 	text := fmt.Sprint(e.Value)
-	if _, isPath := f.Annotations[cobra.BashCompFilenameExt]; isPath && text != "" {
+	if isPath && text != "" {
 		text = r.beside(text)[0]
 	}
 	if err := f.Value.Set(text); err != nil {
@@ -215,7 +220,7 @@ func (r *reading) set(p *plan.Plan, f *pflag.Flag, e *plan.Entry) error {
 func (r *reading) beside(paths ...string) []string {
 	var found []string
 	for _, path := range paths {
-		if !filepath.IsAbs(path) && path != "-" {
+		if !filepath.IsAbs(path) && path != "-" && !source.IsQuery(path) {
 			path = filepath.Join(filepath.Dir(r.plan), filepath.FromSlash(path))
 		}
 		found = append(found, path)
@@ -280,7 +285,7 @@ func (r *reading) nameOf(name string) string {
 	if at, ok := r.planned[name]; ok {
 		return fmt.Sprintf("%s line %d, column %d: %s", r.plan, at.Line, at.Column, name)
 	}
-	return asFlag(name)
+	return asFlag(r.prefix + name)
 }
 
 // inPlan makes an error that speaks of a flag one that speaks of the plan, where

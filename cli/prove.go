@@ -53,22 +53,28 @@ Exit code 0: they are the same. 1: they are not.`,
 	return cmd
 }
 
-// spreadEquals makes all words behind --equals, up to the next flag, values of
-// it, as a shell leaves them there for a pattern.
-func spreadEquals(args []string) []string {
-	var spread []string
-	inEquals := false
+// spread are flags whose values are paths, as many as stand behind them.
+var spread = []string{"--" + equalsFlag, "--" + againstFlag}
+
+// spreadPaths makes all words behind such a flag, up to the next flag, values of it, as
+// a shell leaves them there for a pattern.
+func spreadPaths(args []string) []string {
+	var all []string
+	within := ""
 	for i, arg := range args {
 		isFlag := len(arg) > 1 && arg[0] == '-'
-		if inEquals && !isFlag && i > 0 && args[i-1] != "--"+equalsFlag {
-			spread = append(spread, "--"+equalsFlag)
+		if within != "" && !isFlag && i > 0 && args[i-1] != within {
+			all = append(all, within)
 		}
-		spread = append(spread, arg)
+		all = append(all, arg)
 		if isFlag {
-			inEquals = arg == "--"+equalsFlag
+			within = ""
+			if slices.Contains(spread, arg) {
+				within = arg
+			}
 		}
 	}
-	return spread
+	return all
 }
 
 func (a *app) runProve(ctx context.Context, f *proveFlags, paths []string) error {

@@ -39,6 +39,7 @@ type reading struct {
 	decisions string
 
 	command string // by its name
+	prefix  string // of the flags, for other sources than those that are named first
 	plan    string
 	planned map[string]plan.Place // flags whose value is that of the plan
 	paths   []string              // of the plan

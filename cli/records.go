@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"lastblock/core/collate"
+	"lastblock/core/delimited"
 	"lastblock/core/intake"
 	"lastblock/core/record"
 	"lastblock/core/source"
@@ -27,32 +28,121 @@ func writeCollation(ctx context.Context, in *input, options collate.Options, for
 	if err != nil {
 		return nil, err
 	}
-	out, err := show.Pack(w, packed)
-	if err != nil {
-		return nil, err
-	}
 	var result *collate.Result
-	switch format {
+	if format == show.CSV || format == show.TSV { // texts are then copied as they stand
+		out, err := show.Pack(w, packed)
+		if err != nil {
+			return nil, err
+		}
+		if _, err := out.Write(plan.Header()); err != nil {
+			return nil, err
+		}
+		if result, err = plan.Write(ctx, out); err != nil {
+			return nil, err
+		}
+		return result, out.Close()
+	}
+	as := &recordFormat{format: format, packed: packed, columns: columnsOf(plan, kinds)}
+	plan.Encode(as.encoder())
+	err = as.write(w, func(w io.Writer) (err error) {
+		result, err = plan.Write(ctx, w)
+		return err
+	})
+	return result, err
+}
+
+// columnsOf are the columns of a collation as a typed format has them.
+func columnsOf(plan *collate.Plan, kinds map[string]show.Cells) []show.Cells {
+	columns := make([]show.Cells, len(plan.Columns))
+	for i, name := range plan.Columns {
+		columns[i] = show.Cells{Name: name, Kind: record.Text}
+		if c, ok := kinds[name]; ok {
+			columns[i] = c
+		}
+	}
+	if n := len(columns); n > 0 && plan.HasLine() {
+		columns[n-1].Kind = record.Amount // the line
+	}
+	return columns
+}
+
+// recordFormat says how records are written.
+type recordFormat struct {
+	format  show.Format
+	packed  string
+	shield  bool // in delimited text
+	columns []show.Cells
+
+	// sheets are those of a workbook, and sheetOf tells to which of them a record
+	// goes; nil for a workbook of one sheet.
+	sheets  []show.Sheet
+	sheetOf func(texts [][]byte) int
+	first   func(*show.SheetWriter) error // is called before the records
+}
+
+// encoder makes the records that write puts together.
+func (f *recordFormat) encoder() record.Encoder {
+	switch f.format {
+	case show.JSON:
+		return jsonListed(namesOf(f.columns))
+	case show.JSONL:
+		return jsonLine(namesOf(f.columns))
+	case show.Workbook, show.Parquet:
+		return appendFramed
+	}
+	return delimitedRecord(f.delimiter(), f.shield)
+}
+
+// delimiter is that of delimited text.
+func (f *recordFormat) delimiter() byte {
+	if f.format == show.TSV {
+		return '\t'
+	}
+	return ','
+}
+
+// write writes records in the format. fill writes them, as encoder has made them.
+func (f *recordFormat) write(w io.Writer, fill func(w io.Writer) error) error {
+	out, err := show.Pack(w, f.packed)
+	if err != nil {
+		return err
+	}
+	switch f.format {
 	case show.JSON:
 		list := &jsonList{w: out}
-		plan.Encode(jsonListed(plan.Columns))
-		if result, err = plan.Write(ctx, list); err == nil {
+		if err = fill(list); err == nil {
 			err = list.close()
 		}
 	case show.JSONL:
-		plan.Encode(jsonLine(plan.Columns))
-		result, err = plan.Write(ctx, out)
+		err = fill(out)
 	case show.Workbook, show.Parquet:
-		result, err = writeTyped(ctx, plan, kinds, format, out)
+		err = f.writeTyped(out, fill)
 	default:
-		if _, err = out.Write(plan.Header()); err == nil {
-			result, err = plan.Write(ctx, out)
+		var header [][]byte
+		for _, c := range f.columns {
+			header = append(header, []byte(c.Name))
+		}
+		if _, err = out.Write(delimited.AppendRecord(nil, header, f.delimiter())); err == nil {
+			err = fill(out)
 		}
 	}
 	if err != nil {
-		return nil, err
+		return err
 	}
-	return result, out.Close()
+	return out.Close()
+}
+
+// delimitedRecord encodes a record as delimited text.
+func delimitedRecord(delimiter byte, shield bool) record.Encoder {
+	return func(dst []byte, texts [][]byte, _ []record.Kind) []byte {
+		if shield {
+			for i := range texts {
+				var room []byte
+				texts[i] = delimited.Shield(texts[i], &room)
+			}
+		}
+		return delimited.AppendRecord(dst, texts, delimiter)
+	}
 }
 
 // kindsOf finds out of what kinds the columns are: as was asked for, and else
@@ -80,29 +170,32 @@ func kindsOf(ctx context.Context, in *input, options *collate.Options) (map[stri
 }
 
 // writeTyped writes records in a format that tells kinds apart. The goroutines
-// that read hand over records one behind another, each with the lengths and
+// that make them hand them over one behind another, each with the lengths and
 // kinds of its texts before it.
-func writeTyped(ctx context.Context, plan *collate.Plan, kinds map[string]show.Cells, format show.Format, w io.Writer) (*collate.Result, error) {
-	columns := make([]show.Cells, len(plan.Columns))
-	for i, name := range plan.Columns {
-		columns[i] = show.Cells{Name: name, Kind: record.Text}
-		if c, ok := kinds[name]; ok {
-			columns[i] = c
+func (f *recordFormat) writeTyped(out io.Writer, fill func(w io.Writer) error) error {
+	to := &framed{texts: make([][]byte, len(f.columns)), kinds: make([]record.Kind, len(f.columns))}
+	var close func() error
+	if f.format == show.Workbook && f.sheets != nil {
+		sheets, err := show.NewSheetWriter(out, f.sheets)
+		if err != nil {
+			return err
 		}
+		if err := f.first(sheets); err != nil {
+			return err
+		}
+		to.write = func(texts [][]byte, kinds []record.Kind) error { return sheets.Write(f.sheetOf(texts), texts, kinds) }
+		close = sheets.Close
+	} else {
+		writer, err := show.NewRecordWriter(out, f.format, f.columns)
+		if err != nil {
+			return err
+		}
+		to.write, close = writer.Write, writer.Close
 	}
-	if n := len(columns); n > 0 && plan.HasLine() {
-		columns[n-1].Kind = record.Amount // the line
+	if err := fill(to); err != nil {
+		return err
 	}
-	writer, err := show.NewRecordWriter(w, format, columns)
-	if err != nil {
-		return nil, err
-	}
-	plan.Encode(appendFramed)
-	result, err := plan.Write(ctx, &framed{writer: writer, texts: make([][]byte, len(columns)), kinds: make([]record.Kind, len(columns))})
-	if err != nil {
-		return nil, err
-	}
-	return result, writer.Close()
+	return close()
 }
 
 // appendFramed appends a record so that framed can take it apart again.
@@ -118,9 +211,9 @@ func appendFramed(dst []byte, texts [][]byte, kinds []record.Kind) []byte {
 // framed passes records on to a writer. What is written to it are always whole
 // records.
 type framed struct {
-	writer show.RecordWriter
-	texts  [][]byte
-	kinds  []record.Kind
+	write func(texts [][]byte, kinds []record.Kind) error
+	texts [][]byte
+	kinds []record.Kind
 }
 
 func (f *framed) Write(p []byte) (int, error) {
@@ -134,14 +227,14 @@ func (f *framed) Write(p []byte) (int, error) {
 			rest = rest[1+size:]
 			f.texts[i], rest = rest[:length], rest[length:]
 		}
-		if err := f.writer.Write(f.texts, f.kinds); err != nil {
+		if err := f.write(f.texts, f.kinds); err != nil {
 			return 0, err
 		}
 	}
 	return len(p), nil
 }
 
-func names(columns []show.Cells) []string {
+func namesOf(columns []show.Cells) []string {
 	var names []string
 	for _, c := range columns {
 		names = append(names, c.Name)
@@ -150,7 +243,7 @@ func names(columns []show.Cells) []string {
 }
 
 // jsonRecord encodes a record as an object of texts, which keep their digits.
-func jsonRecord(columns []string) collate.Encoder {
+func jsonRecord(columns []string) record.Encoder {
 	names := make([][]byte, len(columns))
 	for i, name := range columns {
 		names[i] = show.JSONText(name)
@@ -169,7 +262,7 @@ func jsonRecord(columns []string) collate.Encoder {
 }
 
 // jsonLine encodes a record as an object on a line of its own.
-func jsonLine(columns []string) collate.Encoder {
+func jsonLine(columns []string) record.Encoder {
 	object := jsonRecord(columns)
 	return func(dst []byte, texts [][]byte, kinds []record.Kind) []byte {
 		return append(object(dst, texts, kinds), '\n')
@@ -177,7 +270,7 @@ func jsonLine(columns []string) collate.Encoder {
 }
 
 // jsonListed encodes a record as an element of a list, the comma first.
-func jsonListed(columns []string) collate.Encoder {
+func jsonListed(columns []string) record.Encoder {
 	object := jsonRecord(columns)
 	return func(dst []byte, texts [][]byte, kinds []record.Kind) []byte {
 		return object(append(dst, ',', '\n'), texts, kinds)

@@ -63,7 +63,7 @@ func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer, outputs *show.Outputs) int {
 	app := &app{stdin: stdin, stdout: show.NewScreen(stdout), stderr: show.NewScreen(stderr), outputs: outputs, begun: time.Now()}
 	root := app.root()
-	args = spreadEquals(args)
+	args = spreadPaths(args)
 	root.SetArgs(args)
 	root.SetIn(stdin)
 	root.SetOut(stdout)
@@ -108,21 +108,41 @@ Commands, in the order of the work:
 Flags:
 {{.}}{{end}}{{with readingFlags .}}
 What is read, and how:
+{{.}}{{end}}{{with againstFlags .}}
+How the reference is read, as the flags without against-:
+{{.}}{{end}}{{with fromFlags .}}
+How references are read, as the flags without from-:
 {{.}}{{end}}`
 
 func init() {
-	cobra.AddTemplateFunc("ownFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, false) })
-	cobra.AddTemplateFunc("readingFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, true) })
+	cobra.AddTemplateFunc("ownFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, ownGroup) })
+	cobra.AddTemplateFunc("readingFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, readingGroup) })
+	cobra.AddTemplateFunc("againstFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, againstPrefix) })
+	cobra.AddTemplateFunc("fromFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, fromPrefix) })
 }
 
-// flagUsages describes the flags of a command that are those of reading, or the
-// others.
-func flagUsages(cmd *cobra.Command, ofReading bool) string {
+// Groups of flags; those of another set of sources are called by their prefix.
+const (
+	ownGroup     = "own"
+	readingGroup = "reading"
+)
+
+// flagUsages describes the flags of a command that are of a group.
+func flagUsages(cmd *cobra.Command, group string) string {
 	shared := new(cobra.Command)
 	new(reading).addTo(shared)
 	flags := pflag.NewFlagSet("", pflag.ContinueOnError)
 	cmd.LocalFlags().VisitAll(func(f *pflag.Flag) {
-		if (shared.Flags().Lookup(f.Name) != nil) == ofReading {
+		of := ownGroup
+		switch {
+		case shared.Flags().Lookup(f.Name) != nil:
+			of = readingGroup
+		case strings.HasPrefix(f.Name, againstPrefix):
+			of = againstPrefix
+		case strings.HasPrefix(f.Name, fromPrefix):
+			of = fromPrefix
+		}
+		if of == group {
 			flags.AddFlag(f)
 		}
 	})
@@ -173,7 +193,7 @@ Exit codes: 0 done; 1 done, with a finding of weight stop; 2 not done.`,
 	root.Version = Version
 	root.SetVersionTemplate(versionText())
 	root.SetFlagErrorFunc(explainFlag)
-	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.doubles(), a.decide(), a.collate(), a.rollup(), a.split(), a.prove(), a.version())
+	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.doubles(), a.decide(), a.collate(), a.rollup(), a.reconcile(), a.split(), a.prove(), a.version())
 	return root
 }
 

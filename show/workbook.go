@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"strconv"
+	"strings"
 	"time"
 	"unicode/utf8"
 
@@ -23,43 +24,118 @@ const (
 	fontSize   = 11
 )
 
-// workbookWriter writes records into sheets: the header bold and frozen, a
-// filter over all columns, amounts as numbers with a money format, dates as
-// dates, and all else as texts, which no spreadsheet runs as a formula.
-type workbookWriter struct {
-	out     io.Writer
-	columns []Cells
-	limit   int // rows of a sheet
-	book    *excelize.File
-	stream  *excelize.StreamWriter
-	sheets  int
-	row     int // of the sheet, the header included
-	styles  []int
-	header  int
-	day     int
-	waiting [][]excelize.Cell // the first rows, until the widths are known
-	cells   []interface{}
+// Sheet is a sheet of a workbook that records are written to.
+type Sheet struct {
+	Name    string
+	Columns []Cells
 }
 
-func newWorkbookWriter(w io.Writer, columns []Cells, limit int) (*workbookWriter, error) {
-	if len(columns) > 1<<14 {
-		return nil, fmt.Errorf("a workbook holds 16,384 columns and these are %d; write .csv or .parquet", len(columns))
-	}
-	b := &workbookWriter{out: w, columns: columns, limit: limit, book: excelize.NewFile()}
+// SheetWriter writes records into the sheets of a workbook: headers bold and frozen, a
+// filter over all columns, amounts as numbers with a money format, dates as dates, and
+// all else as texts, which no spreadsheet runs as a formula. A sheet that is full goes
+// on in another one.
+type SheetWriter struct {
+	out    io.Writer
+	book   *excelize.File
+	header int // style
+	sheets []*sheetWriter
+}
+
+// NewSheetWriter starts a workbook.
+func NewSheetWriter(w io.Writer, sheets []Sheet) (*SheetWriter, error) {
+	return newSheetWriter(w, sheets, sheetRows)
+}
+
+func newSheetWriter(w io.Writer, sheets []Sheet, limit int) (*SheetWriter, error) {
+	b := &SheetWriter{out: w, book: excelize.NewFile()}
 	var err error
 	if b.header, err = b.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true, Family: fontName, Size: fontSize}}); err != nil {
 		return nil, err
 	}
-	day := "yyyy-mm-dd"
-	if b.day, err = b.book.NewStyle(&excelize.Style{CustomNumFmt: &day}); err != nil {
-		return nil, err
+	for i, sheet := range sheets {
+		if len(sheet.Columns) > 1<<14 {
+			return nil, fmt.Errorf("a workbook holds 16,384 columns and these are %d; write .csv or .parquet", len(sheet.Columns))
+		}
+		s := &sheetWriter{Sheet: sheet, limit: limit, book: b.book, header: b.header}
+		if i == 0 {
+			err = b.book.SetSheetName("Sheet1", sheet.Name)
+		} else {
+			_, err = b.book.NewSheet(sheet.Name)
+		}
+		if err == nil {
+			s.stream, err = b.book.NewStreamWriter(sheet.Name)
+		}
+		if err == nil {
+			err = s.style()
+		}
+		if err != nil {
+			return nil, err
+		}
+		s.parts = 1
+		b.sheets = append(b.sheets, s)
 	}
+	return b, nil
+}
+
+// Write writes a record to one of the sheets, see RecordWriter.
+func (b *SheetWriter) Write(sheet int, texts [][]byte, kinds []record.Kind) error {
+	return b.sheets[sheet].write(texts, kinds)
+}
+
+// Close writes the workbook.
+func (b *SheetWriter) Close() error {
+	var err error
+	for _, s := range b.sheets {
+		if err == nil {
+			err = s.writeWaiting()
+		}
+		if err == nil {
+			err = s.end()
+		}
+	}
+	if err == nil {
+		err = b.book.Write(b.out)
+	}
+	if closing := b.book.Close(); err == nil {
+		err = closing
+	}
+	return err
+}
+
+// workbookWriter writes records into one sheet.
+type workbookWriter struct{ *SheetWriter }
+
+func newWorkbookWriter(w io.Writer, columns []Cells, limit int) (*workbookWriter, error) {
+	b, err := newSheetWriter(w, []Sheet{{"Records", columns}}, limit)
+	return &workbookWriter{b}, err
+}
+
+func (b *workbookWriter) Write(texts [][]byte, kinds []record.Kind) error {
+	return b.SheetWriter.Write(0, texts, kinds)
+}
+
+// sheetWriter writes one sheet, and what does not fit into it to further ones.
+type sheetWriter struct {
+	Sheet
+	limit   int // rows of a sheet
+	book    *excelize.File
+	stream  *excelize.StreamWriter
+	parts   int // sheets so far
+	row     int // of the sheet, the header included
+	styles  []int
+	header  int
+	waiting [][]excelize.Cell // the first rows, until the widths are known
+	cells   []interface{}
+}
+
+// style makes the styles of the columns.
+func (b *sheetWriter) style() error {
 	text := 49 // the built-in format of texts
 	plain, err := b.book.NewStyle(&excelize.Style{NumFmt: text})
 	if err != nil {
-		return nil, err
+		return err
 	}
-	for _, column := range columns {
+	for _, column := range b.Columns {
 		style := plain
 		switch column.Kind {
 		case record.Amount:
@@ -70,35 +146,31 @@ func newWorkbookWriter(w io.Writer, columns []Cells, limit int) (*workbookWriter
 			for range max(0, min(column.Scale, mostDigits)-2) {
 				money += "0"
 			}
-			if style, err = b.book.NewStyle(&excelize.Style{CustomNumFmt: &money}); err != nil {
-				return nil, err
-			}
+			style, err = b.book.NewStyle(&excelize.Style{CustomNumFmt: &money})
 		case record.Date:
-			style = b.day
+			day := "yyyy-mm-dd"
+			style, err = b.book.NewStyle(&excelize.Style{CustomNumFmt: &day})
+		}
+		if err != nil {
+			return err
 		}
 		b.styles = append(b.styles, style)
 	}
-	return b, b.begin()
+	return nil
 }
 
-// begin starts the next sheet.
-func (b *workbookWriter) begin() (err error) {
-	b.sheets++
-	name := "Records"
-	if b.sheets == 1 {
-		err = b.book.SetSheetName("Sheet1", name)
-	} else {
-		name += " " + strconv.Itoa(b.sheets)
-		_, err = b.book.NewSheet(name)
-	}
-	if err == nil {
+// begin starts the next sheet for what did not fit.
+func (b *sheetWriter) begin() (err error) {
+	b.parts++
+	name := b.Name + " " + strconv.Itoa(b.parts)
+	if _, err = b.book.NewSheet(name); err == nil {
 		b.stream, err = b.book.NewStreamWriter(name)
 	}
 	b.row = 0
 	return err
 }
 
-func (b *workbookWriter) Write(texts [][]byte, kinds []record.Kind) error {
+func (b *sheetWriter) write(texts [][]byte, kinds []record.Kind) error {
 	row := make([]excelize.Cell, len(texts))
 	for i, text := range texts {
 		value, err := b.cell(i, text, kinds[i])
@@ -119,7 +191,7 @@ func (b *workbookWriter) Write(texts [][]byte, kinds []record.Kind) error {
 
 // cell makes the value of a cell. A number keeps its digits, or where a
 // workbook has not so many of them becomes a text that does.
-func (b *workbookWriter) cell(column int, text []byte, kind record.Kind) (any, error) {
+func (b *sheetWriter) cell(column int, text []byte, kind record.Kind) (any, error) {
 	if len(text) == 0 {
 		return nil, nil
 	}
@@ -134,7 +206,7 @@ func (b *workbookWriter) cell(column int, text []byte, kind record.Kind) (any, e
 		return string(text) == "true", nil
 	}
 	if len(text) > cellLength && utf8.RuneCount(text) > cellLength {
-		return nil, fmt.Errorf("column %q has a text of %d characters, and a cell of a workbook holds %d; write .csv or .parquet", b.columns[column].Name, utf8.RuneCount(text), cellLength)
+		return nil, fmt.Errorf("column %q has a text of %d characters, and a cell of a workbook holds %d; write .csv or .parquet", b.Columns[column].Name, utf8.RuneCount(text), cellLength)
 	}
 	return string(text), nil
 }
@@ -151,11 +223,11 @@ func digitsOf(text []byte) int {
 
 // writeWaiting writes the header and the first rows, once, and sets the widths
 // of the columns by them.
-func (b *workbookWriter) writeWaiting() error {
+func (b *sheetWriter) writeWaiting() error {
 	if b.row > 0 {
 		return nil
 	}
-	for i, column := range b.columns {
+	for i, column := range b.Columns {
 		width := utf8.RuneCountInString(column.Name) + 3 // the filter's button takes some room
 		for _, row := range b.waiting {
 			width = max(width, shownWidth(row[i].Value))
@@ -167,8 +239,8 @@ func (b *workbookWriter) writeWaiting() error {
 	if err := b.stream.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
 		return err
 	}
-	header := make([]excelize.Cell, len(b.columns))
-	for i, column := range b.columns {
+	header := make([]excelize.Cell, len(b.Columns))
+	for i, column := range b.Columns {
 		header[i] = excelize.Cell{StyleID: b.header, Value: column.Name}
 	}
 	if err := b.writeRow(header); err != nil {
@@ -197,7 +269,7 @@ func shownWidth(value any) int {
 	return 0
 }
 
-func (b *workbookWriter) writeRow(row []excelize.Cell) error {
+func (b *sheetWriter) writeRow(row []excelize.Cell) error {
 	if b.row == b.limit {
 		if err := b.end(); err != nil {
 			return err
@@ -218,13 +290,13 @@ func (b *workbookWriter) writeRow(row []excelize.Cell) error {
 
 // end finishes a sheet: what it holds is a table, whose header has filters. A
 // table needs a record.
-func (b *workbookWriter) end() error {
-	if len(b.columns) > 0 && b.row > 1 {
-		last, err := excelize.CoordinatesToCellName(len(b.columns), b.row)
+func (b *sheetWriter) end() error {
+	if len(b.Columns) > 0 && b.row > 1 {
+		last, err := excelize.CoordinatesToCellName(len(b.Columns), b.row)
 		if err != nil {
 			return err
 		}
-		table := &excelize.Table{Range: "A1:" + last, Name: "Records_" + strconv.Itoa(b.sheets)}
+		table := &excelize.Table{Range: "A1:" + last, Name: tableName(b.Name) + "_" + strconv.Itoa(b.parts)}
 		if err := b.stream.AddTable(table); err != nil {
 			return err
 		}
@@ -232,16 +304,13 @@ func (b *workbookWriter) end() error {
 	return b.stream.Flush()
 }
 
-func (b *workbookWriter) Close() error {
-	err := b.writeWaiting()
-	if err == nil {
-		err = b.end()
-	}
-	if err == nil {
-		err = b.book.Write(b.out)
-	}
-	if closing := b.book.Close(); err == nil {
-		err = closing
-	}
-	return err
+// tableName is the name of a sheet as a table can have it: letters, digits and lines
+// below.
+func tableName(sheet string) string {
+	return strings.Map(func(r rune) rune {
+		if 'a' <= r|0x20 && r|0x20 <= 'z' || '0' <= r && r <= '9' {
+			return r
+		}
+		return '_'
+	}, sheet)
 }

@@ -118,3 +118,11 @@ func (a Amount) FloorQuo(b Amount) (quotient int64, ok bool) {
 	lowest := new(big.Int).And(floor, new(big.Int).SetUint64(math.MaxUint64)) // of a negative one, too, as in two's complement
 	return int64(lowest.Uint64()), true
 }
+
+// Abs returns a without its sign.
+func (a Amount) Abs() Amount {
+	if a.Sign() < 0 {
+		return a.Neg()
+	}
+	return a
+}

@@ -4,17 +4,16 @@
 package collate
 
 import (
-	"bytes"
 	"context"
 	"io"
 	"slices"
 	"strconv"
 
 	"lastblock/core/amount"
-	"lastblock/core/date"
 	"lastblock/core/delimited"
 	"lastblock/core/drop"
 	"lastblock/core/finding"
+	"lastblock/core/kind"
 	"lastblock/core/proof"
 	"lastblock/core/record"
 	"lastblock/core/source"
@@ -30,18 +29,14 @@ type Options struct {
 	Both      bool      // write what is left out to Suspense, too
 	Twins     bool      // look for sources that are the same bytes
 	Suspense  *suspense.File
-	Delimiter byte    // of the delimited text that is written
-	Encode    Encoder // another format than delimited text; nil for that
-	Shield    bool    // a text that a spreadsheet would run as a formula gets an apostrophe
+	Delimiter byte           // of the delimited text that is written
+	Encode    record.Encoder // another format than delimited text; nil for that
+	Shield    bool           // a text that a spreadsheet would run as a formula gets an apostrophe
 
 	// Kinds are the kinds of data columns for an encoder that tells them apart:
 	// what is of its column's kind is then given in its plain form.
 	Kinds map[string]record.Kind
 }
-
-// Encoder appends a record in some format. kinds say of what kind each text is;
-// without Options.Kinds all are texts. It is called by several goroutines.
-type Encoder func(dst []byte, texts [][]byte, kinds []record.Kind) []byte
 
 // Result says what was put together.
 type Result struct {
@@ -88,7 +83,7 @@ func (p *Plan) Header() []byte {
 	for i, name := range p.Columns {
 		texts[i] = []byte(name)
 	}
-	return p.appendDelimited(nil, texts)
+	return delimited.AppendRecord(nil, texts, p.options.Delimiter)
 }
 
 // Write reads all records and writes them to w, without a header, in the order
@@ -181,7 +176,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 		if options.Encode != nil {
 			v.out = options.Encode(v.out, texts, v.kinds)
 		} else {
-			v.out = v.plan.appendDelimited(v.out, texts)
+			v.out = delimited.AppendRecord(v.out, texts, options.Delimiter)
 		}
 	}
 	return nil
@@ -270,51 +265,24 @@ func (v *visitor) record(b *source.Batch, row int) [][]byte {
 // that kind.
 func (v *visitor) readKind(b *source.Batch, i, column int) {
 	v.kinds[i] = record.Text
-	kind, text := v.wanted[i], v.texts[i]
-	if kind == record.Text || kind == "" || len(text) == 0 {
+	wanted, text := v.wanted[i], v.texts[i]
+	if wanted == record.Text || wanted == "" || len(text) == 0 {
 		return
 	}
 	plain, ok := v.plain[i][:0], false
-	switch {
-	case b.Head.Kind(column) == kind:
+	if b.Head.Kind(column) == wanted {
 		plain, ok = append(plain, text...), true // it has it already
-	case kind == record.Amount:
-		value, err := amount.Parse(text, b.Decimal)
-		plain, ok = value.Append(plain), err == nil
-	case kind == record.Date:
-		day, isDate := date.Parse(bytes.TrimSpace(text))
-		plain, ok = date.Append(plain, day.Days), isDate && day.Order != date.Unclear
-	case kind == record.Flag:
-		switch string(bytes.ToLower(bytes.TrimSpace(text))) {
-		case "true", "yes", "y":
-			plain, ok = append(plain, "true"...), true
-		case "false", "no", "n":
-			plain, ok = append(plain, "false"...), true
-		}
+	} else {
+		plain, ok = kind.AppendPlain(plain, text, wanted, b.Decimal)
 	}
 	v.plain[i] = plain
 	if ok {
-		v.texts[i], v.kinds[i] = plain, kind
+		v.texts[i], v.kinds[i] = plain, wanted
 	}
-}
-
-// appendDelimited appends a line of delimited text. A record of one blank
-// field is written in quotes, since a blank line would be no record.
-func (p *Plan) appendDelimited(dst []byte, texts [][]byte) []byte {
-	if len(texts) == 1 && len(bytes.TrimRight(texts[0], "\r")) == 0 {
-		return append(append(append(dst, '"'), texts[0]...), '"', '\n')
-	}
-	for i, text := range texts {
-		if i > 0 {
-			dst = append(dst, p.options.Delimiter)
-		}
-		dst = delimited.AppendField(dst, text, p.options.Delimiter)
-	}
-	return append(dst, '\n')
 }
 
 // HasLine tells whether the last column is that of the line.
 func (p *Plan) HasLine() bool { return !p.options.Bare }
 
 // Encode sets the format in which Write writes records.
-func (p *Plan) Encode(encoder Encoder) { p.options.Encode = encoder }
+func (p *Plan) Encode(encoder record.Encoder) { p.options.Encode = encoder }

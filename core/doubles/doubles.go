@@ -101,7 +101,7 @@ func (r *Result) EachFinding(visit func(*finding.Finding) error) error {
 func (r *Result) Close() error { return r.all.Close() }
 
 // ErrPipe says that a source cannot be read twice.
-var ErrPipe = errors.New("some records have to be read a second time, and standard input can be read only once; write it to a file first")
+var ErrPipe = errors.New("some records have to be read a second time, and standard input or a database is read only once; write it to a file first, as collate --out does")
 
 // Find finds doubles. It reads all sources once and makes a fingerprint of each
 // record; then once more the records whose fingerprints stand several times, and

@@ -57,6 +57,18 @@ const (
 	CommonRecord  Kind = "common-record"  // records that stand in too many files to compare these two by two
 	LapsedDrop    Kind = "lapsed-drop"    // what was to be left out is not what it was
 
+	Differs    Kind = "differs"     // both sides have it, with different values
+	OnlyHere   Kind = "only-here"   // the reference lacks it
+	OnlyThere  Kind = "only-there"  // only the reference has it
+	Ambiguous  Kind = "ambiguous"   // a key that stands more than once and does not pair off
+	LooseKey   Kind = "loose-key"   // keys that are one only because something makes no difference
+	GaveUp     Kind = "gave-up"     // records for which not everything was tried
+	NoRate     Kind = "no-rate"     // a currency and a day for which there is no exchange rate
+	OneCompany Kind = "one-company" // records that are not about two companies
+	NotFound   Kind = "not-found"   // a key that the reference lacks
+	ManyFound  Kind = "many-found"  // a key that the reference has several times, with different values
+	ValidTwice Kind = "valid-twice" // rows of a reference that hold on the same day
+
 	BadValue    Kind = "bad-value"    // a text that is not the amount it should be
 	BlankAmount Kind = "blank-amount" // an amount that is missing
 	FieldCount  Kind = "field-count"  // a record with more or fewer fields than the header
@@ -93,6 +105,8 @@ var weights = map[Kind]Weight{
 	Unbalanced: Stop, SequenceGap: Review, SequenceRepeat: Review, OutsidePeriod: Review,
 	SameFile: Stop, ContainedFile: Stop, Overlap: Stop, Resubmission: Review, SameRecord: Review, SameKey: Stop,
 	NearRecord: Review, Reversal: Review, CommonRecord: Note, LapsedDrop: Stop,
+	Differs: Stop, OnlyHere: Stop, OnlyThere: Stop, Ambiguous: Stop, LooseKey: Review, GaveUp: Review, NoRate: Stop, OneCompany: Note,
+	NotFound: Stop, ManyFound: Stop, ValidTwice: Stop,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, BlankAmount: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
 	EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
@@ -103,6 +117,10 @@ var weights = map[Kind]Weight{
 
 // Doubles are the kinds of what would be counted twice, files first.
 var Doubles = []Kind{SameFile, ContainedFile, Overlap, Resubmission, SameKey, SameRecord, NearRecord, Reversal}
+
+// Reconciling are the kinds that tell how two sides stand to one another. They are what
+// a reconciliation is about, and keep nothing from being written.
+var Reconciling = []Kind{Differs, OnlyHere, OnlyThere, Ambiguous}
 
 // Weight returns the weight of a kind.
 func (k Kind) Weight() Weight { return weights[k] }

@@ -219,3 +219,25 @@ func isCodeName(name string) bool {
 	words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return !('a' <= r && r <= 'z') })
 	return len(words) > 0 && (codeWords[words[len(words)-1]] || codeWords[words[0]])
 }
+
+// AppendPlain appends the plain form that a value has in a column of a kind: an amount
+// with a decimal point, a date as in ISO 8601, a flag as true or false. ok is false
+// where it is not of the kind, or a date that can be read in two ways.
+func AppendPlain(dst, text []byte, kind record.Kind, decimal byte) (plain []byte, ok bool) {
+	switch kind {
+	case record.Amount:
+		value, err := amount.Parse(text, decimal)
+		return value.Append(dst), err == nil
+	case record.Date:
+		day, isDate := date.Parse(bytes.TrimSpace(text))
+		return date.Append(dst, day.Days), isDate && day.Order != date.Unclear
+	case record.Flag:
+		switch string(bytes.ToLower(bytes.TrimSpace(text))) {
+		case "true", "yes", "y":
+			return append(dst, "true"...), true
+		case "false", "no", "n":
+			return append(dst, "false"...), true
+		}
+	}
+	return dst, false
+}

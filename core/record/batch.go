@@ -176,3 +176,7 @@ func (b *Batch) Read() int {
 	}
 	return n
 }
+
+// Encoder appends a record in some format. kinds say of what kind each text is, in its
+// plain form then. It is called by several goroutines.
+type Encoder func(dst []byte, texts [][]byte, kinds []Kind) []byte

@@ -136,6 +136,9 @@ func (f *finder) path(p string) error {
 		f.add("-", "-")
 		return nil
 	}
+	if IsQuery(p) {
+		return f.query(p)
+	}
 	info, err := os.Stat(p)
 	switch {
 	case err == nil && info.IsDir():
@@ -275,6 +278,9 @@ func (f *finder) chooseParts(ctx context.Context) error {
 	for i := range sources {
 		s := &sources[i]
 		s.as = f.mannerOf(s)
+		if s.format != nil {
+			continue // it is no file
+		}
 		s.format = formatOf(s.Name)
 		if s.Size == 0 {
 			s.format = text // an empty file is one whatever it is called
@@ -436,7 +442,7 @@ func (f *finder) stat(ctx context.Context) error {
 }
 
 func (s *Source) stat() error {
-	if s.Path == "-" {
+	if s.Path == "-" || s.format != nil {
 		s.Size = -1
 		return nil
 	}
@@ -496,7 +502,7 @@ func (f *finder) nameApart() {
 		count[f.set.Sources[i].Name]++
 	}
 	for i := range f.set.Sources {
-		if s := &f.set.Sources[i]; count[s.Name] > 1 {
+		if s := &f.set.Sources[i]; count[s.Name] > 1 && s.format != postgresql {
 			s.Name = filepath.ToSlash(filepath.Clean(s.Path)) + strings.TrimPrefix(s.Name, s.inner().file)
 		}
 	}

@@ -49,7 +49,9 @@ type Format struct {
 	// open reads a document, or one part of it; nil for text, which is read as
 	// a stream
 	open func(d *document, part Part, manner *Manner, memory int64) (Reader, error)
-	book openBook // how it is opened as a workbook; nil where it is none
+	// connect opens a source that is no file; nil for files
+	connect func(s *Source) (Reader, error)
+	book    openBook // how it is opened as a workbook; nil where it is none
 }
 
 // Choice says which parts of a workbook are read.
@@ -67,7 +69,7 @@ type Part struct {
 
 // formats are all that there are; a new one is one more file and one more line
 // here.
-var formats = []*Format{text, workbookFormat, openDocument, jsonDocument, parquetFile}
+var formats = []*Format{text, workbookFormat, openDocument, jsonDocument, parquetFile, postgresql}
 
 // text is delimited text, and what is taken for it.
 var text = &Format{

@@ -20,6 +20,7 @@ type Manner struct {
 	Decimal  byte            // of amounts in text: '.' or ',', 0 to find out
 	At       string          // a JSON Pointer to the records
 	Choice   Choice          // what is read of workbooks
+	Query    string          // what is read of a database
 	Trailer  *TrailerPattern // the line with which sources end and declare what is in them; nil for none
 	Shape    *shape.Request
 }

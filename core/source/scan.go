@@ -328,6 +328,9 @@ func (f *feed) open(index int) (*stream, error) {
 
 // openReader opens a source; progress is that of unpacking, nil to count none.
 func (f *feed) openReader(s *Source, progress *Progress) (Reader, error) {
+	if s.format != nil && s.format.connect != nil {
+		return s.format.connect(s)
+	}
 	if s.format == nil || s.format.open == nil {
 		return f.openText(s, progress)
 	}

@@ -107,7 +107,7 @@ func (s *Set) passOver(name, reason string) {
 // a document may have to be read through for it.
 func (s *Set) IsText(index int) bool {
 	format := s.Sources[index].format
-	return format == nil || format.open == nil
+	return format == nil || format.open == nil && format.connect == nil
 }
 
 // IsShared tells whether several goroutines may read a source.

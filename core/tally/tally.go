@@ -118,6 +118,7 @@ type Visitor struct {
 	// them, and Values their amounts, row after row.
 	Rows   []int
 	Values []amount.Amount
+	Plain  bool // all amounts of the batch stand there in their plain form
 }
 
 type entry struct {
@@ -164,7 +165,7 @@ func (v *Visitor) Batch(b *source.Batch) error {
 	for i := range b.Refused {
 		v.refuse(b, entry, i)
 	}
-	v.Rows, v.Values = nil, v.Values[:0]
+	v.Rows, v.Values, v.Plain = nil, v.Values[:0], true
 	if drops := v.tally.options.Drop.Of(v.tally.set.Sources[b.Index].Name); drops != nil {
 		v.leaveOut(b, entry, drops)
 	}
@@ -298,6 +299,7 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
 			v.readColumn(b, entry, i, column)
 			continue
 		}
+		v.Plain = false
 		for at := i; at < len(v.Values); at += width {
 			v.Values[at] = amount.Amount{}
 		}
@@ -306,7 +308,7 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
 		v.setAside(b, entry)
 	}
 	if len(v.Values) > 0 && fault.Strikes(fault.ChangeAmount) {
-		v.Values[0] = v.Values[0].Add(amount.New(1, 2))
+		v.Values[0], v.Plain = v.Values[0].Add(amount.New(1, 2)), false
 	}
 	for at := 0; at < len(v.Values); at += width {
 		for i, value := range v.Values[at : at+width] {
@@ -318,12 +320,14 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
 // readColumn reads one amount column of all rows.
 func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
 	decimal, width, read := b.DecimalOf(column), len(v.columns), &v.read[i]
+	v.Plain = v.Plain && decimal == '.'
 	at := i
 	for row := range b.Batch.Rows {
 		text := b.Field(row, column)
 		coef, scale, ok := amount.ParsePlain(text, decimal)
 		value := amount.New(coef, int(scale))
 		if !ok {
+			v.Plain = false
 			var err error
 			value, err = amount.Parse(b.Text(row, column, &v.scratch), decimal)
 			switch err {

@@ -1,0 +1,201 @@
+package partition
+
+import (
+	"bufio"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"os"
+
+	"lastblock/core/spill"
+)
+
+// Bins keeps items of any length, each in the bin that it is put into, for one
+// goroutine. Beyond its limit all that is held goes to a temporary file, and each
+// bin is read back by itself.
+type Bins struct {
+	limit int64
+	held  int64
+	bins  []bin
+	spare [][]byte // chunks of the usual size that are free again
+	file  *os.File // nil while all is held
+	size  int64    // of the file
+}
+
+// bin is what is held of a bin, in chunks of whole items, so that none is moved
+// when more come, and where the rest lies in the file.
+type bin struct {
+	full  [][]byte
+	open  []byte
+	runs  []stretch
+	count int
+}
+
+// stretch is where some bytes lie in the file.
+type stretch struct{ at, size int64 }
+
+const (
+	firstChunk = 1 << 10 // bytes, of a bin's first chunk; each next one has twice as many
+	mostChunk  = 1 << 15
+	leastBytes = 1 << 18 // that are held before anything goes to a file
+)
+
+// NewBins makes so many bins that together hold at most about limit bytes in
+// memory.
+func NewBins(count int, limit int64) *Bins {
+	return &Bins{limit: max(limit, leastBytes), bins: make([]bin, count)}
+}
+
+// Add puts an item into a bin; item may be used again.
+func (b *Bins) Add(number int, item []byte) error {
+	in := &b.bins[number]
+	need := len(item) + binary.MaxVarintLen32
+	if cap(in.open)-len(in.open) < need {
+		if err := b.grow(in, need); err != nil {
+			return err
+		}
+	}
+	in.open = append(binary.AppendUvarint(in.open, uint64(len(item))), item...)
+	in.count++
+	return nil
+}
+
+// Room makes an item of so many bytes in a bin, which is to be filled at once.
+func (b *Bins) Room(number, size int) ([]byte, error) {
+	in := &b.bins[number]
+	need := size + binary.MaxVarintLen32
+	if cap(in.open)-len(in.open) < need {
+		if err := b.grow(in, need); err != nil {
+			return nil, err
+		}
+	}
+	in.open = binary.AppendUvarint(in.open, uint64(size))
+	from := len(in.open)
+	in.open = in.open[:from+size]
+	in.count++
+	return in.open[from:], nil
+}
+
+// grow gives a bin a chunk with room for so many bytes.
+func (b *Bins) grow(in *bin, need int) error {
+	if b.held >= b.limit {
+		if err := b.spill(); err != nil {
+			return err
+		}
+	}
+	size := firstChunk
+	if len(in.open) > 0 {
+		size = min(2*cap(in.open), mostChunk)
+		in.full = append(in.full, in.open)
+	}
+	size = max(size, need)
+	b.held += int64(size)
+	if n := len(b.spare); n > 0 && size <= mostChunk {
+		in.open, b.spare = b.spare[n-1], b.spare[:n-1]
+		b.held += int64(cap(in.open) - size)
+		if cap(in.open) >= need {
+			return nil
+		}
+	}
+	in.open = make([]byte, 0, size)
+	return nil
+}
+
+// spill writes what is held to the file.
+func (b *Bins) spill() error {
+	if b.file == nil {
+		file, err := spill.TempFile()
+		if err != nil {
+			return err
+		}
+		b.file = file
+	}
+	w := bufio.NewWriterSize(io.NewOffsetWriter(b.file, b.size), 1<<18)
+	for i := range b.bins {
+		in := &b.bins[i]
+		run := stretch{at: b.size}
+		for _, chunk := range append(in.full, in.open) {
+			w.Write(chunk) // Flush tells of all writes
+			run.size += int64(len(chunk))
+			if cap(chunk) == mostChunk {
+				b.spare = append(b.spare, chunk[:0])
+			}
+		}
+		if run.size > 0 {
+			in.runs = append(in.runs, run)
+			b.size += run.size
+		}
+		in.full, in.open = nil, nil
+	}
+	b.held = 0
+	return spill.PutAside(w.Flush())
+}
+
+// Count is how many items a bin has.
+func (b *Bins) Count(number int) int { return b.bins[number].count }
+
+// Size is how many bytes the items of a bin take.
+func (b *Bins) Size(number int) int64 {
+	in := &b.bins[number]
+	size := int64(len(in.open))
+	for _, chunk := range in.full {
+		size += int64(len(chunk))
+	}
+	for _, run := range in.runs {
+		size += run.size
+	}
+	return size
+}
+
+// Each gives the items of a bin, in the order in which they came. They are good
+// until the bins are closed. It may be called by several goroutines once nothing
+// is added any more.
+func (b *Bins) Each(number int, visit func(item []byte) error) error {
+	in := &b.bins[number]
+	for _, run := range in.runs {
+		data := make([]byte, run.size)
+		if _, err := b.file.ReadAt(data, run.at); err != nil {
+			return fmt.Errorf("taking back what was put aside: %w", err)
+		}
+		if err := eachItem(data, visit); err != nil {
+			return err
+		}
+	}
+	for _, chunk := range in.full {
+		if err := eachItem(chunk, visit); err != nil {
+			return err
+		}
+	}
+	return eachItem(in.open, visit)
+}
+
+func eachItem(data []byte, visit func(item []byte) error) error {
+	for len(data) > 0 {
+		size, n := binary.Uvarint(data)
+		end := n + int(size)
+		if err := visit(data[n:end:end]); err != nil {
+			return err
+		}
+		data = data[end:]
+	}
+	return nil
+}
+
+// Free lets go of what is held of a bin, once it is no longer needed.
+func (b *Bins) Free(number int) {
+	b.bins[number] = bin{}
+}
+
+// Close gives back what the bins hold. Nil bins hold nothing.
+func (b *Bins) Close() error {
+	if b == nil {
+		return nil
+	}
+	b.bins, b.spare = nil, nil
+	if b.file == nil {
+		return nil
+	}
+	file := b.file
+	b.file = nil
+	return spill.Remove(file)
+}

@@ -1,0 +1,339 @@
+package reconcile
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"lastblock/core/amount"
+	"lastblock/core/matching"
+	"lastblock/core/meaning"
+)
+
+// part is a record that may make one together with others.
+type part struct {
+	item   matching.Item
+	amount int64 // at the scale of the block
+	day    int
+	dated  bool
+}
+
+// mostParts is how many records of a side are put together at most; beyond it their
+// pairs take too much memory.
+const mostParts = 4000
+
+// mostTries is how many sums are looked at for the records of one key.
+const mostTries = 1 << 31
+
+// answer is records of one side that together make one of the other.
+type answer struct {
+	one   int // of the side that has one
+	parts []int
+}
+
+// combine looks among what is left for records of one side that together make one on
+// the other. An answer counts only where it is the only one, and where none of its
+// records is in another one.
+func (w *worker) combine(here, there []matching.Item) error {
+	if len(here)+len(there) < 3 {
+		return w.leave(here, there)
+	}
+	sides := [2][]matching.Item{here, there}
+	f := w.combined()
+	parts, scale, ok := w.parts(sides, f)
+	if !ok || len(here) > mostParts || len(there) > mostParts {
+		w.gaveUp += len(here) + len(there)
+		return w.leave(here, there)
+	}
+	var found [2][]answer // by the side that has one
+	tries := mostTries
+	for one := range sides {
+		s := combiner{parts: parts[1-one], most: w.run.options.Combine, field: f, scale: scale, days: w.daysOf()}
+		for i := range parts[one] {
+			s.tries = max(0, tries)
+			list, unique := s.find(&parts[one][i])
+			tries = s.tries
+			if s.tries <= 0 {
+				w.gaveUp++
+				continue
+			}
+			if unique {
+				found[one] = append(found[one], answer{i, list})
+			}
+		}
+	}
+	return w.takeAnswers(sides, found)
+}
+
+// takeAnswers matches the records of all answers that have none in common.
+func (w *worker) takeAnswers(sides [2][]matching.Item, found [2][]answer) error {
+	uses := [2][]int{make([]int, len(sides[0])), make([]int, len(sides[1]))}
+	for one, answers := range found {
+		for _, a := range answers {
+			uses[one][a.one]++
+			for _, p := range a.parts {
+				uses[1-one][p]++
+			}
+		}
+	}
+	var gone [2]map[int]bool
+	for side := range gone {
+		gone[side] = make(map[int]bool)
+	}
+	for one, answers := range found {
+		for _, a := range answers {
+			if uses[one][a.one] > 1 || slices.ContainsFunc(a.parts, func(p int) bool { return uses[1-one][p] > 1 }) {
+				continue
+			}
+			var together [2][]matching.Item
+			together[one] = []matching.Item{sides[one][a.one]}
+			gone[one][a.one] = true
+			for _, p := range a.parts {
+				together[1-one] = append(together[1-one], sides[1-one][p])
+				gone[1-one][p] = true
+			}
+			if err := w.take(together[0], together[1]); err != nil {
+				return err
+			}
+		}
+	}
+	var rest [2][]matching.Item
+	for side, items := range sides {
+		for i, item := range items {
+			if !gone[side][i] {
+				rest[side] = append(rest[side], item)
+			}
+		}
+	}
+	return w.leave(rest[0], rest[1])
+}
+
+// combined is the amount that is added up: the first total, or else the first of
+// Options.Sum.
+func (w *worker) combined() *field {
+	wanted := -1
+	if len(w.run.totals) > 0 {
+		wanted = w.run.totals[0]
+	}
+	for i := range w.run.fields {
+		if f := &w.run.fields[i]; f.amount >= 0 && (f.amount == wanted || wanted < 0 && slices.Contains(w.run.options.Sum, f.name)) {
+			return f
+		}
+	}
+	return nil
+}
+
+// daysOf is the column of the dates that may lie only so far apart, nil for none.
+func (w *worker) daysOf() *field {
+	for i := range w.run.fields {
+		if w.run.fields[i].days >= 0 {
+			return &w.run.fields[i]
+		}
+	}
+	return nil
+}
+
+// parts reads the amounts at one scale; ok is false where they are too large.
+func (w *worker) parts(sides [2][]matching.Item, f *field) (parts [2][]part, scale int, ok bool) {
+	for side, items := range sides {
+		for _, item := range items {
+			scale = max(scale, amountOf(item.Text(f.at[side], len(w.run.names[side]))).Reduce().Scale())
+		}
+	}
+	dated := w.daysOf()
+	for side, items := range sides {
+		for _, item := range items {
+			coefficient, ok := amountOf(item.Text(f.at[side], len(w.run.names[side]))).Unscaled(scale)
+			const most = math.MaxInt64 / (2 * mostParts) // so that no sum of them overflows
+			if !ok || !coefficient.IsInt64() || coefficient.Int64() > most || coefficient.Int64() < -most {
+				return parts, scale, false
+			}
+			p := part{item: item, amount: coefficient.Int64()}
+			if dated != nil {
+				p.day, p.dated = meaning.Day(meaning.Of(item.Text(dated.at[side], len(w.run.names[side])), '.', &w.rooms[side]))
+			}
+			parts[side] = append(parts[side], p)
+		}
+	}
+	return parts, scale, true
+}
+
+// combiner finds which parts make a sum.
+type combiner struct {
+	parts []part
+	most  int
+	field *field
+	scale int // of the amounts
+	days  *field
+	tries int
+
+	pairs []pairSum // of all parts, by their sums; nil until they are needed
+	of    []int     // parts that pairs is of
+	found []int     // the answer, sorted
+}
+
+// pairSum is the sum of two parts.
+type pairSum struct {
+	sum  int64
+	a, b int32
+}
+
+// find returns the parts that together make a record, if there is one answer only.
+func (s *combiner) find(one *part) (parts []int, unique bool) {
+	if one.amount == 0 {
+		return nil, false
+	}
+	s.found = nil
+	s.choose(one)
+	low, high := s.bounds(one)
+	if s.most >= 2 && !s.pairsWithin(low, high) {
+		return nil, false
+	}
+	chosen := make([]int, 0, s.most)
+	for size := 3; size <= s.most; size++ {
+		if !s.larger(size, 0, chosen, low, high) {
+			return nil, false
+		}
+	}
+	return s.found, s.found != nil && s.tries > 0
+}
+
+// choose takes the parts whose dates are near enough, and makes their pairs.
+func (s *combiner) choose(one *part) {
+	if s.days == nil && s.pairs != nil {
+		return
+	}
+	s.of = s.of[:0]
+	for i := range s.parts {
+		p := &s.parts[i]
+		if p.amount == 0 || s.days != nil && (!p.dated || !one.dated || max(p.day-one.day, one.day-p.day) > s.days.days) {
+			continue
+		}
+		s.of = append(s.of, i)
+	}
+	s.pairs = s.pairs[:0]
+	for x, i := range s.of {
+		for _, k := range s.of[x+1:] {
+			s.pairs = append(s.pairs, pairSum{s.parts[i].amount + s.parts[k].amount, int32(i), int32(k)})
+		}
+	}
+	s.tries -= 4 * len(s.pairs)
+	slices.SortFunc(s.pairs, func(a, b pairSum) int {
+		return cmp.Or(cmp.Compare(a.sum, b.sum), cmp.Compare(a.a, b.a), cmp.Compare(a.b, b.b))
+	})
+	if s.pairs == nil {
+		s.pairs = []pairSum{}
+	}
+}
+
+// bounds are between which sums the parts have to be.
+func (s *combiner) bounds(one *part) (low, high int64) {
+	f := s.field
+	if !f.tolerance {
+		return one.amount, one.amount
+	}
+	within := f.within
+	if f.percent {
+		within = amount.New(one.amount, 0).Abs().Mul(f.within)
+		apart, _ := within.FloorQuo(amount.New(100, 0))
+		return one.amount - apart, one.amount + apart
+	}
+	apart, _ := within.FloorQuo(amount.New(1, s.scale)) // what is below the last digit makes no difference
+	return one.amount - apart, one.amount + apart
+}
+
+// note takes an answer in, and tells whether there is none other.
+func (s *combiner) note(parts ...int) bool {
+	slices.Sort(parts)
+	if s.found == nil {
+		s.found = slices.Clone(parts)
+		return true
+	}
+	return slices.Equal(s.found, parts)
+}
+
+// pairsWithin notes the pairs with a sum between two bounds; false once there is more
+// than one answer.
+func (s *combiner) pairsWithin(low, high int64) bool {
+	at, _ := slices.BinarySearchFunc(s.pairs, low, func(p pairSum, low int64) int { return cmp.Compare(p.sum, low) })
+	for ; at < len(s.pairs) && s.pairs[at].sum <= high; at++ {
+		if s.tries--; s.tries <= 0 || !s.note(int(s.pairs[at].a), int(s.pairs[at].b)) {
+			return false
+		}
+	}
+	return true
+}
+
+// larger notes the answers of a size of three and more that have chosen in them, the
+// others being behind it; false once there is more than one.
+func (s *combiner) larger(size, from int, chosen []int, low, high int64) bool {
+	switch size - len(chosen) {
+	case 3:
+		for x := from; x < len(s.of); x++ {
+			i := s.of[x]
+			rest := s.parts[i].amount
+			if s.tries -= 16; s.tries <= 0 {
+				return false
+			}
+			at, _ := slices.BinarySearchFunc(s.pairs, low-rest, func(p pairSum, low int64) int { return cmp.Compare(p.sum, low) })
+			for ; at < len(s.pairs) && s.pairs[at].sum <= high-rest; at++ {
+				s.tries--
+				p := s.pairs[at]
+				if int(p.a) <= i { // each three once, its first part first
+					continue
+				}
+				if !s.noteWith(chosen, i, int(p.a), int(p.b)) {
+					return false
+				}
+			}
+		}
+		return true
+	case 4:
+		return s.pairsOfPairs(from, chosen, low, high)
+	}
+	for x := from; x < len(s.of); x++ {
+		i := s.of[x]
+		if !s.larger(size, x+1, append(chosen, i), low-s.parts[i].amount, high-s.parts[i].amount) {
+			return false
+		}
+	}
+	return true
+}
+
+// pairsOfPairs notes the answers that are two pairs: one goes up the sums, the other
+// one down.
+func (s *combiner) pairsOfPairs(from int, chosen []int, low, high int64) bool {
+	if from >= len(s.of) {
+		return true
+	}
+	first := s.of[from]
+	down := len(s.pairs) - 1
+	for up := range s.pairs {
+		p := s.pairs[up]
+		for down >= 0 && p.sum+s.pairs[down].sum > high {
+			down--
+			s.tries--
+		}
+		if s.tries--; s.tries <= 0 {
+			return false
+		}
+		if int(p.a) < first {
+			continue
+		}
+		for at := down; at >= 0 && p.sum+s.pairs[at].sum >= low; at-- {
+			q := s.pairs[at]
+			s.tries--
+			if q.a <= p.a || p.b == q.a || p.b == q.b || int(q.a) < first {
+				continue // each two pairs once, and none with a part in common
+			}
+			if !s.noteWith(chosen, int(p.a), int(p.b), int(q.a), int(q.b)) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+func (s *combiner) noteWith(chosen []int, parts ...int) bool {
+	return s.note(append(slices.Clone(chosen), parts...)...)
+}
