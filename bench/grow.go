@@ -1,11 +1,39 @@
 package main
 
-import "fmt"
+import (
+	"fmt"
+	"strings"
+)
 
-// growing are searches for records that are almost the same among more and more
+// growing are works whose time is to grow as what they read does, and not faster.
+func growing() []work { return append(nearMore(), alignMore()...) }
+
+// alignMore are more and more files of 1,000 records put side by side, each measured
+// against 250 of them.
+func alignMore() []work {
+	align := func(files int) []string {
+		return []string{"align", fmt.Sprintf("DIR/alike-%d", files), "--key", "account", "--out", "DIR/out/aligned.csv", "--replace", "--json"}
+	}
+	var works []work
+	for _, files := range []int{250, 500, 1000} {
+		works = append(works, work{
+			name: fmt.Sprintf("align, %d files of 1,000 keys", files),
+			make: func(dir string) error {
+				if err := makeAlike(dir, 250); err != nil {
+					return err
+				}
+				return makeAlike(dir, files)
+			},
+			command: align(files), yardstick: "DIR/lastblock " + strings.Join(align(250), " "), wanted: 1.25 * float64(files) / 250,
+		})
+	}
+	return works
+}
+
+// nearMore are searches for records that are almost the same among more and more
 // of them, each measured against the one among a million: the ratio is to grow as
 // their number does, and not as its square.
-func growing() []work {
+func nearMore() []work {
 	var works []work
 	search := func(millions int) []string {
 		return []string{

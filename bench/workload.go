@@ -406,3 +406,87 @@ func makeSides(dir string) error {
 		return nil
 	})
 }
+
+// makeSales makes 10 million records with one of 100,000 codes each, and a reference of
+// these.
+func makeSales(dir string) error {
+	folder := filepath.Join(dir, "sales")
+	return makeOnce(folder, func() error {
+		r := rand.New(rand.NewPCG(2031, 9))
+		const codes = 100_000
+		err := writeFile(filepath.Join(folder, "codes.csv"), func(w *bufio.Writer) {
+			fmt.Fprintln(w, "code,name,group")
+			for _, i := range r.Perm(codes) {
+				fmt.Fprintf(w, "%06d,Pass %d of the valley,G%02d\n", i, i, i%40)
+			}
+		})
+		if err != nil {
+			return err
+		}
+		return writeFile(filepath.Join(folder, "sales.csv"), func(w *bufio.Writer) {
+			fmt.Fprintln(w, "document,code,sold,party,amount,text")
+			for row := range 10_000_000 {
+				fmt.Fprintf(w, "D%08d,%06d,2031-%02d-%02d,P%03d,%d.%02d,Day pass %d morning\n",
+					row, r.IntN(codes), row/1_000_000+1, r.IntN(28)+1, r.IntN(500), r.IntN(10000), r.IntN(100), r.IntN(1000))
+			}
+		})
+	})
+}
+
+// makeAlike makes so many files of 1,000 records each, all with the same keys in
+// another order.
+func makeAlike(dir string, files int) error {
+	folder := filepath.Join(dir, fmt.Sprintf("alike-%d", files))
+	return makeOnce(folder, func() error {
+		r := rand.New(rand.NewPCG(2031, 10))
+		for file := range files {
+			err := writeFile(filepath.Join(folder, fmt.Sprintf("branch_%04d.csv", file)), func(w *bufio.Writer) {
+				fmt.Fprintln(w, "account,amount")
+				for _, i := range r.Perm(1000) {
+					fmt.Fprintf(w, "%05d,%d.%02d\n", i*7, r.IntN(10000), r.IntN(100))
+				}
+			})
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// makeLeftovers makes two files with 2,000 records that have no key in common: 1,000
+// here, of which 200 times two to four together make one of those there.
+func makeLeftovers(dir string) error {
+	folder := filepath.Join(dir, "leftovers")
+	return makeOnce(folder, func() error {
+		r := rand.New(rand.NewPCG(2031, 11))
+		var here, there []int
+		for range 200 {
+			sum := 0
+			for range 2 + r.IntN(3) {
+				cents := 1_000_000 + r.IntN(2_000_000_000)
+				here = append(here, cents)
+				sum += cents
+			}
+			there = append(there, sum)
+		}
+		for len(here) < 1000 {
+			here = append(here, 1_000_000+r.IntN(2_000_000_000))
+		}
+		for len(there) < 1000 {
+			there = append(there, 1_000_000+r.IntN(2_000_000_000))
+		}
+		for name, side := range map[string][]int{"here.csv": here, "there.csv": there} {
+			err := writeFile(filepath.Join(folder, name), func(w *bufio.Writer) {
+				fmt.Fprintln(w, "document,amount")
+				for i, cents := range side {
+					fmt.Fprintf(w, "%s%05d,%d.%02d\n", name[:1], i, cents/100, cents%100)
+				}
+			})
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}

@@ -17,6 +17,7 @@ type collateFlags struct {
 	writing writing
 	bare    bool
 	totals  []string
+	added   []show.Cells // columns from elsewhere
 }
 
 func (a *app) collate() *cobra.Command {
@@ -34,6 +35,12 @@ the words of --name, then source and source_line.`,
 		Args: needPaths,
 		RunE: func(cmd *cobra.Command, paths []string) error { return a.runCollate(cmd, f, paths) },
 	}
+	f.addTo(cmd, a)
+	return cmd
+}
+
+// addTo adds the flags of a command that puts records together.
+func (f *collateFlags) addTo(cmd *cobra.Command, a *app) {
 	flags := cmd.Flags()
 	flags.BoolVar(&f.bare, "bare", false, "leave out the words of --name, source and source_line")
 	flags.StringSliceVar(&f.totals, "total", nil, "amount columns to prove as well; a record without a proper amount there goes into suspense")
@@ -41,10 +48,14 @@ the words of --name, then source and source_line.`,
 	f.writing.addSuspense(cmd)
 	f.reading.addTo(cmd)
 	f.reading.completeColumns(cmd, false, "total")
-	return cmd
 }
 
-func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (err error) {
+func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) error {
+	return a.collateWith(cmd, f, paths, func(*input, *collate.Options, show.Format) error { return nil })
+}
+
+// collateWith puts records together. prepare may add to the options.
+func (a *app) collateWith(cmd *cobra.Command, f *collateFlags, paths []string, prepare func(*input, *collate.Options, show.Format) error) (err error) {
 	ctx := cmd.Context()
 	if err := noneTwice("total", f.totals); err != nil {
 		return err
@@ -62,11 +73,17 @@ func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (e
 		format = show.JSON
 	}
 	options := collate.Options{Bare: f.bare, Totals: f.totals, Delimiter: ',', Shield: f.writing.shield, Twins: true}
-	if options.Drop, err = in.left(); err != nil {
-		return err
-	}
 	if format == show.TSV {
 		options.Delimiter = '\t'
+	}
+	if err := prepare(in, &options, format); err != nil {
+		return err
+	}
+	if err := in.needSources(); err != nil {
+		return err
+	}
+	if options.Drop, err = in.left(); err != nil {
+		return err
 	}
 	var kept *show.Output
 	if options.Suspense, kept, err = a.openSuspense(in, &f.writing); err != nil {
@@ -77,7 +94,7 @@ func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) (e
 		return err
 	}
 	stop := a.progress(&f.reading, in)
-	done, err := writeCollation(ctx, in, options, format, packed, result)
+	done, err := writeCollation(ctx, in, options, format, packed, f, result)
 	stop()
 	if err != nil {
 		return err
@@ -167,7 +184,7 @@ func (a *app) printRecords(f *collateFlags, spool *show.Output) error {
 }
 
 func (a *app) printCollateDocument(set *source.Set, f *collateFlags, r *collate.Result, spool *show.Output, stopped bool) error {
-	doc := show.NewDocument("collate")
+	doc := show.NewDocument(f.reading.command)
 	sources := []show.Object{}
 	for i := range set.Sources {
 		sources = append(sources, sourceObject(set, i))

@@ -286,7 +286,7 @@ func (a *app) writeKept(ctx context.Context, r *doublesRun, o *doublesOutputs, p
 		options.Delimiter = '\t'
 	}
 	stop := a.progress(&r.flags.reading, in)
-	r.kept, err = writeCollation(ctx, in, options, o.format, o.packed, out)
+	r.kept, err = writeCollation(ctx, in, options, o.format, o.packed, new(collateFlags), out)
 	stop()
 	if err != nil {
 		return err

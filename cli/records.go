@@ -16,8 +16,8 @@ import (
 
 // writeCollation writes the records in a format, compressed if that is asked
 // for.
-func writeCollation(ctx context.Context, in *input, options collate.Options, format show.Format, packed string, w io.Writer) (*collate.Result, error) {
-	var kinds map[string]show.Cells
+func writeCollation(ctx context.Context, in *input, options collate.Options, format show.Format, packed string, f *collateFlags, w io.Writer) (*collate.Result, error) {
+	kinds := make(map[string]show.Cells)
 	if format.IsTyped() {
 		var err error
 		if kinds, err = kindsOf(ctx, in, &options); err != nil {
@@ -41,6 +41,9 @@ func writeCollation(ctx context.Context, in *input, options collate.Options, for
 			return nil, err
 		}
 		return result, out.Close()
+	}
+	for _, c := range f.added {
+		kinds[c.Name] = c
 	}
 	as := &recordFormat{format: format, packed: packed, columns: columnsOf(plan, kinds)}
 	plan.Encode(as.encoder())
@@ -71,6 +74,7 @@ type recordFormat struct {
 	format  show.Format
 	packed  string
 	shield  bool // in delimited text
+	absent  bool // a text that is nil is told apart from one that is blank
 	columns []show.Cells
 
 	// sheets are those of a workbook, and sheetOf tells to which of them a record
@@ -84,11 +88,14 @@ type recordFormat struct {
 func (f *recordFormat) encoder() record.Encoder {
 	switch f.format {
 	case show.JSON:
-		return jsonListed(namesOf(f.columns))
+		return jsonListed(namesOf(f.columns), f.absent)
 	case show.JSONL:
-		return jsonLine(namesOf(f.columns))
+		return jsonLine(namesOf(f.columns), f.absent)
 	case show.Workbook, show.Parquet:
 		return appendFramed
+	}
+	if f.absent {
+		return delimitedPresent(f.delimiter(), f.shield)
 	}
 	return delimitedRecord(f.delimiter(), f.shield)
 }
@@ -198,9 +205,38 @@ func (f *recordFormat) writeTyped(out io.Writer, fill func(w io.Writer) error) e
 	return close()
 }
 
+// delimitedPresent is delimitedRecord that writes blank texts in quotes, and nothing for
+// those that are nil.
+func delimitedPresent(delimiter byte, shield bool) record.Encoder {
+	return func(dst []byte, texts [][]byte, _ []record.Kind) []byte {
+		for i, text := range texts {
+			if i > 0 {
+				dst = append(dst, delimiter)
+			}
+			if text != nil && len(text) == 0 {
+				dst = append(dst, '"', '"')
+				continue
+			}
+			if shield {
+				var room []byte
+				text = delimited.Shield(text, &room)
+			}
+			dst = delimited.AppendField(dst, text, delimiter)
+		}
+		return append(dst, '\n')
+	}
+}
+
+// noText is the kind that appendFramed writes of a text that is nil.
+const noText = 0xff
+
 // appendFramed appends a record so that framed can take it apart again.
 func appendFramed(dst []byte, texts [][]byte, kinds []record.Kind) []byte {
 	for i, text := range texts {
+		if text == nil {
+			dst = append(dst, noText)
+			continue
+		}
 		dst = append(dst, byte(slices.Index(record.Kinds, kinds[i])+1))
 		dst = binary.AppendUvarint(dst, uint64(len(text)))
 		dst = append(dst, text...)
@@ -220,6 +256,10 @@ func (f *framed) Write(p []byte) (int, error) {
 	for rest := p; len(rest) > 0; {
 		for i := range f.texts {
 			f.kinds[i] = record.Text
+			if rest[0] == noText {
+				f.texts[i], rest = nil, rest[1:]
+				continue
+			}
 			if kind := int(rest[0]); kind > 0 {
 				f.kinds[i] = record.Kinds[kind-1]
 			}
@@ -242,8 +282,9 @@ func namesOf(columns []show.Cells) []string {
 	return names
 }
 
-// jsonRecord encodes a record as an object of texts, which keep their digits.
-func jsonRecord(columns []string) record.Encoder {
+// jsonRecord encodes a record as an object of texts, which keep their digits. absent
+// says that a text that is nil is null.
+func jsonRecord(columns []string, absent bool) record.Encoder {
 	names := make([][]byte, len(columns))
 	for i, name := range columns {
 		names[i] = show.JSONText(name)
@@ -255,6 +296,10 @@ func jsonRecord(columns []string) record.Encoder {
 				dst = append(dst, ',')
 			}
 			dst = append(append(dst, names[i]...), ':')
+			if absent && text == nil {
+				dst = append(dst, "null"...)
+				continue
+			}
 			dst = append(dst, show.JSONText(string(text))...)
 		}
 		return append(dst, '}')
@@ -262,16 +307,16 @@ func jsonRecord(columns []string) record.Encoder {
 }
 
 // jsonLine encodes a record as an object on a line of its own.
-func jsonLine(columns []string) record.Encoder {
-	object := jsonRecord(columns)
+func jsonLine(columns []string, absent bool) record.Encoder {
+	object := jsonRecord(columns, absent)
 	return func(dst []byte, texts [][]byte, kinds []record.Kind) []byte {
 		return append(object(dst, texts, kinds), '\n')
 	}
 }
 
 // jsonListed encodes a record as an element of a list, the comma first.
-func jsonListed(columns []string) record.Encoder {
-	object := jsonRecord(columns)
+func jsonListed(columns []string, absent bool) record.Encoder {
+	object := jsonRecord(columns, absent)
 	return func(dst []byte, texts [][]byte, kinds []record.Kind) []byte {
 		return object(append(dst, ',', '\n'), texts, kinds)
 	}

@@ -193,7 +193,7 @@ Exit codes: 0 done; 1 done, with a finding of weight stop; 2 not done.`,
 	root.Version = Version
 	root.SetVersionTemplate(versionText())
 	root.SetFlagErrorFunc(explainFlag)
-	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.doubles(), a.decide(), a.collate(), a.rollup(), a.reconcile(), a.split(), a.prove(), a.version())
+	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.doubles(), a.decide(), a.collate(), a.rollup(), a.reconcile(), a.attach(), a.align(), a.split(), a.prove(), a.version())
 	return root
 }
 

@@ -277,7 +277,7 @@ func (s *summary) write(w io.Writer, format show.Format, packed string) error {
 func (s *summary) writeRecords(w io.Writer, format show.Format) error {
 	columns, kinds := s.cells()
 	if format == show.JSONL {
-		encode := jsonRecord(namesOf(columns))
+		encode := jsonRecord(namesOf(columns), false)
 		buffer := bufio.NewWriterSize(w, 1<<16)
 		var out []byte
 		err := s.each(func(l line) error {

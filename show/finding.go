@@ -365,11 +365,14 @@ func Count(n int, what string) string {
 
 // Number prints a whole number with thousands marks.
 func Number(n int) string {
-	digits := strconv.Itoa(n)
+	digits, sign := strconv.Itoa(n), ""
+	if n < 0 {
+		sign, digits = digits[:1], digits[1:]
+	}
 	for i := len(digits) - 3; i > 0; i -= 3 {
 		digits = digits[:i] + "," + digits[i:]
 	}
-	return digits
+	return sign + digits
 }
 
 // Size prints a number of bytes.

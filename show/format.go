@@ -80,6 +80,7 @@ type Cells struct {
 	Name  string
 	Kind  record.Kind // Text for codes and all that is no amount, date or flag
 	Scale int         // of amounts: the most digits behind the decimal mark
+	Blank bool        // a blank text is told apart from one that is nil, and is none
 }
 
 // RecordWriter writes records in a typed format. A text is the plain form of

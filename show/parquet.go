@@ -97,7 +97,7 @@ func (p *parquetWriter) value(column int, text []byte, kind record.Kind) (parque
 		return parquet.Value{}, fmt.Errorf("column %q holds %q, which is no %s; say --as %s=text", c.Name, text, c.Kind, c.Name)
 	}
 	switch {
-	case len(text) == 0:
+	case len(text) == 0 && (text == nil || !c.Blank || c.Kind != record.Text && c.Kind != ""):
 		return parquet.NullValue(), nil
 	case c.Kind == record.Text || c.Kind == "":
 		return parquet.ByteArrayValue(bytes.Clone(text)), nil

@@ -205,14 +205,14 @@ func TestDocumentIsJSONInItsOrder(t *testing.T) {
 
 func TestNumbersForPeople(t *testing.T) {
 	var got []string
-	for _, n := range []int{0, 999, 1000, 1234567} {
+	for _, n := range []int{0, 999, 1000, 1234567, -994, -1000} {
 		got = append(got, Number(n))
 	}
 	for _, n := range []int64{0, 999, 1000, 1_234_567, 5_000_000_000_000} {
 		got = append(got, Size(n))
 	}
 	got = append(got, Count(1, "source"), Count(2000, "source"))
-	want := []string{"0", "999", "1,000", "1,234,567", "0 B", "999 B", "1.0 kB", "1.2 MB", "5.0 TB", "1 source", "2,000 sources"}
+	want := []string{"0", "999", "1,000", "1,234,567", "-994", "-1,000", "0 B", "999 B", "1.0 kB", "1.2 MB", "5.0 TB", "1 source", "2,000 sources"}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("numbers are %q", got)
 	}

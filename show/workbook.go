@@ -192,10 +192,12 @@ func (b *sheetWriter) write(texts [][]byte, kinds []record.Kind) error {
 // cell makes the value of a cell. A number keeps its digits, or where a
 // workbook has not so many of them becomes a text that does.
 func (b *sheetWriter) cell(column int, text []byte, kind record.Kind) (any, error) {
-	if len(text) == 0 {
+	if len(text) == 0 && (text == nil || !b.Columns[column].Blank) {
 		return nil, nil
 	}
 	switch {
+	case len(text) == 0:
+		return "", nil
 	case kind == record.Amount && digitsOf(text) <= mostDigits:
 		return strconv.ParseFloat(string(text), 64)
 	case kind == record.Date:

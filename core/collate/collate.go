@@ -33,9 +33,34 @@ type Options struct {
 	Encode    record.Encoder // another format than delimited text; nil for that
 	Shield    bool           // a text that a spreadsheet would run as a formula gets an apostrophe
 
+	Adder Adder // brings more columns; nil for none
+
 	// Kinds are the kinds of data columns for an encoder that tells them apart:
 	// what is of its column's kind is then given in its plain form.
 	Kinds map[string]record.Kind
+}
+
+// Adder brings columns from elsewhere, which stand behind those of the data.
+type Adder interface {
+	// Prepare is called once the columns of the data are known.
+	Prepare(set *source.Set, resolver *tally.Resolver) error
+	// Names are what the columns are called.
+	Names() []string
+	// Worker makes the worker of one goroutine.
+	Worker() AdderWorker
+	// Tell adds what was noticed, once all records were read.
+	Tell(findings *finding.List)
+}
+
+// AdderWorker brings the columns of one record after another.
+type AdderWorker interface {
+	// Find is called for the records of a batch that rows names, or with nil for all of
+	// them. values are their amounts by Options.Totals.
+	Find(b *source.Batch, rows []int, values []amount.Amount)
+	// Texts are those of the i-th of them, with their kinds, good until it is called
+	// again, and AppendDelimited appends them with a delimiter before each.
+	Texts(i int) ([][]byte, []record.Kind)
+	AppendDelimited(dst []byte, i int) []byte
 }
 
 // Result says what was put together.
@@ -53,6 +78,7 @@ type Plan struct {
 	reading  source.Reading
 	options  Options
 	resolver *tally.Resolver
+	added    []string
 }
 
 // Prepare looks at all sources and works out the columns of the result.
@@ -64,6 +90,13 @@ func Prepare(ctx context.Context, set *source.Set, reading source.Reading, optio
 	}
 	p := &Plan{set: set, reading: reading, options: options, resolver: tally.NewResolver(set)}
 	p.Columns = slices.Clone(p.resolver.Data())
+	if options.Adder != nil {
+		if err := options.Adder.Prepare(set, p.resolver); err != nil {
+			return nil, err
+		}
+		p.added = options.Adder.Names()
+		p.Columns = append(p.Columns, p.added...)
+	}
 	if !options.Bare {
 		for _, ours := range p.resolver.Ours {
 			p.Columns = append(p.Columns, ours.Name)
@@ -100,6 +133,9 @@ func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
 	var visitors []*visitor
 	err := p.set.Scan(ctx, p.reading, func() source.Visitor {
 		v := &visitor{plan: p, tally: t.Visitor(), ordered: ordered, used: make([]amount.Sum, len(p.options.Totals))}
+		if p.options.Adder != nil {
+			v.adder = p.options.Adder.Worker()
+		}
 		visitors = append(visitors, v)
 		return v
 	})
@@ -115,6 +151,9 @@ func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
 	}
 	if !p.options.Bare {
 		p.resolver.TellRenamed(&t.Findings)
+	}
+	if p.options.Adder != nil {
+		p.options.Adder.Tell(&t.Findings)
 	}
 	result := &Result{Columns: p.Columns, Findings: t.Findings.All(), Proof: t.Proof}
 	used := make([]amount.Sum, len(p.options.Totals))
@@ -136,6 +175,7 @@ type visitor struct {
 	plan    *Plan
 	tally   *tally.Visitor
 	ordered *source.Ordered
+	adder   AdderWorker // nil without an Adder
 	out     []byte
 	records int
 	used    []amount.Sum
@@ -166,13 +206,16 @@ func (v *visitor) Batch(b *source.Batch) error {
 	for i, value := range v.tally.Values {
 		v.used[i%len(v.used)].Add(value)
 	}
+	if v.adder != nil {
+		v.adder.Find(b, v.tally.Rows, v.tally.Values)
+	}
 	options := &v.plan.options
 	if options.Encode == nil && !options.Shield && b.Plain && v.straight && b.Head.Delimiter == options.Delimiter {
 		v.copyRecords(b, n)
 		return nil
 	}
 	for i := range n {
-		texts := v.record(b, v.tally.Row(i))
+		texts := v.record(b, i)
 		if options.Encode != nil {
 			v.out = options.Encode(v.out, texts, v.kinds)
 		} else {
@@ -231,6 +274,9 @@ func (v *visitor) copyRecords(b *source.Batch, n int) {
 	for i := range n {
 		row := v.tally.Row(i)
 		out = append(out, b.Raw(row)...)
+		if v.adder != nil {
+			out = v.adder.AppendDelimited(out, i)
+		}
 		out = append(out, v.tail...)
 		if !v.plan.options.Bare {
 			out = append(strconv.AppendInt(out, int64(b.Line(row)), 10), '\n')
@@ -239,8 +285,9 @@ func (v *visitor) copyRecords(b *source.Batch, n int) {
 	v.out = out
 }
 
-// record returns the texts of a record, by column of the result.
-func (v *visitor) record(b *source.Batch, row int) [][]byte {
+// record returns the texts of the i-th record, by column of the result.
+func (v *visitor) record(b *source.Batch, i int) [][]byte {
+	row := v.tally.Row(i)
 	for i, column := range v.columns {
 		v.texts[i] = nil
 		if column >= 0 {
@@ -253,12 +300,30 @@ func (v *visitor) record(b *source.Batch, row int) [][]byte {
 			v.texts[i] = delimited.Shield(v.texts[i], &v.plain[i])
 		}
 	}
+	at := len(v.columns)
+	if v.adder != nil {
+		at += v.takeAdded(i, at)
+	}
 	if !v.plan.options.Bare {
-		at := len(v.columns) + copy(v.texts[len(v.columns):], v.ours)
+		at += copy(v.texts[at:], v.ours)
 		v.line = strconv.AppendInt(v.line[:0], int64(b.Line(row)), 10)
 		v.texts[at], v.kinds[at] = v.line, record.Amount
 	}
 	return v.texts
+}
+
+// takeAdded takes the texts that were brought for the n-th record into the columns from
+// at on.
+func (v *visitor) takeAdded(n, at int) int {
+	texts, kinds := v.adder.Texts(n)
+	for i, text := range texts {
+		if v.plan.options.Shield {
+			var room []byte
+			text = delimited.Shield(text, &room)
+		}
+		v.texts[at+i], v.kinds[at+i] = text, kinds[i]
+	}
+	return len(texts)
 }
 
 // readKind brings a text into the plain form of its column's kind, if it is of

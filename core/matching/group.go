@@ -16,6 +16,8 @@ import (
 // Heaps are the items of one or two sides, dealt to heaps by the hash of their keys,
 // so that each heap fits into memory.
 type Heaps struct {
+	Keep bool // what was given to EachGroup, so that it can be given once more
+
 	count int
 	limit int64 // bytes that one dealer holds
 
@@ -149,6 +151,9 @@ func (g *gatherer) heap(number int) error {
 		if err := g.groups.Group(g.here, g.there); err != nil {
 			return err
 		}
+	}
+	if g.heaps.Keep {
+		return nil
 	}
 	for _, dealers := range g.heaps.dealers {
 		for _, d := range dealers {

@@ -33,10 +33,14 @@ type Key struct {
 // Clone is a key of its own for another goroutine.
 func (k *Key) Clone() *Key { return &Key{Columns: k.Columns, Loose: k.Loose} }
 
-// Append appends the values of a key by what they mean, each with its length
-// before it, and tells whether all of them are blank.
+// Append appends the values of a key by what they mean, where there are several each
+// with its length before it, and tells whether all of them are blank.
 func (k *Key) Append(dst []byte, texts [][]byte, decimals []byte) (key []byte, blank bool) {
 	blank = true
+	if len(k.Columns) == 1 && k.Loose[0] == (meaning.Loose{}) { // as most are
+		value := meaning.Of(texts[k.Columns[0]], decimals[k.Columns[0]], &k.room)
+		return append(dst, value...), len(value) == 0
+	}
 	for i, column := range k.Columns {
 		value := meaning.Of(texts[column], decimals[column], &k.room)
 		blank = blank && len(value) == 0
@@ -87,25 +91,25 @@ func withLength(data []byte, from int) []byte {
 	return data
 }
 
-// Item is a record that was dealt: the hash of its key, its place, the side that it is
-// on, its key, and its texts: first the lengths of all, then one
-// behind another with a byte between them, as they stand in most files.
+// Item is a record that was dealt: its place, the side that it is on, its key, and its
+// texts: first the lengths of all, then one behind another with a byte between them, as
+// they stand in most files. The hash of its key is made again when it is needed, which
+// takes less time than to keep it.
 //
-//	hash  place  side  3 A17  3 5 4  A17,12.50,Pass
+//	place  side  3 A17  3 5 4  A17,12.50,Pass
 type Item []byte
 
 const (
-	hashAt  = 0
-	placeAt = 8
-	sideAt  = 16
-	keyAt   = 17
+	placeAt = 0
+	sideAt  = 8
+	keyAt   = 9
 )
 
 // Put deals the item of a record. One whose key is blank is by itself.
 func (d *Dealer) Put(r *Record, key []byte, blank bool, side int) error {
-	var place [keyAt - placeAt]byte // and the side
+	var place [keyAt]byte // and the side
 	binary.LittleEndian.PutUint64(place[:], uint64(r.Place))
-	place[sideAt-placeAt] = byte(side)
+	place[sideAt] = byte(side)
 	if blank {
 		key = place[:]
 	}
@@ -118,13 +122,11 @@ func (d *Dealer) Put(r *Record, key []byte, blank bool, side int) error {
 	for _, text := range rest {
 		size += sizeOf(len(text)) + len(text) + 1
 	}
-	hash := xxh3.Hash(key)
-	it, err := d.bins.Room(d.heapOf(hash), size)
+	it, err := d.bins.Room(d.heapOf(xxh3.Hash(key)), size)
 	if err != nil {
 		return err
 	}
-	binary.LittleEndian.PutUint64(it[hashAt:], hash)
-	copy(it[placeAt:], place[:])
+	copy(it, place[:])
 	at := keyAt + binary.PutUvarint(it[keyAt:], uint64(len(key)))
 	at += copy(it[at:], key)
 	if r.raw != nil {
@@ -185,12 +187,11 @@ func (it Item) Rekey(dst []byte, key []byte, blank bool) Item {
 	if blank {
 		key = it[placeAt:keyAt]
 	}
-	binary.LittleEndian.PutUint64(dst[from:], xxh3.Hash(key))
 	return append(AppendText(dst, key), it.Data()...)[from:]
 }
 
 // Hash is that of the key.
-func (it Item) Hash() uint64 { return binary.LittleEndian.Uint64(it[hashAt:]) }
+func (it Item) Hash() uint64 { return xxh3.Hash(it.Key()) }
 
 // Place is where the record stands.
 func (it Item) Place() Place { return Place(binary.LittleEndian.Uint64(it[placeAt:])) }

@@ -58,11 +58,11 @@ func figures(text []byte, decimal byte) (plain []byte, ok bool) {
 	for i < len(text) && text[i]-'0' <= 9 {
 		i++
 	}
+	if i == len(text) {
+		return text, true // an amount, or with a nought in front a code
+	}
 	if i > 1 && text[0] == '0' {
 		return nil, false
-	}
-	if i == len(text) {
-		return text, true
 	}
 	if text[i] != decimal || decimal != '.' {
 		return nil, false

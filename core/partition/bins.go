@@ -16,6 +16,7 @@ import (
 type Bins struct {
 	limit int64
 	held  int64
+	open  [][]byte // the last chunk of each bin; by themselves, so that they lie close together
 	bins  []bin
 	spare [][]byte // chunks of the usual size that are free again
 	file  *os.File // nil while all is held
@@ -25,10 +26,8 @@ type Bins struct {
 // bin is what is held of a bin, in chunks of whole items, so that none is moved
 // when more come, and where the rest lies in the file.
 type bin struct {
-	full  [][]byte
-	open  []byte
-	runs  []stretch
-	count int
+	full [][]byte
+	runs []stretch
 }
 
 // stretch is where some bytes lie in the file.
@@ -43,62 +42,56 @@ const (
 // NewBins makes so many bins that together hold at most about limit bytes in
 // memory.
 func NewBins(count int, limit int64) *Bins {
-	return &Bins{limit: max(limit, leastBytes), bins: make([]bin, count)}
+	return &Bins{limit: max(limit, leastBytes), open: make([][]byte, count), bins: make([]bin, count)}
 }
 
 // Add puts an item into a bin; item may be used again.
 func (b *Bins) Add(number int, item []byte) error {
-	in := &b.bins[number]
-	need := len(item) + binary.MaxVarintLen32
-	if cap(in.open)-len(in.open) < need {
-		if err := b.grow(in, need); err != nil {
-			return err
-		}
-	}
-	in.open = append(binary.AppendUvarint(in.open, uint64(len(item))), item...)
-	in.count++
-	return nil
+	room, err := b.Room(number, len(item))
+	copy(room, item)
+	return err
 }
 
 // Room makes an item of so many bytes in a bin, which is to be filled at once.
 func (b *Bins) Room(number, size int) ([]byte, error) {
-	in := &b.bins[number]
-	need := size + binary.MaxVarintLen32
-	if cap(in.open)-len(in.open) < need {
-		if err := b.grow(in, need); err != nil {
+	open := b.open[number]
+	if need := size + binary.MaxVarintLen32; cap(open)-len(open) < need {
+		var err error
+		if open, err = b.grow(number, need); err != nil {
 			return nil, err
 		}
 	}
-	in.open = binary.AppendUvarint(in.open, uint64(size))
-	from := len(in.open)
-	in.open = in.open[:from+size]
-	in.count++
-	return in.open[from:], nil
+	if size < 0x80 {
+		open = append(open, byte(size))
+	} else {
+		open = binary.AppendUvarint(open, uint64(size))
+	}
+	from := len(open)
+	b.open[number] = open[:from+size]
+	return open[from : from+size], nil
 }
 
 // grow gives a bin a chunk with room for so many bytes.
-func (b *Bins) grow(in *bin, need int) error {
+func (b *Bins) grow(number, need int) ([]byte, error) {
 	if b.held >= b.limit {
 		if err := b.spill(); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	size := firstChunk
-	if len(in.open) > 0 {
-		size = min(2*cap(in.open), mostChunk)
-		in.full = append(in.full, in.open)
+	if open := b.open[number]; len(open) > 0 {
+		size = min(2*cap(open), mostChunk)
+		b.bins[number].full = append(b.bins[number].full, open)
 	}
 	size = max(size, need)
 	b.held += int64(size)
 	if n := len(b.spare); n > 0 && size <= mostChunk {
-		in.open, b.spare = b.spare[n-1], b.spare[:n-1]
-		b.held += int64(cap(in.open) - size)
-		if cap(in.open) >= need {
-			return nil
-		}
+		open := b.spare[n-1]
+		b.spare = b.spare[:n-1]
+		b.held += int64(cap(open) - size)
+		return open, nil
 	}
-	in.open = make([]byte, 0, size)
-	return nil
+	return make([]byte, 0, size), nil
 }
 
 // spill writes what is held to the file.
@@ -114,7 +107,7 @@ func (b *Bins) spill() error {
 	for i := range b.bins {
 		in := &b.bins[i]
 		run := stretch{at: b.size}
-		for _, chunk := range append(in.full, in.open) {
+		for _, chunk := range append(in.full, b.open[i]) {
 			w.Write(chunk) // Flush tells of all writes
 			run.size += int64(len(chunk))
 			if cap(chunk) == mostChunk {
@@ -125,26 +118,10 @@ func (b *Bins) spill() error {
 			in.runs = append(in.runs, run)
 			b.size += run.size
 		}
-		in.full, in.open = nil, nil
+		in.full, b.open[i] = nil, nil
 	}
 	b.held = 0
 	return spill.PutAside(w.Flush())
-}
-
-// Count is how many items a bin has.
-func (b *Bins) Count(number int) int { return b.bins[number].count }
-
-// Size is how many bytes the items of a bin take.
-func (b *Bins) Size(number int) int64 {
-	in := &b.bins[number]
-	size := int64(len(in.open))
-	for _, chunk := range in.full {
-		size += int64(len(chunk))
-	}
-	for _, run := range in.runs {
-		size += run.size
-	}
-	return size
 }
 
 // Each gives the items of a bin, in the order in which they came. They are good
@@ -166,7 +143,7 @@ func (b *Bins) Each(number int, visit func(item []byte) error) error {
 			return err
 		}
 	}
-	return eachItem(in.open, visit)
+	return eachItem(b.open[number], visit)
 }
 
 func eachItem(data []byte, visit func(item []byte) error) error {
@@ -183,7 +160,7 @@ func eachItem(data []byte, visit func(item []byte) error) error {
 
 // Free lets go of what is held of a bin, once it is no longer needed.
 func (b *Bins) Free(number int) {
-	b.bins[number] = bin{}
+	b.bins[number], b.open[number] = bin{}, nil
 }
 
 // Close gives back what the bins hold. Nil bins hold nothing.
@@ -191,7 +168,7 @@ func (b *Bins) Close() error {
 	if b == nil {
 		return nil
 	}
-	b.bins, b.spare = nil, nil
+	b.bins, b.open, b.spare = nil, nil, nil
 	if b.file == nil {
 		return nil
 	}

@@ -4,10 +4,13 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"sync/atomic"
 
 	"lastblock/core/amount"
 	"lastblock/core/matching"
 	"lastblock/core/meaning"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // part is a record that may make one together with others.
@@ -22,8 +25,12 @@ type part struct {
 // pairs take too much memory.
 const mostParts = 4000
 
-// mostTries is how many sums are looked at for the records of one key.
-const mostTries = 1 << 31
+// mostTries is how many sums are looked at for the records of one key, and manyAnswers
+// from how many on several goroutines look for them.
+const (
+	mostTries   = 1 << 34
+	manyAnswers = 100
+)
 
 // answer is records of one side that together make one of the other.
 type answer struct {
@@ -45,24 +52,57 @@ func (w *worker) combine(here, there []matching.Item) error {
 		w.gaveUp += len(here) + len(there)
 		return w.leave(here, there)
 	}
-	var found [2][]answer // by the side that has one
-	tries := mostTries
-	for one := range sides {
-		s := combiner{parts: parts[1-one], most: w.run.options.Combine, field: f, scale: scale, days: w.daysOf()}
-		for i := range parts[one] {
-			s.tries = max(0, tries)
-			list, unique := s.find(&parts[one][i])
-			tries = s.tries
-			if s.tries <= 0 {
-				w.gaveUp++
-				continue
-			}
-			if unique {
-				found[one] = append(found[one], answer{i, list})
+	found, gaveUp, err := w.answers(parts, f, scale)
+	if err != nil {
+		return err
+	}
+	w.gaveUp += gaveUp
+	return w.takeAnswers(sides, found)
+}
+
+// answers looks for the answers of all records, by the side that has one. What is found
+// for one does not depend on the others, so that several goroutines look for them.
+func (w *worker) answers(parts [2][]part, f *field, scale int) (found [2][]answer, gaveUp int, err error) {
+	for one := range parts {
+		first := combiner{parts: parts[1-one], most: w.run.options.Combine, field: f, scale: scale, days: w.daysOf()}
+		first.choose(nil)
+		tries := mostTries / (1 + len(parts[0]) + len(parts[1]))
+		answers := make([]answer, len(parts[one]))
+		var group errgroup.Group
+		var next, given atomic.Int64
+		jobs := 1
+		if len(parts[one]) > manyAnswers {
+			jobs = max(1, w.run.reading.Jobs)
+		}
+		for range jobs {
+			s := first // shares the pairs, which nobody changes
+			group.Go(func() error {
+				for {
+					i := int(next.Add(1)) - 1
+					if i >= len(parts[one]) {
+						return nil
+					}
+					s.tries = tries
+					list, unique := s.find(&parts[one][i])
+					if s.tries <= 0 {
+						given.Add(1)
+					} else if unique {
+						answers[i] = answer{i, list}
+					}
+				}
+			})
+		}
+		if err := group.Wait(); err != nil {
+			return found, 0, err
+		}
+		for _, a := range answers {
+			if a.parts != nil {
+				found[one] = append(found[one], a)
 			}
 		}
+		gaveUp += int(given.Load())
 	}
-	return w.takeAnswers(sides, found)
+	return found, gaveUp, nil
 }
 
 // takeAnswers matches the records of all answers that have none in common.
@@ -167,7 +207,7 @@ type combiner struct {
 	days  *field
 	tries int
 
-	pairs []pairSum // of all parts, by their sums; nil until they are needed
+	pairs []pairSum // of all parts, by their sums
 	of    []int     // parts that pairs is of
 	found []int     // the answer, sorted
 }
@@ -184,7 +224,9 @@ func (s *combiner) find(one *part) (parts []int, unique bool) {
 		return nil, false
 	}
 	s.found = nil
-	s.choose(one)
+	if s.days != nil {
+		s.choose(one)
+	}
 	low, high := s.bounds(one)
 	if s.most >= 2 && !s.pairsWithin(low, high) {
 		return nil, false
@@ -198,12 +240,13 @@ func (s *combiner) find(one *part) (parts []int, unique bool) {
 	return s.found, s.found != nil && s.tries > 0
 }
 
-// choose takes the parts whose dates are near enough, and makes their pairs.
+// choose takes the parts whose dates are near enough to that of a record, or all where
+// dates do not matter, and makes their pairs.
 func (s *combiner) choose(one *part) {
-	if s.days == nil && s.pairs != nil {
+	s.of = nil
+	if s.days != nil && one == nil {
 		return
 	}
-	s.of = s.of[:0]
 	for i := range s.parts {
 		p := &s.parts[i]
 		if p.amount == 0 || s.days != nil && (!p.dated || !one.dated || max(p.day-one.day, one.day-p.day) > s.days.days) {
@@ -211,7 +254,7 @@ func (s *combiner) choose(one *part) {
 		}
 		s.of = append(s.of, i)
 	}
-	s.pairs = s.pairs[:0]
+	s.pairs = make([]pairSum, 0, len(s.of)*len(s.of)/2)
 	for x, i := range s.of {
 		for _, k := range s.of[x+1:] {
 			s.pairs = append(s.pairs, pairSum{s.parts[i].amount + s.parts[k].amount, int32(i), int32(k)})
@@ -221,9 +264,6 @@ func (s *combiner) choose(one *part) {
 	slices.SortFunc(s.pairs, func(a, b pairSum) int {
 		return cmp.Or(cmp.Compare(a.sum, b.sum), cmp.Compare(a.a, b.a), cmp.Compare(a.b, b.b))
 	})
-	if s.pairs == nil {
-		s.pairs = []pairSum{}
-	}
 }
 
 // bounds are between which sums the parts have to be.
@@ -308,9 +348,9 @@ func (s *combiner) pairsOfPairs(from int, chosen []int, low, high int64) bool {
 	}
 	first := s.of[from]
 	down := len(s.pairs) - 1
-	for up := range s.pairs {
+	for up := 0; up < down; up++ {
 		p := s.pairs[up]
-		for down >= 0 && p.sum+s.pairs[down].sum > high {
+		for down > up && p.sum+s.pairs[down].sum > high {
 			down--
 			s.tries--
 		}
@@ -320,11 +360,11 @@ func (s *combiner) pairsOfPairs(from int, chosen []int, low, high int64) bool {
 		if int(p.a) < first {
 			continue
 		}
-		for at := down; at >= 0 && p.sum+s.pairs[at].sum >= low; at-- {
+		for at := down; at > up && p.sum+s.pairs[at].sum >= low; at-- {
 			q := s.pairs[at]
 			s.tries--
-			if q.a <= p.a || p.b == q.a || p.b == q.b || int(q.a) < first {
-				continue // each two pairs once, and none with a part in common
+			if p.a == q.a || p.a == q.b || p.b == q.a || p.b == q.b || int(q.a) < first {
+				continue // they have a part in common
 			}
 			if !s.noteWith(chosen, int(p.a), int(p.b), int(q.a), int(q.b)) {
 				return false

@@ -65,6 +65,7 @@ type worker struct {
 	next    [2]*matching.Dealer // for what is left
 	keys    [2]*matching.Key    // by which it is dealt
 	compare []int               // of fields
+	loose   bool                // its keys are, and what that brings together is told
 
 	texts  [2][][]byte // of the two records of a pair
 	rooms  [2][]byte
@@ -122,6 +123,7 @@ func (w *worker) enter(n int) {
 			w.compare = append(w.compare, i)
 		}
 	}
+	w.loose = slices.ContainsFunc(w.pass.keys[0].Loose, func(l meaning.Loose) bool { return l != (meaning.Loose{}) }) && (!w.pass.settles || n == 0)
 	w.next = [2]*matching.Dealer{}
 	if !w.pass.settles {
 		for side := range w.next {
@@ -154,7 +156,7 @@ func (r *run) isCompared(n, i int) bool {
 
 // Group matches the records of one key.
 func (w *worker) Group(here, there []matching.Item) error {
-	if len(here) > 0 && len(there) > 0 {
+	if w.loose && len(here) > 0 && len(there) > 0 {
 		w.noteLoose(here, there)
 	}
 	switch {
@@ -420,9 +422,6 @@ type merged struct {
 // noteLoose notes that keys are one only because something makes no difference.
 func (w *worker) noteLoose(here, there []matching.Item) {
 	p := w.pass
-	if !slices.ContainsFunc(p.keys[0].Loose, func(l meaning.Loose) bool { return l != (meaning.Loose{}) }) || p.settles && len(w.run.passes) > 1 {
-		return
-	}
 	exact := func(side int, item matching.Item) []byte {
 		item.Texts(w.texts[side])
 		decimals := w.run.sides[side].DecimalsOf(item.Place().Source())

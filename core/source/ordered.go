@@ -16,6 +16,7 @@ type InOrder[T any] struct {
 	turn    sync.Cond
 	next    int
 	waiting map[int]T
+	taking  bool // somebody calls take, without holding the mutex
 	err     error
 }
 
@@ -29,7 +30,8 @@ func NewInOrder[T any](ahead int, take func(made T) error) *InOrder[T] {
 
 // Deliver hands over what a task made. Every task must deliver, if only nothing.
 // A task that waits for its turn does so until ctx ends, as the one it waits for
-// may have failed.
+// may have failed. While one goroutine takes, the others leave what they made to it
+// and go on.
 func (o *InOrder[T]) Deliver(ctx context.Context, task int, made T) error {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
@@ -50,18 +52,24 @@ func (o *InOrder[T]) Deliver(ctx context.Context, task int, made T) error {
 		return err
 	}
 	o.waiting[task] = made
-	for {
+	if o.taking {
+		return nil // whoever does goes on with it
+	}
+	o.taking = true
+	for o.err == nil {
 		made, ok := o.waiting[o.next]
 		if !ok {
 			break
 		}
 		delete(o.waiting, o.next)
 		o.next++
-		if o.err = o.take(made); o.err != nil {
-			break
-		}
+		o.mutex.Unlock()
+		err := o.take(made)
+		o.mutex.Lock()
+		o.err = err
+		o.turn.Broadcast()
 	}
-	o.turn.Broadcast()
+	o.taking = false
 	return o.err
 }
 
