@@ -35,8 +35,8 @@ have the key nothing stands, which is told apart from a blank that stands there:
 delimited text, null in JSON, an empty cell in a workbook.
 
 A key that stands twice in one source is ambiguous, and of weight stop.`,
-		Example: `  lastblock align lastblock-demo/passes --name 'passes_{entity}_{period}*' --key pass_no --only-missing
-  lastblock align lastblock-demo/accounts.csv lastblock-demo/mapping.csv --key code --out lastblock-demo/results/accounts.xlsx --replace`,
+		Example: `  lastblock align --plan lastblock-demo/balances/lastblock.toml --key pass_no --drop counterparty,currency --sorted
+  lastblock align --plan lastblock-demo/balances/lastblock.toml --key pass_no --only-missing --out lastblock-demo/results/missing.xlsx --replace`,
 		Args: needPaths,
 		RunE: func(cmd *cobra.Command, paths []string) error { return a.runAlign(cmd.Context(), f, paths) },
 	}

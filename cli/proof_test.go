@@ -20,6 +20,9 @@ func TestABrokenEngineWritesNothing(t *testing.T) {
 	if err := os.WriteFile(source, []byte("k,v\na,1.50\nb,2.50\nc,4.00\n"), 0o644); err != nil {
 		t.Fatal(err)
 	}
+	if err := os.WriteFile(source+".list", []byte("k,v\na,x\nb,y\nc,z\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
 	t.Setenv("XDG_CACHE_HOME", t.TempDir())
 	for _, c := range []struct {
 		command string // OUT stands for a folder
@@ -34,6 +37,11 @@ func TestABrokenEngineWritesNothing(t *testing.T) {
 		{"collate %s --total v", true},
 		{"doubles %s --total v --findings OUT/findings.csv --review OUT/review.xlsx --out OUT/kept.csv --suspense OUT/dropped.csv --keep first", true},
 		{"rollup %s --by k --sum v --out OUT/sums.csv", true},
+		{"reconcile %[1]s --against %[1]s --key k --total v --out OUT/both.csv --corrected OUT/corrected.csv --prefer here --findings OUT/findings.csv", true},
+		{"reconcile %[1]s --against %[1]s --key k --then-key v --combine 2 --total v --json", true},
+		{"reconcile %[1]s --mirror k=v --total v --out OUT/both.csv", true},
+		{"attach %[1]s --from %[1]s.list --key k --bring v=w --total v --out OUT/named.csv", true},
+		{"align %[1]s --key k --total v --sorted --out OUT/side.csv --anyway", true},
 		{"rollup %s --by k --sum v --json", true},
 		{"split %s --rows 2 --out-dir OUT/parts", true},
 		{"split %s --by k --out-dir OUT/parts", true},

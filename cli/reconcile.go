@@ -70,10 +70,10 @@ one side that together make one on the other.
 
 --mirror reconciles records with one another: what each company has booked about
 each other one, with the opposite sign, added up by --key.`,
-		Example: `  lastblock reconcile lastblock-demo/passes --name 'passes_{entity}_{period}*' --against lastblock-demo/clearing/statement.csv --key pass_no --total amount
-  lastblock reconcile --plan lastblock-demo/passes.toml
-  lastblock reconcile --plan lastblock-demo/passes.toml --out lastblock-demo/results/passes.xlsx --corrected lastblock-demo/results/corrected.csv --prefer there --replace
-  lastblock reconcile --plan lastblock-demo/balances.toml`,
+		Example: `  lastblock reconcile --plan lastblock-demo/passes/lastblock.toml
+  lastblock reconcile lastblock-demo/passes/sales --against lastblock-demo/passes/statement.csv --against-rename Pass=pass_no,Amount=amount --key pass_no --loose zeros --total amount --compare amount
+  lastblock reconcile --plan lastblock-demo/passes/lastblock.toml --out lastblock-demo/results/passes.xlsx --corrected lastblock-demo/results/corrected.csv --prefer there --replace
+  lastblock reconcile --plan lastblock-demo/balances/lastblock.toml`,
 		Args: needPaths,
 		RunE: func(cmd *cobra.Command, paths []string) error { return a.runReconcile(cmd.Context(), f, paths) },
 	}

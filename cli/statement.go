@@ -7,20 +7,23 @@ import (
 
 	"lastblock/core/amount"
 	"lastblock/core/reconcile"
+	"lastblock/core/source"
 	"lastblock/show"
 )
 
 // printReconciled prints what came of a reconciliation.
 func (a *app) printReconciled(r *reconciled) {
 	s := a.stdout
-	if r.Companies != nil || r.flags.mirror != "" {
+	if r.flags.mirror != "" {
 		a.printCompanies(r)
-	}
-	a.printStatuses(r)
-	a.printPasses(r)
-	a.printFields(r)
-	if len(r.Totals) > 0 && r.flags.mirror == "" {
-		a.printStatement(r)
+		a.printPasses(r)
+	} else {
+		a.printStatuses(r)
+		a.printPasses(r)
+		a.printFields(r)
+		if len(r.Totals) > 0 {
+			a.printStatement(r)
+		}
 	}
 	a.printWritten(r)
 	a.printPassedOver(r.here.set)
@@ -177,33 +180,38 @@ func (a *app) printCompanies(r *reconciled) {
 		fmt.Fprintf(s, "%s converted by %s, each record rounded half to even to 2 digits\n\n", of, rates)
 	}
 	t := show.Table{Columns: []show.Column{
-		{Name: "company", Key: true}, {Name: "and", Key: true}, {Name: "has booked", Right: true}, {Name: "the other one", Right: true}, {Name: "difference", Right: true},
-		{Name: "differs", Right: true}, {Name: "by one only", Right: true},
+		{Name: "company", Key: true}, {Name: "and", Key: true}, {Name: "has booked", Right: true}, {Name: "the other one", Right: true}, {Name: "together", Right: true},
+		{Name: "do not agree"},
 	}}
 	for i := range r.Companies {
 		c := &r.Companies[i]
-		only := []string{}
-		if c.OnlyHere > 0 {
-			only = append(only, fmt.Sprintf("%s %s", c.A, show.Number(c.OnlyHere)))
-		}
-		if c.OnlyThere > 0 {
-			only = append(only, fmt.Sprintf("%s %s", c.B, show.Number(c.OnlyThere)))
-		}
-		differs := ""
-		if c.Differs > 0 {
-			differs = show.Number(c.Differs)
-		}
-		t.Add(c.A, c.B, c.Here[0].Money(), c.There[0].Money(), moneyOrBlank(c.Difference[0], false), differs, strings.Join(only, ", "))
+		t.Add(c.A, c.B, c.Here[0].Money(), c.There[0].Money(), moneyOrBlank(c.Difference[0], false), disagreement(c))
 	}
 	t.Print(s)
 	fmt.Fprintln(s)
 	a.printDifferences(r)
-	fmt.Fprintln(s)
+}
+
+// disagreement says on how many keys two companies do not agree, and why.
+func disagreement(c *reconcile.Company) string {
+	var parts []string
+	for _, part := range []struct {
+		n    int
+		what string
+	}{{c.Differs + c.Ambiguous, "differ"}, {c.OnlyHere, "only " + c.A}, {c.OnlyThere, "only " + c.B}} {
+		switch {
+		case part.n == 1 && part.what == "differ":
+			parts = append(parts, "1 differs")
+		case part.n > 0:
+			parts = append(parts, show.Number(part.n)+" "+part.what)
+		}
+	}
+	return strings.Join(parts, ", ")
 }
 
 // printDifferences prints the differences, company by company.
 func (a *app) printDifferences(r *reconciled) {
-	names, differences := differencesOf(r)
+	names, companies := companiesOf(r)
 	t := show.Table{Columns: []show.Column{{Name: "differences", Key: true}}}
 	for _, name := range names {
 		t.Columns = append(t.Columns, show.Column{Name: name, Right: true})
@@ -212,9 +220,9 @@ func (a *app) printDifferences(r *reconciled) {
 		cells := []string{row}
 		for _, column := range names {
 			cell := ""
-			if value, ok := differences[[2]string{row, column}]; ok {
-				if cell = "agrees"; value.Sign() != 0 {
-					cell = value.Money()
+			if c := companies[[2]string{row, column}]; c != nil {
+				if cell = "agrees"; !c.Agrees() {
+					cell = c.Difference[0].Money()
 				}
 			}
 			cells = append(cells, cell)
@@ -224,22 +232,21 @@ func (a *app) printDifferences(r *reconciled) {
 	t.Print(a.stdout)
 }
 
-// differencesOf are the companies in their order, and what is left of each two when
-// what they have booked is added up.
-func differencesOf(r *reconciled) (names []string, differences map[[2]string]amount.Amount) {
-	differences = make(map[[2]string]amount.Amount)
+// companiesOf are the names of the companies in their order, and what each two of them
+// have booked.
+func companiesOf(r *reconciled) (names []string, companies map[[2]string]*reconcile.Company) {
+	companies = make(map[[2]string]*reconcile.Company)
 	for i := range r.Companies {
 		c := &r.Companies[i]
-		differences[[2]string{c.A, c.B}] = c.Difference[0]
-		differences[[2]string{c.B, c.A}] = c.Difference[0]
+		companies[[2]string{c.A, c.B}], companies[[2]string{c.B, c.A}] = c, c
 		for _, name := range []string{c.A, c.B} {
 			if !slices.Contains(names, name) {
 				names = append(names, name)
 			}
 		}
 	}
-	slices.Sort(names)
-	return names, differences
+	slices.SortFunc(names, source.Natural[string])
+	return names, companies
 }
 
 // document is the JSON of a reconciliation.
@@ -336,7 +343,7 @@ func companyObjects(r *reconciled) []show.Object {
 		companies = append(companies, show.Object{
 			{Name: "a", Value: c.A}, {Name: "b", Value: c.B},
 			{Name: "booked_by_a", Value: c.Here[0].String()}, {Name: "booked_by_b", Value: c.There[0].String()}, {Name: "difference", Value: c.Difference[0].String()},
-			{Name: "differs", Value: c.Differs}, {Name: "only_a", Value: c.OnlyHere}, {Name: "only_b", Value: c.OnlyThere},
+			{Name: "keys", Value: c.Keys}, {Name: "differs", Value: c.Differs}, {Name: "ambiguous", Value: c.Ambiguous}, {Name: "only_a", Value: c.OnlyHere}, {Name: "only_b", Value: c.OnlyThere},
 		})
 	}
 	return companies

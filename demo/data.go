@@ -7,6 +7,7 @@ package demo
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"time"
 )
@@ -101,7 +102,8 @@ func files() []file {
 			all = append(all, write(&companies[c], period, plantIn(companies[c].name, period, journal)))
 		}
 	}
-	all = append(packMonths(append(all, april()...), "brackenfell"),
+	all = append(all, slices.Concat(april(), passes(), balances())...)
+	all = append(packMonths(all, "brackenfell"),
 		file{"control.csv", controlSheet(declared)},
 		file{"companies.csv", companyList},
 		file{"accounts.csv", chartOfAccounts},

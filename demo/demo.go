@@ -22,13 +22,16 @@ func (e *NotOursError) Error() string {
 	return fmt.Sprintf("%s holds %s, which is not the demo's; name an empty or a new folder", e.Folder, e.File)
 }
 
+// folders are those that the demo makes.
+var folders = []string{"journals", "results", "april", "april/journals", "april/results", "passes", "passes/sales", "balances", "balances/books"}
+
 // Write writes the demo's files into a folder, which must be empty, new, or
 // the demo's own.
 func Write(folder string) error {
 	if err := checkOurs(folder); err != nil {
 		return err
 	}
-	for _, sub := range []string{"journals", "results", "april/journals", "april/results"} {
+	for _, sub := range folders {
 		if err := os.MkdirAll(filepath.Join(folder, filepath.FromSlash(sub)), 0o755); err != nil {
 			return err
 		}
@@ -47,7 +50,13 @@ func Write(folder string) error {
 // checkOurs refuses a folder with anything in it that the demo does not put
 // there; what lies among the results may be the user's, and what was decided is.
 func checkOurs(folder string) error {
-	ours := map[string]bool{".": true, markName: true, "journals": true, "april": true, "april/journals": true, "decisions.csv": true, "april/decisions.csv": true}
+	ours := map[string]bool{".": true, markName: true}
+	for _, below := range folders {
+		ours[below] = true
+	}
+	for _, plan := range []string{"", "april/", "passes/", "balances/"} {
+		ours[plan+"decisions.csv"] = true
+	}
 	for _, f := range files() {
 		ours[f.path] = true
 	}
@@ -103,6 +112,14 @@ func Walk(folder string) []Step {
 		{
 			[]string{"rollup", "--plan", plan, "--subtotals"},
 			"The summary, months across, to the last cent; the total over three currencies is no money, but it proves that nothing was lost.",
+		},
+		{
+			[]string{"reconcile", "--plan", filepath.Join(folder, "passes", "lastblock.toml"), "--out", result("passes.xlsx"), "--replace"},
+			"Do the pass sales agree with what the clearing office confirms? Two digits have changed places, one pass the office lacks and one only the office has, and one number stands twice; a number that was typed wrong and three sales that were settled as one are found by the later passes. The statement leads from one total to the other, and the workbook has all records, with both sides next to each other.",
+		},
+		{
+			[]string{"reconcile", "--plan", filepath.Join(folder, "balances", "lastblock.toml")},
+			"Do the companies agree on what they owe one another? Each has booked it in its own currency: a decimal mark has moved, a sign is wrong, and one settlement only one of them has booked.",
 		},
 	}
 }

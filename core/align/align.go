@@ -242,9 +242,19 @@ func (r *run) nameColumns() {
 	}
 }
 
-// namesOfSources are how columns call the sources: without endings, unless two are
-// the same then.
+// namesOfSources are how columns call the sources: as the files' names tell, by the first
+// word of --name that tells them apart, or by all of them; else by the file's name,
+// without its ending unless two are the same then.
 func (r *run) namesOfSources() []string {
+	words := r.side.Set.Words()
+	for i := range words {
+		if names := r.byWords(words[i : i+1]); names != nil {
+			return names
+		}
+	}
+	if names := r.byWords(words); names != nil {
+		return names
+	}
 	var names []string
 	count := make(map[string]int)
 	for i := range r.side.Set.Sources {
@@ -260,6 +270,28 @@ func (r *run) namesOfSources() []string {
 		if count[name] > 1 {
 			names[i] = r.side.Set.Sources[i].Name
 		}
+	}
+	return names
+}
+
+// byWords are the sources by what some words of --name say of them; nil where that does
+// not tell them apart.
+func (r *run) byWords(words []string) []string {
+	var names []string
+	seen := make(map[string]bool)
+	for i := range r.side.Set.Sources {
+		var parts []string
+		for _, word := range words {
+			if value := r.side.Set.Word(i, word); value != "" {
+				parts = append(parts, value)
+			}
+		}
+		name := strings.Join(parts, " ")
+		if name == "" || seen[name] {
+			return nil
+		}
+		seen[name] = true
+		names = append(names, name)
 	}
 	return names
 }

@@ -200,9 +200,10 @@ func (w *worker) countFields() {
 	for i := range w.diffs {
 		d := &w.diffs[i]
 		c := &w.fields[d.field]
-		if !d.within {
-			c.differs++
+		if d.within {
+			continue
 		}
+		c.differs++
 		if d.isAmount {
 			c.sum.Add(d.difference)
 		}

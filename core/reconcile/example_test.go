@@ -32,6 +32,6 @@ func Example() {
 	// total here 3 107.00
 	// less only here -1 -12.00
 	// plus only there 1 9.00
-	// difference in amount: other amounts (1 pair) 0 -5.00
+	// amount: other amounts (1 pair) 0 -5.00
 	// total there 3 99.00
 }

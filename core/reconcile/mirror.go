@@ -34,10 +34,15 @@ type Company struct {
 	Here       []amount.Amount // their balances, by Totals; converted with Rates
 	There      []amount.Amount // those of B about A, as B has booked them
 	Difference []amount.Amount // what is left when both are added up
-	Differs    int             // keys on which they do not agree
+	Keys       int
+	Differs    int // keys on which they do not agree
 	OnlyHere   int
 	OnlyThere  int
+	Ambiguous  int
 }
+
+// Agrees tells whether they agree on all keys, within the tolerance.
+func (c *Company) Agrees() bool { return c.Differs+c.OnlyHere+c.OnlyThere+c.Ambiguous == 0 }
 
 // convertedSuffix is what the column of converted amounts has behind its name.
 const convertedSuffix = " converted"
@@ -250,6 +255,12 @@ func (m *mirror) between(key []byte) string {
 	return a + " and " + b
 }
 
+// booked says what each of two companies has booked, and what is left of it.
+func (m *mirror) booked(key []byte, column string, here, there amount.Amount) string {
+	a, b, _ := strings.Cut(m.pairOf(key), "\x00")
+	return fmt.Sprintf("%s of %s %s, of %s %s, together %s", column, a, here.Money(), b, there.Neg().Money(), here.Sub(there).Money())
+}
+
 // onlyOne says that one company only has booked something.
 func (m *mirror) onlyOne(key []byte, side int, what, value string) string {
 	a, b, _ := strings.Cut(m.pairOf(key), "\x00")
@@ -338,9 +349,13 @@ func (r *run) finishMirror(result *Result) {
 		}
 		for _, w := range r.workers {
 			if n := w.pairs[strings.Join(s.By, "\x00")]; n != nil {
+				for _, keys := range n {
+					c.Keys += keys
+				}
 				c.Differs += n[Differs]
 				c.OnlyHere += n[OnlyHere]
 				c.OnlyThere += n[OnlyThere]
+				c.Ambiguous += n[Ambiguous]
 			}
 		}
 		result.Companies = append(result.Companies, c)

@@ -144,8 +144,8 @@ less only here|-2|-71.00
 plus only there|1|99.00
 less ambiguous here|-2|-110.00
 plus ambiguous there|2|120.00
-difference in amount: other amounts (1 pair)|0|0.50
-difference in amount: opposite sign (1 pair)|0|10.00
+amount: other amounts (1 pair)|0|0.50
+amount: opposite sign (1 pair)|0|10.00
 total there|8|825.50
 `
 	if got := statement(o.Statement); got != want {

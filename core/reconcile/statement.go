@@ -372,9 +372,9 @@ func (r *run) label(kind lineKind, e *entry) string {
 		return "plus with another " + strings.Join(r.options.By, ", ") + " here"
 	}
 	if kind.reason == Several && e.pairs == 0 {
-		return "records that belong together"
+		return "several that belong together"
 	}
-	return fmt.Sprintf("difference in %s: %s (%s)", r.options.Totals[kind.total], kind.reason, tally.Plural(e.pairs, "pair"))
+	return fmt.Sprintf("%s: %s (%s)", r.options.Totals[kind.total], kind.reason, tally.Plural(e.pairs, "pair"))
 }
 
 // amounts are the totals of sums.

@@ -132,6 +132,9 @@ func (w *worker) describeDifferences(f *finding.Finding, here, there []matching.
 			if d.isAmount {
 				f.Difference = d.difference.String()
 			}
+			if w.run.mirror != nil && d.isAmount { // what is left when both are added up
+				f.Difference = d.difference.Neg().String()
+			}
 		}
 		if len(parts) == most {
 			parts = append(parts, "…")
@@ -139,6 +142,8 @@ func (w *worker) describeDifferences(f *finding.Finding, here, there []matching.
 		}
 		part := fmt.Sprintf("%s %s here, %s there", of.name, shortened(x, longest), shortened(y, longest))
 		switch {
+		case d.isAmount && w.run.mirror != nil:
+			part = w.run.mirror.booked(here[0].Key(), of.name, w.sumOf(0, here, of.at[0]), w.sumOf(1, there, of.at[1]))
 		case d.isAmount:
 			part += ", difference " + d.difference.Money()
 		case d.days > 0:
