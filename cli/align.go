@@ -162,7 +162,6 @@ func (a *app) finishAlign(r *aligned, f *alignFlags, spool *show.Output) error {
 		if err := a.printRecords(&f.collateFlags, spool); err != nil {
 			return err
 		}
-		fmt.Fprintln(a.stderrUnlessTerminal())
 		report = a.stderrUnlessTerminal()
 	}
 	switch {
@@ -189,7 +188,10 @@ func (a *app) stderrUnlessTerminal() *show.Screen {
 func (a *app) printPresent(s *show.Screen, r *aligned) {
 	const most = 10
 	all := len(r.in.set.Sources)
-	t := show.Table{Columns: []show.Column{{Name: "sources", Right: true, Key: true}, {Name: "keys", Right: true}, {Name: ""}}}
+	t := show.Table{Columns: []show.Column{{Name: "in sources", Right: true, Key: true}, {Name: "keys", Right: true}}}
+	if len(r.Present) > 0 && r.Present[0].Sources == all {
+		t.Columns = append(t.Columns, show.Column{Name: ""})
+	}
 	others := 0
 	for i, p := range r.Present {
 		if i >= most {
@@ -200,10 +202,10 @@ func (a *app) printPresent(s *show.Screen, r *aligned) {
 		if p.Sources == all {
 			remark = "all have them"
 		}
-		t.Add(show.Number(p.Sources), show.Number(p.Keys), remark)
+		t.Add([]string{show.Number(p.Sources), show.Number(p.Keys), remark}[:len(t.Columns)]...)
 	}
 	if others > 0 {
-		t.Add("fewer", show.Number(others), "")
+		t.Add([]string{"fewer", show.Number(others), ""}[:len(t.Columns)]...)
 	}
 	fmt.Fprintln(s)
 	t.Print(s)

@@ -263,7 +263,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		"align":   {"--key", "pass_no"},
 
 		"reconcile": {"--out", "both.csv", "--corrected", "corrected.csv", "--prefer", "here"},
-		"split":   {"lastblock-demo/journals/dunmarrow_2031-01.txt", "--rows", "5", "--out-dir", "parts"},
+		"split":     {"lastblock-demo/journals/dunmarrow_2031-01.txt", "--rows", "5", "--out-dir", "parts"},
 	} {
 		plan := "lastblock-demo/lastblock.toml"
 		if folder, ok := map[string]string{"doubles": "april", "reconcile": "passes", "align": "balances"}[command]; ok {
