@@ -19,8 +19,9 @@ func (a *app) demo() *cobra.Command {
 		Use:   "demo [DIR]",
 		Short: "Show me, on data that ships with Lastblock",
 		Long: `Writes a small month end into a folder (lastblock-demo, if none is named): the
-journals of a made-up group of five cable car companies, with a few faults in
-them. Then walks through the commands, each run for real.`,
+journals of a made-up group of five cable car companies, their pass sales, and what
+they owe one another, with a few faults in them. Then walks through the commands,
+each run for real.`,
 		Example: `  lastblock demo
   lastblock demo lastblock-demo`,
 		Args: func(_ *cobra.Command, args []string) error {
