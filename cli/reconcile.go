@@ -29,6 +29,7 @@ type reconcileFlags struct {
 	reference other
 
 	key           []string
+	keyThere      []string
 	thenKey       []string
 	loose         []string
 	compare       []string
@@ -81,6 +82,7 @@ each other one, with the opposite sign, added up by --key.`,
 	flags.StringArrayVar(&f.against, againstFlag, nil, "the reference: files, folders, patterns, or a database as postgres://user@host/name with --query")
 	isFile(cmd, againstFlag)
 	flags.StringSliceVar(&f.key, "key", nil, "columns that say which records belong together")
+	flags.StringSliceVar(&f.keyThere, againstPrefix+"key", nil, "what the columns of --key are called in the reference, in their order")
 	flags.StringArrayVar(&f.thenKey, "then-key", nil, "another key for what is left then, as 'amount,posted'; may be given several times")
 	flags.StringArrayVar(&f.loose, "loose", nil, "what makes no difference in keys: blanks, case, zeros (in front), punctuation; of one column as 'document=zeros,case'")
 	flags.StringSliceVar(&f.compare, "compare", nil, "columns to compare (all that both sides have)")
@@ -217,6 +219,8 @@ func (f *reconcileFlags) check() error {
 		return errors.New("--key: name the columns that say which records belong together")
 	case f.mirror != "" && len(f.by) > 0:
 		return errors.New("--by: with --mirror there is a statement for each two companies already")
+	case len(f.keyThere) > 0 && len(f.keyThere) != len(f.key):
+		return fmt.Errorf("--against-key names %s and --key %d; each is the name of one of them in the reference", show.Count(len(f.keyThere), "column"), len(f.key))
 	case f.combine < 0 || f.combine == 1:
 		return fmt.Errorf("--combine %d: at least 2 records are needed to be put together", f.combine)
 	case f.combine == 0 && len(f.combineWithin) > 0:
@@ -319,6 +323,7 @@ func (r *reconciled) open(ctx context.Context, paths []string, options *reconcil
 		return err
 	}
 	if f.mirror == "" {
+		f.renameKeys()
 		r.there, err = f.reference.open(ctx, &f.reading, r.here, f.against)
 		return err
 	}
@@ -339,6 +344,15 @@ func (r *reconciled) open(ctx context.Context, paths []string, options *reconcil
 	}
 	r.here.leaveOut("the exchange rates", f.rates)
 	return nil
+}
+
+// renameKeys has the columns of the reference's key called as those here.
+func (f *reconcileFlags) renameKeys() {
+	for i, there := range f.keyThere {
+		if there != f.key[i] {
+			f.reference.manner.rename = append(f.reference.manner.rename, there+"="+f.key[i])
+		}
+	}
 }
 
 // reconciledOutputs are the files that are written.

@@ -22,6 +22,7 @@ import (
 	"lastblock/core/proof"
 	"lastblock/core/record"
 	"lastblock/core/source"
+	"lastblock/core/texts"
 )
 
 // Options say how sources are put side by side.
@@ -383,8 +384,8 @@ func (r *run) rank(ctx context.Context) error {
 func compareKeys(a, b []byte) int {
 	for len(a) > 0 && len(b) > 0 {
 		var x, y []byte
-		x, a = matching.TakeText(a)
-		y, b = matching.TakeText(b)
+		x, a = texts.Take(a)
+		y, b = texts.Take(b)
 		if c := source.Natural(x, y); c != 0 {
 			return c
 		}
@@ -420,7 +421,7 @@ func (w *worker) noteKey(number uint64, item matching.Item) {
 	item.Texts(w.texts)
 	k := rankedKey{number: number, from: len(w.arena)}
 	for _, at := range w.run.key.Columns {
-		w.arena = matching.AppendText(w.arena, w.texts[at])
+		w.arena = texts.Append(w.arena, w.texts[at])
 	}
 	k.to = len(w.arena)
 	w.keys = append(w.keys, k)

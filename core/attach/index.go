@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"encoding/binary"
 
+	"lastblock/core/texts"
+
 	"github.com/zeebo/xxh3"
 )
 
@@ -37,7 +39,7 @@ func newIndex(t *table) index {
 		key := t.numbers.Key(number)
 		r := &t.rows[t.of[number].first]
 		entry = binary.LittleEndian.AppendUint32(entry[:0], uint32(number))
-		entry = appendText(appendText(entry, key), t.written[r.written:r.writtenEnd])
+		entry = texts.Append(texts.Append(entry, key), t.written[r.written:r.writtenEnd])
 		x.pad(len(entry))
 		at := len(x.arena) / entryUnit
 		x.arena = append(x.arena, entry...)
@@ -81,7 +83,7 @@ func (x *index) candidate(hash uint64) uint32 {
 func (x *index) is(candidate uint32, key []byte) (number int, written int, ok bool) {
 	at := int(candidate-1) * entryUnit
 	of := x.arena[at:]
-	own, rest := takeText(of[4:])
+	own, rest := texts.Take(of[4:])
 	if !bytes.Equal(own, key) {
 		return 0, 0, false
 	}

@@ -3,7 +3,6 @@ package attach
 import (
 	"bytes"
 	"context"
-	"encoding/binary"
 	"fmt"
 	"math"
 	"slices"
@@ -15,6 +14,7 @@ import (
 	"lastblock/core/period"
 	"lastblock/core/record"
 	"lastblock/core/source"
+	"lastblock/core/texts"
 )
 
 // table is a reference that was read.
@@ -145,14 +145,14 @@ func (r *tableReader) Batch(b *source.Batch) error {
 		r.key = r.key[:0]
 		for k := range keys {
 			value, decimal := text(k)
-			r.key = appendText(r.key, meaning.Of(value, decimal, &r.room))
+			r.key = texts.Append(r.key, meaning.Of(value, decimal, &r.room))
 		}
 		number, _ := t.numbers.Number(r.key)
 		raw := rawRow{number: int32(number), from: len(r.arena), line: b.Line(i), till: math.MaxInt, since: math.MinInt}
 		for k := range t.width {
 			value, decimal := text(keys + k)
 			r.kinds[k].Add(value, decimal, 1)
-			r.arena = append(appendText(r.arena, value), decimal)
+			r.arena = append(texts.Append(r.arena, value), decimal)
 		}
 		if t.reference.Valid != nil {
 			if err := r.readValid(&raw, b, text); err != nil {
@@ -211,30 +211,30 @@ func (t *table) arrange(r *tableReader, options Options) error {
 	t.addRow(t.elseTexts(), options)
 	slices.SortStableFunc(r.raw, func(a, b rawRow) int { return int(a.number) - int(b.number) })
 	t.of = make([]span, t.numbers.Len())
-	texts := make([][]byte, t.width)
+	values := make([][]byte, t.width)
 	for _, raw := range r.raw {
 		data := r.arena[raw.from:]
-		for k := range texts {
-			texts[k], data = takeText(data)
+		for k := range values {
+			values[k], data = texts.Take(data)
 			decimal := data[0]
 			data = data[1:]
 			if c := &t.brought[k]; options.Typed && c.Kind != record.Text {
-				if plain, ok := kind.AppendPlain(nil, texts[k], c.Kind, decimal); ok {
-					texts[k] = plain
+				if plain, ok := kind.AppendPlain(nil, values[k], c.Kind, decimal); ok {
+					values[k] = plain
 				}
 			}
 		}
 		s := &t.of[raw.number]
 		if s.count == 0 {
 			s.first = int32(len(t.rows))
-		} else if last := &t.rows[len(t.rows)-1]; t.isSame(last, texts) {
+		} else if last := &t.rows[len(t.rows)-1]; t.isSame(last, values) {
 			if t.reference.Valid == nil || last.from == raw.since && last.until == raw.till {
 				continue
 			}
 		} else {
 			s.many = true
 		}
-		t.addRow(texts, options)
+		t.addRow(values, options)
 		of := &t.rows[len(t.rows)-1]
 		of.from, of.until = raw.since, raw.till
 		s.count++
@@ -255,10 +255,10 @@ func (t *table) elseTexts() [][]byte {
 }
 
 // addRow adds a row that brings some texts.
-func (t *table) addRow(texts [][]byte, options Options) {
+func (t *table) addRow(values [][]byte, options Options) {
 	r := row{texts: len(t.texts), written: len(t.written)}
-	for _, text := range texts {
-		t.texts = appendText(t.texts, text)
+	for _, text := range values {
+		t.texts = texts.Append(t.texts, text)
 		t.written = delimited.AppendField(append(t.written, options.Delimiter), text, options.Delimiter)
 	}
 	r.textsEnd, r.writtenEnd = len(t.texts), len(t.written)
@@ -266,23 +266,13 @@ func (t *table) addRow(texts [][]byte, options Options) {
 }
 
 // isSame tells whether a row brings some texts.
-func (t *table) isSame(r *row, texts [][]byte) bool {
+func (t *table) isSame(r *row, values [][]byte) bool {
 	data := t.texts[r.texts:r.textsEnd]
-	for _, text := range texts {
+	for _, text := range values {
 		var own []byte
-		if own, data = takeText(data); !bytes.Equal(own, text) {
+		if own, data = texts.Take(data); !bytes.Equal(own, text) {
 			return false
 		}
 	}
 	return true
-}
-
-func appendText(dst, text []byte) []byte {
-	return append(binary.AppendUvarint(dst, uint64(len(text))), text...)
-}
-
-func takeText(data []byte) (text, rest []byte) {
-	size, n := binary.Uvarint(data)
-	end := n + int(size)
-	return data[n:end:end], data[end:]
 }

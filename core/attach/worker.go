@@ -11,6 +11,7 @@ import (
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/tally"
+	"lastblock/core/texts"
 
 	"github.com/zeebo/xxh3"
 )
@@ -110,7 +111,7 @@ func (w *Worker) takeKeys(b *source.Batch, rows []int, k int, t *table) {
 	for i := range n {
 		for key := range t.keys {
 			text := w.textOf(b, rowOf(rows, i), i, k, key, &t.keys[key])
-			w.keys = appendText(w.keys, meaning.Of(text, w.decimals[k][key], &w.room))
+			w.keys = texts.Append(w.keys, meaning.Of(text, w.decimals[k][key], &w.room))
 		}
 		w.ends = append(w.ends, len(w.keys))
 		w.hashes = append(w.hashes, xxh3.Hash(w.keys[from:]))
@@ -242,12 +243,7 @@ func (w *Worker) note(l *looked, t *table, many, twice bool) {
 
 // text is the text of a column that a row brings.
 func (t *table) text(row int32, column int) []byte {
-	data := t.texts[t.rows[row].texts:]
-	for range column {
-		_, data = takeText(data)
-	}
-	text, _ := takeText(data)
-	return text
+	return texts.Nth(t.texts[t.rows[row].texts:], column)
 }
 
 // Texts are those that were found for the i-th record, by Columns, with their kinds.
@@ -259,7 +255,7 @@ func (w *Worker) Texts(i int) ([][]byte, []record.Kind) {
 		data := t.texts[t.rows[row].texts:]
 		for column := range t.width {
 			var text []byte
-			text, data = takeText(data)
+			text, data = texts.Take(data)
 			kind := record.Text
 			if row != nothing {
 				kind = t.brought[column].Kind
@@ -274,7 +270,7 @@ func (w *Worker) Texts(i int) ([][]byte, []record.Kind) {
 func (w *Worker) AppendDelimited(dst []byte, i int) []byte {
 	for k, t := range w.attachment.tables {
 		if at := w.found[k].written[i]; at != 0 {
-			text, _ := takeText(t.index.arena[at:])
+			text, _ := texts.Take(t.index.arena[at:])
 			dst = append(dst, text...)
 			continue
 		}

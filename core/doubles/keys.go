@@ -9,6 +9,7 @@ import (
 	"lastblock/core/amount"
 	"lastblock/core/finding"
 	"lastblock/core/meaning"
+	"lastblock/core/texts"
 )
 
 // eachKeyed gives the records that have one key, those of copies left out.
@@ -154,7 +155,7 @@ const mostVersions = 100
 func (s *search) keyOf(data []byte) string {
 	var parts []string
 	for _, column := range s.keys.columns {
-		parts = append(parts, s.columns[column]+" "+string(valueAt(data, column)))
+		parts = append(parts, s.columns[column]+" "+string(texts.Nth(data, column)))
 	}
 	return strings.Join(parts, ", ")
 }

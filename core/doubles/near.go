@@ -15,6 +15,7 @@ import (
 	"lastblock/core/meaning"
 	"lastblock/core/spill"
 	"lastblock/core/tally"
+	"lastblock/core/texts"
 )
 
 // nearMatcher brings records together that may be almost the same. A record
@@ -241,7 +242,7 @@ func (s *search) candidates(g *group, m *nearMatcher) []candidate {
 		c := candidate{member: member, data: data, values: make([]value, len(m.columns))}
 		for k, column := range m.columns {
 			v := &c.values[k]
-			v.text = valueAt(data, column)
+			v.text = texts.Nth(data, column)
 			switch m.near.Conditions[k].Kind {
 			case Tolerance, Opposite:
 				v.amount, _ = amountOf(v.text)
@@ -320,7 +321,7 @@ func (s *search) mayBeNear(a, b *candidate) bool {
 		return true
 	}
 	return slices.ContainsFunc(s.keys.columns, func(column int) bool {
-		return string(s.options.Loose.Append(nil, valueAt(a.data, column))) != string(s.options.Loose.Append(nil, valueAt(b.data, column)))
+		return string(s.options.Loose.Append(nil, texts.Nth(a.data, column))) != string(s.options.Loose.Append(nil, texts.Nth(b.data, column)))
 	})
 }
 

@@ -2,7 +2,6 @@ package doubles
 
 import (
 	"context"
-	"encoding/binary"
 	"errors"
 	"math/bits"
 	"slices"
@@ -16,6 +15,7 @@ import (
 	"lastblock/core/source"
 	"lastblock/core/spill"
 	"lastblock/core/tally"
+	"lastblock/core/texts"
 
 	"github.com/zeebo/xxh3"
 )
@@ -356,26 +356,9 @@ func (f *fields) read(bound *binding, b *source.Batch, row int, scratch *[]byte)
 		if at >= 0 {
 			f.data = meaning.Append(f.data, b.Text(row, at, scratch), bound.decimals[column])
 		}
-		f.data = withLength(f.data, from)
+		f.data = texts.Close(f.data, from)
 		f.ends = append(f.ends, len(f.data))
 	}
-}
-
-// withLength puts the length of the last value into the byte that was left for it
-// at from, or, of a long one, into several. It is written as binary.Uvarint reads
-// it.
-func withLength(data []byte, from int) []byte {
-	size := len(data) - from - 1
-	if size < 0x80 {
-		data[from] = byte(size)
-		return data
-	}
-	var length [binary.MaxVarintLen64]byte
-	n := binary.PutUvarint(length[:], uint64(size))
-	data = append(data, length[1:n]...)
-	copy(data[from+n:], data[from+1:len(data)-n+1])
-	copy(data[from:], length[:n])
-	return data
 }
 
 // field is the value of a column with its length before it.
@@ -383,14 +366,8 @@ func (f *fields) field(column int) []byte { return f.data[f.ends[column]:f.ends[
 
 // value is the value of a column.
 func (f *fields) value(column int) []byte {
-	value, _ := takeField(f.field(column))
+	value, _ := texts.Take(f.field(column))
 	return value
-}
-
-// takeField takes the first value off some fields.
-func takeField(data []byte) (value, rest []byte) {
-	size, n := binary.Uvarint(data)
-	return data[n : n+int(size)], data[n+int(size):]
 }
 
 // appendKey appends the values of a matcher's columns, and tells whether all of
@@ -406,7 +383,7 @@ func (f *fields) appendKey(dst []byte, m *matcher) (key []byte, blank bool) {
 		}
 		from := len(dst)
 		dst = m.loose.Append(append(dst, 0), f.value(column))
-		dst = withLength(dst, from)
+		dst = texts.Close(dst, from)
 	}
 	return dst, blank
 }

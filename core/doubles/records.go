@@ -10,6 +10,7 @@ import (
 	"lastblock/core/amount"
 	"lastblock/core/finding"
 	"lastblock/core/tally"
+	"lastblock/core/texts"
 )
 
 // tellRecords tells which records stand more than once, as far as that is not told
@@ -166,7 +167,7 @@ func (s *search) places(g *group, members []*member) []finding.Place {
 		money := s.moneyOf(rest)
 		for range s.columns {
 			var value []byte
-			value, rest = takeField(rest)
+			value, rest = texts.Take(rest)
 			place.Texts = append(place.Texts, string(value))
 		}
 		for i, column := range s.totals {
@@ -203,7 +204,7 @@ func (s *search) describe(data []byte) string {
 	var parts []string
 	for i, column := range s.columns {
 		var value []byte
-		if value, data = takeField(data); len(value) == 0 || slices.Contains(s.totals, i) {
+		if value, data = texts.Take(data); len(value) == 0 || slices.Contains(s.totals, i) {
 			continue
 		}
 		if len(parts) == most {

@@ -10,6 +10,7 @@ import (
 	"lastblock/core/drop"
 	"lastblock/core/finding"
 	"lastblock/core/meaning"
+	"lastblock/core/texts"
 )
 
 // relations are what files have to do with one another.
@@ -202,7 +203,7 @@ func (s *search) classes() [][]int {
 func (s *search) lookForDates(key []byte, dates []bool) {
 	for i := range dates {
 		var value []byte
-		value, key = takeField(key)
+		value, key = texts.Take(key)
 		if dates[i] {
 			_, isDay := meaning.Day(value)
 			dates[i] = isDay
@@ -281,7 +282,7 @@ func (s *search) share(g *group, a, b run, money []amount.Amount) {
 	if s.relation.dated < 0 {
 		return
 	}
-	if day, ok := meaning.Day(valueAt(g.key, s.relation.dated)); ok {
+	if day, ok := meaning.Day(texts.Nth(g.key, s.relation.dated)); ok {
 		if !of.dated {
 			of.days, of.dated = [2]int{day, day}, true
 		}
@@ -289,21 +290,12 @@ func (s *search) share(g *group, a, b run, money []amount.Amount) {
 	}
 }
 
-// valueAt is one of some values with their lengths.
-func valueAt(data []byte, column int) []byte {
-	value, data := takeField(data)
-	for range column {
-		value, data = takeField(data)
-	}
-	return value
-}
-
 // moneyOf are the amounts of a record, by Options.Totals.
 func (s *search) moneyOf(data []byte) []amount.Amount {
 	money := make([]amount.Amount, len(s.totals))
 	for i, column := range s.totals {
 		// what is no amount is in suspense, and a blank is nought
-		if value, err := amount.Parse(valueAt(data, column), '.'); err == nil {
+		if value, err := amount.Parse(texts.Nth(data, column), '.'); err == nil {
 			money[i] = value
 		}
 		money[i] = money[i].Add(s.nought(i))

@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 
 	"lastblock/core/meaning"
+	"lastblock/core/texts"
 
 	"github.com/zeebo/xxh3"
 )
@@ -35,60 +36,24 @@ func (k *Key) Clone() *Key { return &Key{Columns: k.Columns, Loose: k.Loose} }
 
 // Append appends the values of a key by what they mean, where there are several each
 // with its length before it, and tells whether all of them are blank.
-func (k *Key) Append(dst []byte, texts [][]byte, decimals []byte) (key []byte, blank bool) {
+func (k *Key) Append(dst []byte, values [][]byte, decimals []byte) (key []byte, blank bool) {
 	blank = true
 	if len(k.Columns) == 1 && k.Loose[0] == (meaning.Loose{}) { // as most are
-		value := meaning.Of(texts[k.Columns[0]], decimals[k.Columns[0]], &k.room)
+		value := meaning.Of(values[k.Columns[0]], decimals[k.Columns[0]], &k.room)
 		return append(dst, value...), len(value) == 0
 	}
 	for i, column := range k.Columns {
-		value := meaning.Of(texts[column], decimals[column], &k.room)
+		value := meaning.Of(values[column], decimals[column], &k.room)
 		blank = blank && len(value) == 0
 		if loose := k.Loose[i]; loose != (meaning.Loose{}) {
 			from := len(dst)
 			dst = loose.Append(append(dst, 0), value)
-			dst = withLength(dst, from)
+			dst = texts.Close(dst, from)
 			continue
 		}
-		dst = AppendText(dst, value)
+		dst = texts.Append(dst, value)
 	}
 	return dst, blank
-}
-
-// AppendText appends a text with its length before it.
-func AppendText(dst, text []byte) []byte {
-	if len(text) < 0x80 {
-		dst = append(dst, byte(len(text)))
-	} else {
-		dst = binary.AppendUvarint(dst, uint64(len(text)))
-	}
-	return append(dst, text...)
-}
-
-// TakeText takes the first text off what AppendText has made.
-func TakeText(data []byte) (text, rest []byte) {
-	if size := int(data[0]); size < 0x80 {
-		return data[1 : 1+size : 1+size], data[1+size:]
-	}
-	size, n := binary.Uvarint(data)
-	end := n + int(size)
-	return data[n:end:end], data[end:]
-}
-
-// withLength puts the length of the last text into the byte that was left for it
-// at from, or, of a long one, into several.
-func withLength(data []byte, from int) []byte {
-	size := len(data) - from - 1
-	if size < 0x80 {
-		data[from] = byte(size)
-		return data
-	}
-	var length [binary.MaxVarintLen64]byte
-	n := binary.PutUvarint(length[:], uint64(size))
-	data = append(data, length[1:n]...)
-	copy(data[from+n:], data[from+1:len(data)-n+1])
-	copy(data[from:], length[:n])
-	return data
 }
 
 // Item is a record that was dealt: its place, the side that it is on, its key, and its
@@ -113,14 +78,14 @@ func (d *Dealer) Put(r *Record, key []byte, blank bool, side int) error {
 	if blank {
 		key = place[:]
 	}
-	size := keyAt + sizeOf(len(key)) + len(key)
+	size := keyAt + texts.Size(len(key)) + len(key)
 	rest := r.Texts
 	if r.raw != nil {
 		size += len(r.raw) + 1 + r.sizes()
 		rest = rest[len(r.bounds)-1:]
 	}
 	for _, text := range rest {
-		size += sizeOf(len(text)) + len(text) + 1
+		size += texts.Size(len(text)) + len(text) + 1
 	}
 	it, err := d.bins.Room(d.heapOf(xxh3.Hash(key)), size)
 	if err != nil {
@@ -131,11 +96,11 @@ func (d *Dealer) Put(r *Record, key []byte, blank bool, side int) error {
 	at += copy(it[at:], key)
 	if r.raw != nil {
 		for k, end := range r.bounds[1:] {
-			at += putSize(it[at:], int(end-r.bounds[k])-1)
+			at += texts.Put(it[at:], int(end-r.bounds[k])-1)
 		}
 	}
 	for _, text := range rest {
-		at += putSize(it[at:], len(text))
+		at += texts.Put(it[at:], len(text))
 	}
 	if r.raw != nil {
 		at += copy(it[at:], r.raw)
@@ -157,25 +122,7 @@ func (r *Record) sizes() int {
 	}
 	size := 0
 	for k, end := range r.bounds[1:] {
-		size += sizeOf(int(end-r.bounds[k]) - 1)
-	}
-	return size
-}
-
-// putSize puts a length in its place, and returns how many bytes it takes.
-func putSize(to []byte, n int) int {
-	if n < 0x80 {
-		to[0] = byte(n)
-		return 1
-	}
-	return binary.PutUvarint(to, uint64(n))
-}
-
-// sizeOf is how many bytes a length takes.
-func sizeOf(n int) int {
-	size := 1
-	for ; n >= 0x80; n >>= 7 {
-		size++
+		size += texts.Size(int(end-r.bounds[k]) - 1)
 	}
 	return size
 }
@@ -187,7 +134,7 @@ func (it Item) Rekey(dst []byte, key []byte, blank bool) Item {
 	if blank {
 		key = it[placeAt:keyAt]
 	}
-	return append(AppendText(dst, key), it.Data()...)[from:]
+	return append(texts.Append(dst, key), it.Data()...)[from:]
 }
 
 // Hash is that of the key.
@@ -201,21 +148,21 @@ func (it Item) Side() int { return int(it[sideAt]) }
 
 // Key is the key, as Key.Append makes it.
 func (it Item) Key() []byte {
-	key, _ := TakeText(it[keyAt:])
+	key, _ := texts.Take(it[keyAt:])
 	return key
 }
 
 // Data are the texts with their lengths, which are the same where all texts are.
 func (it Item) Data() []byte {
-	_, data := TakeText(it[keyAt:])
+	_, data := texts.Take(it[keyAt:])
 	return data
 }
 
 // Texts puts the texts into a slice, which is as long as there are columns.
-func (it Item) Texts(texts [][]byte) {
+func (it Item) Texts(into [][]byte) {
 	data := it.Data()
 	at := 0 // behind the lengths
-	for range texts {
+	for range into {
 		for data[at] >= 0x80 {
 			at++
 		}
@@ -223,14 +170,14 @@ func (it Item) Texts(texts [][]byte) {
 	}
 	body := data[at:]
 	at = 0
-	for i := range texts {
+	for i := range into {
 		size := int(data[at])
 		at++
 		if size >= 0x80 {
 			long, n := binary.Uvarint(data[at-1:])
 			size, at = int(long), at-1+n
 		}
-		texts[i] = body[:size:size]
+		into[i] = body[:size:size]
 		body = body[size+1:]
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"lastblock/core/matching"
 	"lastblock/core/meaning"
 	"lastblock/core/record"
+	"lastblock/core/texts"
 )
 
 // match makes all passes.
@@ -279,10 +280,10 @@ func (w *worker) valuesOf(side int, item matching.Item) []byte {
 		f := &w.run.fields[i]
 		text := w.texts[side][f.at[side]]
 		if f.amount >= 0 {
-			w.item = matching.AppendText(w.item, amountOf(text).Reduce().Append(nil))
+			w.item = texts.Append(w.item, amountOf(text).Reduce().Append(nil))
 			continue
 		}
-		w.item = matching.AppendText(w.item, meaning.Of(text, decimalOf(decimals, f.at[side]), &w.rooms[side]))
+		w.item = texts.Append(w.item, meaning.Of(text, decimalOf(decimals, f.at[side]), &w.rooms[side]))
 	}
 	return w.item
 }
@@ -329,8 +330,8 @@ func (w *worker) keyStart(_ int, item matching.Item) []byte {
 		return w.key[:0]
 	}
 	key := item.Key()
-	_, rest := matching.TakeText(key)
-	_, rest = matching.TakeText(rest)
+	_, rest := texts.Take(key)
+	_, rest = texts.Take(rest)
 	return append(w.key[:0], key[:len(key)-len(rest)]...)
 }
 
@@ -427,7 +428,7 @@ func (w *worker) noteLoose(here, there []matching.Item) {
 		decimals := w.run.sides[side].DecimalsOf(item.Place().Source())
 		var key []byte
 		for _, column := range p.keys[side].Columns {
-			key = matching.AppendText(key, meaning.Of(w.texts[side][column], decimalOf(decimals, column), &w.rooms[side]))
+			key = texts.Append(key, meaning.Of(w.texts[side][column], decimalOf(decimals, column), &w.rooms[side]))
 		}
 		return key
 	}

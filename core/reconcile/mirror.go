@@ -12,6 +12,7 @@ import (
 	"lastblock/core/matching"
 	"lastblock/core/meaning"
 	"lastblock/core/record"
+	"lastblock/core/texts"
 )
 
 // Mirror says how companies book what they owe one another, each in its own records:
@@ -194,7 +195,7 @@ func (t *mirrorTaker) turn(of *taker, r *matching.Record, key []byte) (side int,
 			r.Texts[at] = amountOf(r.Texts[at]).Neg().Append(nil)
 		}
 	}
-	return side, matching.AppendText(matching.AppendText(key, a), b), true
+	return side, texts.Append(texts.Append(key, a), b), true
 }
 
 // convert puts the converted amount behind the texts of a record; false where there is
@@ -237,8 +238,8 @@ func (s spelling) before(o spelling) bool {
 
 // pairOf are the two companies of a key, as groups are called.
 func (m *mirror) pairOf(key []byte) string {
-	a, rest := matching.TakeText(key)
-	b, _ := matching.TakeText(rest)
+	a, rest := texts.Take(key)
+	b, _ := texts.Take(rest)
 	return m.name(a) + "\x00" + m.name(b)
 }
 

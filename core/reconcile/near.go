@@ -6,6 +6,7 @@ import (
 	"lastblock/core/amount"
 	"lastblock/core/matching"
 	"lastblock/core/meaning"
+	"lastblock/core/texts"
 )
 
 // neighbour is a record with what of its key may differ a little.
@@ -151,7 +152,7 @@ func (w *worker) pairSame(here, there []matching.Item) (restHere, restThere []ma
 			}
 			var key []byte
 			for _, value := range values {
-				key = matching.AppendText(key, value)
+				key = texts.Append(key, value)
 			}
 			if len(keys[0][string(key)])+len(keys[1][string(key)]) == 0 {
 				order = append(order, string(key))

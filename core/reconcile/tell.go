@@ -9,6 +9,7 @@ import (
 	"lastblock/core/finding"
 	"lastblock/core/matching"
 	"lastblock/core/meaning"
+	"lastblock/core/texts"
 
 	"github.com/zeebo/xxh3"
 )
@@ -63,7 +64,7 @@ func (w *worker) hashOf(here, there []matching.Item) uint64 {
 			item.Texts(w.texts[side])
 			w.key = w.key[:0]
 			for _, text := range w.texts[side] {
-				w.key = matching.AppendText(w.key, text)
+				w.key = texts.Append(w.key, text)
 			}
 			sum = sum*31 + xxh3.Hash(w.key)
 		}
