@@ -203,8 +203,8 @@ func (r *run) nameColumns() {
 			e := &s.Evidence[data]
 			if slices.Contains(s.Amounts, data) {
 				c.Kind, c.Scale = record.Amount, e.Scale
-			} else if kind, others := e.Kind(s.Columns[data]); r.options.Kinds && others == 0 {
-				c.Kind, c.Scale = kind, e.Scale
+			} else if kind, others := e.Kind(s.Columns[data]); others == 0 && (r.options.Kinds || kind == record.Amount) {
+				c.Kind, c.Scale = kind, e.Scale // amounts stand with one decimal mark, whichever the sources have
 			}
 		}
 		r.columns = append(r.columns, c)

@@ -68,12 +68,12 @@ func TestAlign(t *testing.T) {
 	}{
 		{
 			"as keys come, with what is not there apart from what is blank", files, align.Options{},
-			"k|present_in|name|amount a|amount b|rate\nA|3|x|1.00|1,50|\nB|2||2.00|~|1\nA10|1|z|3|~|~\nA2|1|~|~|9,00|~\n",
+			"k|present_in|name|amount a|amount b|rate\nA|3|x|1.00|1.50|\nB|2||2.00|~|1\nA10|1|z|3|~|~\nA2|1|~|~|9.00|~\n",
 		},
-		{"sorted", files, align.Options{Sorted: true}, "k|present_in|name|amount a|amount b|rate\nA|3|x|1.00|1,50|\nA2|1|~|~|9,00|~\nA10|1|z|3|~|~\nB|2||2.00|~|1\n"},
-		{"what all have", files, align.Options{Only: align.Common}, "k|present_in|name|amount a|amount b|rate\nA|3|x|1.00|1,50|\n"},
-		{"what some lack", files, align.Options{Only: align.Missing}, "k|present_in|name|amount a|amount b|rate\nB|2||2.00|~|1\nA10|1|z|3|~|~\nA2|1|~|~|9,00|~\n"},
-		{"amounts in their plain form", files, align.Options{Totals: []string{"amount"}, Only: align.Common}, "k|present_in|name|amount a|amount b|rate\nA|3|x|1.00|1.50|\n"},
+		{"sorted", files, align.Options{Sorted: true}, "k|present_in|name|amount a|amount b|rate\nA|3|x|1.00|1.50|\nA2|1|~|~|9.00|~\nA10|1|z|3|~|~\nB|2||2.00|~|1\n"},
+		{"what all have", files, align.Options{Only: align.Common}, "k|present_in|name|amount a|amount b|rate\nA|3|x|1.00|1.50|\n"},
+		{"what some lack", files, align.Options{Only: align.Missing}, "k|present_in|name|amount a|amount b|rate\nB|2||2.00|~|1\nA10|1|z|3|~|~\nA2|1|~|~|9.00|~\n"},
+		{"texts as they are", map[string]string{"a.csv": "k,v\nA,\"1,50 or so\"\n", "b.csv": "k;v\nA;007\n"}, align.Options{}, "k|present_in|v a|v b\nA|2|1,50 or so|007\n"},
 		{
 			"keys of two columns, loosely", map[string]string{"a.csv": "k,l,v\n007,a,1\n", "b.csv": "k,l,v\n7,A,2\n7,B,3\n"},
 			align.Options{Key: []string{"k", "l"}, Loose: meaning.Loose{Zeros: true, Case: true}}, "k|l|present_in|v a|v b\n007|a|2|1|2\n7|B|1|~|3\n",

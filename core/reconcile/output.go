@@ -140,8 +140,8 @@ func (r *run) setKind(c *Column, side int) (scale int) {
 	e := &s.Evidence[c.index]
 	if slices.Contains(s.Amounts, c.index) {
 		c.Kind, c.Scale = record.Amount, e.Scale
-	} else if kind, others := e.Kind(s.Columns[c.index]); s.Kinds && others == 0 {
-		c.Kind, c.Scale = kind, e.Scale
+	} else if kind, others := e.Kind(s.Columns[c.index]); others == 0 && (s.Kinds || kind == record.Amount) {
+		c.Kind, c.Scale = kind, e.Scale // amounts are written with one decimal mark, whichever the sources have
 	}
 	return e.Scale
 }

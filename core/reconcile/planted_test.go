@@ -1,9 +1,12 @@
 package reconcile_test
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"math/big"
 	"math/rand/v2"
+	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -255,5 +258,44 @@ func TestLittleMemoryGivesTheSame(t *testing.T) {
 	}
 	if !slices.Equal(messages[0], messages[1]) {
 		t.Errorf("the findings are\n%s\nand\n%s", strings.Join(messages[0], "\n"), strings.Join(messages[1], "\n"))
+	}
+}
+
+// Whoever cancels is not kept waiting, and nothing is left behind.
+func TestCancelled(t *testing.T) {
+	own := t.TempDir()
+	t.Setenv("TMPDIR", own)
+	here := sourcetest.Set(t, "", map[string]string{"here.csv": "k,v\n" + strings.Repeat("a,1\n", 1000)})
+	there := sourcetest.Set(t, "", map[string]string{"there.csv": "k,v\na,1\n"})
+	ctx, cancel := context.WithCancel(context.Background())
+	sides, err := reconcile.Read(ctx, here, there, sourcetest.Reading, reconcile.Options{Keys: [][]string{{"k"}, {"v"}}, Rows: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	cancel()
+	if _, err := sides.Match(ctx, reconcile.Writing{Encode: encode}); !errors.Is(err, context.Canceled) {
+		t.Errorf("it ends with %v", err)
+	}
+	if _, err := reconcile.Read(ctx, here, there, sourcetest.Reading, reconcile.Options{Keys: [][]string{{"k"}}}); !errors.Is(err, context.Canceled) {
+		t.Errorf("reading ends with %v", err)
+	}
+	for range 2 { // closing what is closed does no harm
+		if err := sides.Close(); err != nil {
+			t.Error(err)
+		}
+	}
+	if left, err := os.ReadDir(own); err != nil || len(left) > 2 { // the folders of the two sources
+		t.Errorf("%v: %d files are left", err, len(left))
+	}
+}
+
+// Where nothing can be put aside, that is said, with what to do about it.
+func TestNoRoomForWhatDoesNotFit(t *testing.T) {
+	here := sourcetest.Set(t, "", map[string]string{"here.csv": "k,v\n" + strings.Repeat("a,"+strings.Repeat("x", 1000)+"\n", 3000)})
+	there := sourcetest.Set(t, "", map[string]string{"there.csv": "k,v\na,1\n"})
+	t.Setenv("TMPDIR", "/nothing/there")
+	_, err := reconcile.Read(context.Background(), here, there, source.Reading{Jobs: 1, Memory: 1}, reconcile.Options{Keys: [][]string{{"k"}}})
+	if err == nil || !strings.Contains(err.Error(), "TMPDIR names another folder") {
+		t.Errorf("it ends with %v", err)
 	}
 }
