@@ -162,7 +162,7 @@ func (r *run) bind(ctx context.Context) error {
 		}
 		r.side.ReadAmounts(at)
 	}
-	r.side.Needed = r.key.Columns
+	r.side.Needed, r.side.Require = r.key.Columns, r.key.Columns
 	return nil
 }
 

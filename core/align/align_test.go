@@ -107,6 +107,14 @@ func TestAmbiguous(t *testing.T) {
 	}
 }
 
+// A source without the key is told, as its records stand beside nothing.
+func TestASourceWithoutTheKey(t *testing.T) {
+	_, r := run(t, sourcetest.Reading, map[string]string{"a.csv": "k,v\nx,1\n", "b.csv": "kk,v\nx,8\n"}, align.Options{Key: []string{"k"}})
+	if len(r.Findings) != 1 || r.Findings[0].Kind != finding.MissingColumn || r.Findings[0].Source != "b.csv" || r.Keys != 2 {
+		t.Errorf("there are %d keys, and it finds %+v", r.Keys, r.Findings)
+	}
+}
+
 // Random files come out as a map of maps has them, with little memory as well.
 func TestRandomFiles(t *testing.T) {
 	for seed := range uint64(20) {

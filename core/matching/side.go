@@ -25,6 +25,7 @@ type Side struct {
 	Columns []string  // of its records: those of the data, then the words of --name
 	Data    int       // how many of them are data
 	Unused  []bool    // by column: nobody needs its texts, and takers are given none; nil for none
+	Require []int     // columns that every source is to have, or it is told
 	Needed  []int     // columns that the takers look at; others may have no texts where records are dealt as they stand
 	Amounts []int     // of Columns, those that are read as amounts
 
@@ -113,6 +114,11 @@ func (s *Side) Read(ctx context.Context, reading source.Reading, taker func() Ta
 	options := tally.Options{Drop: s.Drop}
 	for _, column := range s.Amounts {
 		options.Amounts = append(options.Amounts, s.Columns[column])
+	}
+	for _, column := range s.Require {
+		if column < s.Data { // words of --name are no columns of a source
+			options.Columns = append(options.Columns, s.Columns[column])
+		}
 	}
 	reading.Amounts = options.Amounts
 	s.Tally = tally.New(s.Set, options)

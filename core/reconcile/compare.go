@@ -221,12 +221,13 @@ const (
 	Shifted        // the decimal mark stands elsewhere
 	Swapped        // two digits have changed places
 	Missing        // one is blank or nought
-	Several        // records of one side, or of both, belong together
-
-	reasons
+	Several        // no amounts, but records that belong together are more on one side
 )
 
-var reasonWords = [reasons]string{"other amounts", "within the tolerance", "opposite sign", "decimal mark moved", "digits swapped", "nought or blank on one side", "several records together"}
+var reasonWords = map[Reason]string{
+	Other: "other amounts", Within: "within the tolerance", Turned: "opposite sign", Shifted: "decimal mark moved", Swapped: "digits swapped",
+	Missing: "nought or blank on one side", Several: "several that belong together",
+}
 
 func (r Reason) String() string { return reasonWords[r] }
 

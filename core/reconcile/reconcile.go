@@ -275,6 +275,7 @@ func (r *run) bind(ctx context.Context) error {
 	}
 	r.markUnused()
 	for side, s := range r.sides {
+		s.Require = r.passes[0].keys[side].Columns
 		s.Needed = r.passes[0].keys[side].Columns
 		if r.mirror != nil { // which changes texts, and so needs all of them
 			s.Needed = nil

@@ -392,3 +392,23 @@ func TestSuspenseIsInTheProof(t *testing.T) {
 		t.Errorf("the proof is %+v", p)
 	}
 }
+
+// A source that lacks the key is told, as its records belong to nothing.
+func TestASourceWithoutTheKey(t *testing.T) {
+	ctx := context.Background()
+	here := sourcetest.Set(t, "", map[string]string{"a.csv": "k,v\n1,10\n", "b.csv": "kk,v\n2,20\n"})
+	there := sourcetest.Set(t, "", map[string]string{"c.csv": "k,v\n1,10\n2,20\n"})
+	sides, err := reconcile.Read(ctx, here, there, sourcetest.Reading, reconcile.Options{Keys: [][]string{{"k"}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := sides.Match(ctx, reconcile.Writing{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Close()
+	at := slices.IndexFunc(r.Findings, func(f finding.Finding) bool { return f.Kind == finding.MissingColumn })
+	if at < 0 || r.Findings[at].Source != "b.csv" || r.Findings[at].Column != "k" || r.Counts[reconcile.OnlyHere].Here != 1 || r.Counts[reconcile.OnlyThere].There != 1 {
+		t.Errorf("it finds %+v", r.Findings)
+	}
+}

@@ -372,7 +372,7 @@ func (r *run) label(kind lineKind, e *entry) string {
 		return "plus with another " + strings.Join(r.options.By, ", ") + " here"
 	}
 	if kind.reason == Several && e.pairs == 0 {
-		return "several that belong together"
+		return kind.reason.String()
 	}
 	return fmt.Sprintf("%s: %s (%s)", r.options.Totals[kind.total], kind.reason, tally.Plural(e.pairs, "pair"))
 }
