@@ -235,16 +235,5 @@ func (a *app) printAlignDocument(r *aligned, f *alignFlags, spool *show.Output) 
 	doc.Add("passed_over", passedOver(r.in.set))
 	doc.Add("findings", r.Findings)
 	doc.Add("proof", show.ProofObject(&r.Proof))
-	if spool == nil || r.stopped {
-		return show.Document(a.stdout, doc)
-	}
-	records, err := spool.Reader()
-	if err != nil {
-		return err
-	}
-	d := show.StartDocument(a.stdout, doc)
-	if err := d.Raw("records", records); err != nil {
-		return err
-	}
-	return d.Close()
+	return a.printWithRecords(doc, spool, r.stopped)
 }

@@ -198,6 +198,12 @@ func (a *app) printCollateDocument(set *source.Set, f *collateFlags, r *collate.
 	doc.Add("passed_over", passedOver(set))
 	doc.Add("findings", r.Findings)
 	doc.Add("proof", show.ProofObject(&r.Proof))
+	return a.printWithRecords(doc, spool, stopped)
+}
+
+// printWithRecords prints a document, with the records that were spooled unless there are
+// none or a finding stops them.
+func (a *app) printWithRecords(doc show.Object, spool *show.Output, stopped bool) error {
 	if spool == nil || stopped {
 		return show.Document(a.stdout, doc)
 	}
