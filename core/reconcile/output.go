@@ -207,15 +207,17 @@ func (w *worker) print(status Status, here, there []matching.Item) error {
 	if w.run.writing.PreferThere && len(there) > 0 || len(here) == 0 {
 		side = 1
 	}
-	for i, item := range items[side] {
+	for _, item := range items[side] {
 		item.Texts(p.texts[side])
-		other := items[1-side]
-		if len(items[side]) == 1 && len(other) == 1 {
+		var places [2]matching.Place
+		places[side] = item.Place()
+		if other := items[1-side]; len(items[side]) == 1 && len(other) == 1 {
 			other[0].Texts(p.texts[1-side])
+			places[1-side] = other[0].Place()
 		} else {
 			clear(p.texts[1-side])
 		}
-		w.printCorrected(to, side, items[side][i])
+		w.printCorrected(to, side, places)
 	}
 	return w.rows[1].Add(number, to.row)
 }
@@ -329,7 +331,7 @@ func (w *worker) setText(to *printed, k, side int, place matching.Place, column 
 
 // printCorrected appends a record of a side in the columns of both. What its side lacks
 // is that of the record of the other one, where it is the only one.
-func (w *worker) printCorrected(to *printed, side int, item matching.Item) {
+func (w *worker) printCorrected(to *printed, side int, places [2]matching.Place) {
 	r, p := w.run, w.printer
 	for k := range to.columns {
 		c := &to.columns[k]
@@ -337,7 +339,7 @@ func (w *worker) printCorrected(to *printed, side int, item matching.Item) {
 		of := 0
 		switch c.from {
 		case ofSource, ofLine:
-			w.setPlace(to, k, side, item.Place())
+			w.setPlace(to, k, side, places[side])
 			continue
 		case ofThere:
 			of = 1
@@ -352,7 +354,7 @@ func (w *worker) printCorrected(to *printed, side int, item matching.Item) {
 				of, at = side, own
 			}
 		}
-		w.setText(to, k, of, item.Place(), at)
+		w.setText(to, k, of, places[of], at)
 	}
 	p.records++
 	for i, total := range r.totals {

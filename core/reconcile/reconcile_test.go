@@ -200,6 +200,30 @@ func TestCorrected(t *testing.T) {
 	}
 }
 
+// What the preferred side lacks is that of the other one's record, as its own source
+// writes it.
+func TestCorrectedFromSeveralSources(t *testing.T) {
+	ctx := context.Background()
+	here := sourcetest.Set(t, "", map[string]string{"a.csv": "k,v\n1,10.00\n", "b.csv": "k,v\n2,20.00\n", "c.csv": "k,v\n3,30.00\n"})
+	there := sourcetest.Set(t, "", map[string]string{"d.csv": "k;v;fee\n1;10,00;0,50\n2;20,00;1,50\n3;30,00;2,50\n"})
+	sides, err := reconcile.Read(ctx, here, there, sourcetest.Reading, reconcile.Options{Keys: [][]string{{"k"}}, Totals: []string{"v"}, Rows: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := sides.Match(ctx, reconcile.Writing{Corrected: encode})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Close()
+	var out bytes.Buffer
+	if err := r.WriteCorrected(ctx, &out); err != nil {
+		t.Fatal(err)
+	}
+	if want := "1,10.00,0.50,a.csv,2\n2,20.00,1.50,b.csv,2\n3,30.00,2.50,c.csv,2\n"; out.String() != want {
+		t.Errorf("it is\n%s\nwant\n%s", out.String(), want)
+	}
+}
+
 func TestKeys(t *testing.T) {
 	zeros := meaning.Loose{Zeros: true}
 	for _, c := range []struct {
