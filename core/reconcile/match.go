@@ -310,7 +310,7 @@ func (w *worker) leave(here, there []matching.Item) error {
 	for side, items := range [2][]matching.Item{here, there} {
 		for _, item := range items {
 			item.Texts(w.texts[side])
-			key := w.keyStart(w.number+1, item)
+			key := w.keyStart(item)
 			before := len(key)
 			key, blank := w.keys[side].Append(key, w.texts[side], w.run.sides[side].DecimalsOf(item.Place().Source()))
 			blank = blank && before == 0 && len(w.keys[side].Columns) > 0
@@ -325,7 +325,7 @@ func (w *worker) leave(here, there []matching.Item) error {
 }
 
 // keyStart begins the key of a pass: with the two companies, where they are mirrored.
-func (w *worker) keyStart(_ int, item matching.Item) []byte {
+func (w *worker) keyStart(item matching.Item) []byte {
 	if w.run.mirror == nil {
 		return w.key[:0]
 	}
