@@ -83,8 +83,11 @@ type Groups interface {
 func (h *Heaps) EachGroup(ctx context.Context, jobs int, groups func() Groups) error {
 	var next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
+	var gatherers []*gatherer
 	for range max(1, jobs) {
-		g := &gatherer{heaps: h, groups: groups()}
+		gatherers = append(gatherers, &gatherer{heaps: h, groups: groups()})
+	}
+	for _, g := range gatherers {
 		group.Go(func() error {
 			for {
 				heap := int(next.Add(1)) - 1
