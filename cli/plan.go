@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -10,6 +11,7 @@ import (
 	"lastblock/core/nearest"
 	"lastblock/core/plan"
 	"lastblock/core/source"
+	"lastblock/show"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
@@ -17,6 +19,10 @@ import (
 
 // pathsKey is the only key of a plan's table read that is no flag.
 const pathsKey = "paths"
+
+// partsKey is the only key of a shape beside match that is no flag: several files for
+// one entity and period are parts of one filing.
+const partsKey = "parts"
 
 // notInPlan are flags that speak of one run, and not of a month end.
 var notInPlan = []string{"plan", "json", "help", "quiet"}
@@ -39,7 +45,12 @@ func (r *reading) usePlan(cmd *cobra.Command) error {
 	}
 	given := make(map[string]bool)
 	cmd.Flags().Visit(func(f *pflag.Flag) { given[f.Name] = true })
-	r.planned = make(map[string]plan.Place)
+	r.planned, r.typed = make(map[string]plan.Place), make(map[string][]string)
+	for name := range added {
+		if f := cmd.Flags().Lookup(name); given[name] {
+			r.typed[name] = valuesOf(f)
+		}
+	}
 	tables := []*plan.Table{&p.Read}
 	if own := p.Command(cmd.Name()); own != nil {
 		tables = append(tables, own)
@@ -51,7 +62,7 @@ func (r *reading) usePlan(cmd *cobra.Command) error {
 				r.paths = r.beside(listOf(e.Value)...)
 				continue
 			}
-			if given[e.Key] {
+			if given[e.Key] || added[e.Key] != nil {
 				continue
 			}
 			if err := r.set(p, cmd.Flags().Lookup(e.Key), e); err != nil {
@@ -60,6 +71,9 @@ func (r *reading) usePlan(cmd *cobra.Command) error {
 			r.planned[e.Key] = e.Place
 		}
 	}
+	if err := r.addFlags(p, cmd, given); err != nil {
+		return err
+	}
 	for i := range p.Shapes {
 		named, err := r.shapeOf(p, &p.Shapes[i], p.Command(cmd.Name()), cmd.Flags(), given)
 		if err != nil {
@@ -67,8 +81,38 @@ func (r *reading) usePlan(cmd *cobra.Command) error {
 		}
 		r.shapes = append(r.shapes, named)
 	}
+	for _, note := range r.notes {
+		fmt.Fprintln(cmd.ErrOrStderr(), show.Visible("note: "+note))
+	}
 	return nil
 }
+
+// addFlags sets the flags whose values are added up.
+func (r *reading) addFlags(p *plan.Plan, cmd *cobra.Command, given map[string]bool) error {
+	own := p.Command(cmd.Name())
+	for _, name := range sortedNames(added) {
+		f := cmd.Flags().Lookup(name)
+		texts, err := r.addedUp(p, nil, own, f)
+		if err != nil {
+			return err
+		}
+		for _, table := range []*plan.Table{own, &p.Read} {
+			if table != nil && table.Find(name) != nil && !given[name] {
+				r.planned[name] = table.Find(name).Place
+				break
+			}
+		}
+		if len(texts) > 0 {
+			if err := setTo(f, texts); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// sortedNames are the flags that are added up, in an order that is always the same.
+func sortedNames(of map[string]func(string) string) []string { return slices.Sorted(maps.Keys(of)) }
 
 // checkPlan makes sure that every table is a command and every key a flag of
 // it, those of other commands too, so that a slip shows at once.
@@ -90,7 +134,7 @@ func checkPlan(p *plan.Plan, root *cobra.Command, flags *pflag.FlagSet) error {
 		return err
 	}
 	for i := range p.Shapes {
-		if err := checkKeys(p, &p.Shapes[i], append(manners, plan.MatchKey)); err != nil {
+		if err := checkKeys(p, &p.Shapes[i], append(manners, plan.MatchKey, partsKey)); err != nil {
 			return err
 		}
 	}
@@ -238,6 +282,19 @@ func (r *reading) shapeOf(p *plan.Plan, shape, own *plan.Table, flags *pflag.Fla
 	places := make(map[string]plan.Place)
 	var wrong error
 	these.VisitAll(func(f *pflag.Flag) {
+		if added[f.Name] != nil {
+			texts, err := r.addedUp(p, shape, own, f)
+			if err == nil && len(texts) > 0 {
+				err = setTo(f, texts)
+			}
+			if err != nil && wrong == nil {
+				wrong = err
+			}
+			if e := shape.Find(f.Name); e != nil {
+				places[f.Name] = e.Place
+			}
+			return
+		}
 		over := given[f.Name] || own != nil && own.Find(f.Name) != nil
 		if e := shape.Find(f.Name); e != nil && !over {
 			if err := r.set(p, f, e); err != nil && wrong == nil {
@@ -264,7 +321,15 @@ func (r *reading) shapeOf(p *plan.Plan, shape, own *plan.Table, flags *pflag.Fla
 		}
 		return r.nameOf(name)
 	})
-	return source.NamedManner{Match: pattern, Manner: made}, err
+	if err != nil {
+		return source.NamedManner{}, err
+	}
+	if e := shape.Find(partsKey); e != nil {
+		if made.Parts, ok = e.Value.(bool); !ok {
+			return source.NamedManner{}, p.Fail(e.Place, "%s is %v: true or false is needed, for whether several files for one entity and period are parts of one filing", e.Key, e.Value)
+		}
+	}
+	return source.NamedManner{Match: pattern, Manner: made}, nil
 }
 
 func copyValue(to, from *pflag.Flag) {

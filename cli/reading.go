@@ -42,6 +42,8 @@ type reading struct {
 	prefix  string // of the flags, for other sources than those that are named first
 	plan    string
 	planned map[string]plan.Place // flags whose value is that of the plan
+	typed   map[string][]string   // values that the command line adds to those of the plan
+	notes   []string              // what takes the place of something in the plan
 	paths   []string              // of the plan
 	shapes  []source.NamedManner  // of the plan
 }

@@ -22,6 +22,7 @@ type summary struct {
 	set    *source.Set
 	result *rollup.Result
 	order  rollup.Order // of --sort
+	names  rollup.Names
 }
 
 // line is a row of a summary and what kind of row it is.
@@ -34,7 +35,7 @@ type line struct {
 }
 
 func newSummary(f *rollupFlags, set *source.Set, r *rollup.Result) (*summary, error) {
-	s := &summary{flags: f, set: set, result: r}
+	s := &summary{flags: f, set: set, result: r, names: r.Names(f.share)}
 	if f.sort == "" {
 		return s, nil
 	}
@@ -151,36 +152,7 @@ func (s *summary) keys(l line) []string {
 
 // header names the columns behind the group columns.
 func (s *summary) header() []string {
-	r := s.result
-	var names []string
-	for _, value := range r.Across {
-		if value == "" {
-			value = "(blank)"
-		}
-		for _, sum := range r.Sums {
-			names = append(names, s.qualified(value, sum))
-		}
-	}
-	for _, sum := range r.Sums {
-		if len(r.Across) > 0 {
-			sum = s.qualified("total", sum)
-		}
-		names = append(names, sum)
-	}
-	if s.flags.share {
-		for _, sum := range r.Sums {
-			names = append(names, s.qualified("share", sum))
-		}
-	}
-	return append(names, rollup.RecordsColumn)
-}
-
-// qualified names a column of a sum, which needs no name where it is alone.
-func (s *summary) qualified(what, sum string) string {
-	if len(s.result.Sums) == 1 {
-		return what
-	}
-	return what + " " + sum
+	return append(slices.Concat(s.names.Cells, s.names.Sums, s.names.Shares), s.names.Records)
 }
 
 // figures are the cells behind the group columns.
@@ -224,7 +196,7 @@ const shownGroups = 1000
 // printTable prints the summary once its proof holds.
 func (s *summary) printTable(screen *show.Screen) error {
 	t := new(show.Table)
-	for _, name := range s.result.Columns {
+	for _, name := range s.names.Groups {
 		t.Columns = append(t.Columns, show.Column{Name: name, Key: true})
 	}
 	for _, name := range s.header() {
@@ -303,7 +275,7 @@ func (s *summary) writeRecords(w io.Writer, format show.Format) error {
 // cells are the columns of a typed format. A sum has the decimals of its total,
 // and a share two.
 func (s *summary) cells() (columns []show.Cells, kinds []record.Kind) {
-	for _, name := range s.result.Columns {
+	for _, name := range s.names.Groups {
 		columns = append(columns, show.Cells{Name: name, Kind: record.Text})
 	}
 	names := s.header()
@@ -352,7 +324,7 @@ func (s *summary) writeDelimited(w io.Writer, delimiter byte) error {
 		_, err := buffer.Write(append(out, '\n'))
 		return err
 	}
-	if err := add(append(slices.Clone(s.result.Columns), s.header()...)); err != nil {
+	if err := add(append(slices.Clone(s.names.Groups), s.header()...)); err != nil {
 		return err
 	}
 	err := s.each(func(l line) error {
@@ -376,7 +348,7 @@ func (s *summary) writeJSON(w io.Writer, withRows bool) error {
 			return s.eachGroup(func(l line) error {
 				o := show.Object{}
 				for i, value := range l.Key {
-					o.Add(r.Columns[i], value)
+					o.Add(s.names.Groups[i], value)
 				}
 				switch o = s.addFigures(o, l.Row); {
 				case l.others > 0:
@@ -406,28 +378,37 @@ func (s *summary) writeJSON(w io.Writer, withRows bool) error {
 	return d.Close()
 }
 
-// addFigures adds the sums by name, the cells by value, shares and records.
+// addFigures adds the sums by name, the cells by value, shares and records. Of members
+// that would be called the same, what a summary adds takes the next free name.
 func (s *summary) addFigures(o show.Object, row rollup.Row) show.Object {
 	r := s.result
-	o = append(o, show.Amounts(r.Sums, row.Sums)...)
+	var names record.Names
+	for _, name := range s.names.Groups {
+		names.Take(name)
+	}
+	sums := make([]string, len(r.Sums))
+	for k, sum := range r.Sums {
+		sums[k] = names.Free(sum)
+	}
+	o = append(o, show.Amounts(sums, row.Sums)...)
 	if len(r.Across) > 0 {
 		across := show.Object{}
 		for i, cell := range row.Cells {
 			if cell != nil {
-				across.Add(r.Across[i], show.Amounts(r.Sums, cell))
+				across.Add(r.Across[i], show.Amounts(sums, cell))
 			}
 		}
-		o.Add("across", across)
+		o.Add(names.Free("across"), across)
 	}
 	if s.flags.share {
 		shares := show.Object{}
-		for k, sum := range r.Sums {
+		for k := range r.Sums {
 			if text := s.share(line{Row: row}, k); text != "" {
-				shares.Add(sum, text)
+				shares.Add(sums[k], text)
 			}
 		}
-		o.Add("share", shares)
+		o.Add(names.Free("share"), shares)
 	}
-	o.Add(rollup.RecordsColumn, row.Records)
+	o.Add(names.Free(rollup.RecordsColumn), row.Records)
 	return o
 }

@@ -137,7 +137,6 @@ func (r *run) bind(ctx context.Context) error {
 		return ErrNoKey
 	}
 	reading := r.reading
-	reading.Amounts = r.options.Totals
 	if err := r.side.Look(ctx, reading); err != nil {
 		return err
 	}

@@ -74,7 +74,6 @@ func readTable(ctx context.Context, r *Reference, reading source.Reading, option
 		}
 	}
 	reading.Jobs = 1 // the first row of a key is the first one
-	reading.AllAmounts = true
 	reader := &tableReader{table: t, wanted: wanted, scratch: make([][]byte, len(wanted))}
 	if err := r.Set.Scan(ctx, reading, func() source.Visitor { return reader }); err != nil {
 		return nil, err

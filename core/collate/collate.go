@@ -83,8 +83,6 @@ type Plan struct {
 
 // Prepare looks at all sources and works out the columns of the result.
 func Prepare(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Plan, error) {
-	reading.Amounts = options.Totals
-	reading.AllAmounts = options.Kinds != nil // amounts are then read in every column
 	if err := set.Look(ctx, reading); err != nil {
 		return nil, err
 	}
@@ -123,7 +121,7 @@ func (p *Plan) Header() []byte {
 // of the sources and lines. The error is what reading or writing returned, or
 // a *proof.FailedError.
 func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
-	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Suspense: p.options.Suspense, Drop: p.options.Drop, Both: p.options.Both})
+	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Filed: p.options.Twins, Every: p.options.Kinds != nil, Suspense: p.options.Suspense, Drop: p.options.Drop, Both: p.options.Both})
 	if p.options.Twins {
 		if err := t.LookForTwins(ctx, p.reading.Jobs); err != nil {
 			return nil, err

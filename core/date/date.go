@@ -3,6 +3,7 @@
 package date
 
 import (
+	"bytes"
 	"strconv"
 	"strings"
 	"time"
@@ -26,6 +27,9 @@ type Date struct {
 	Days       int
 	MonthFirst int
 	Order      Order
+	// ByHabit says that DayMonthYear is not proven by the date itself: hardly anybody
+	// who sets points puts the month first.
+	ByHabit bool
 }
 
 // Parse reads 2031-01-31, 2031/1/31, 31.01.2031, 31/01/2031, 1/31/2031 and
@@ -49,8 +53,9 @@ func Parse(text []byte) (Date, bool) {
 	}
 	dayFirst, dayOK := days(parts[2], parts[1], parts[0])
 	monthFirst, monthOK := days(parts[2], parts[0], parts[1])
-	monthOK = monthOK && mark != '.' // nobody who sets points puts the month first
 	switch {
+	case dayOK && monthOK && dayFirst != monthFirst && mark == '.':
+		return Date{Days: dayFirst, MonthFirst: monthFirst, Order: DayMonthYear, ByHabit: true}, true
 	case dayOK && (!monthOK || dayFirst == monthFirst):
 		return Date{Days: dayFirst, Order: DayMonthYear}, true
 	case monthOK && !dayOK:
@@ -94,6 +99,7 @@ func split(text []byte) (parts [3]int, mark byte, yearFirst, ok bool) {
 // parseNamed reads a date whose month is a name, so that its order cannot be
 // unclear.
 func parseNamed(text []byte) (int, bool) {
+	text = withoutTime(text)
 	const longest = len("30. September 2031")
 	if len(text) > longest+2 {
 		return 0, false
@@ -135,6 +141,19 @@ func parseNamed(text []byte) (int, bool) {
 		return days(century(y, len(year)), m, d)
 	}
 	return 0, false
+}
+
+// withoutTime takes a time of day, as 14:05 or T14:05:00, off the end of a date.
+func withoutTime(text []byte) []byte {
+	colon := bytes.IndexByte(text, ':')
+	at := colon
+	for at > 0 && isDigit(text[at-1]) {
+		at--
+	}
+	if digits := colon - at; digits < 1 || digits > 2 || at == 0 || text[at-1] != ' ' && text[at-1] != 'T' {
+		return text
+	}
+	return bytes.TrimRight(text[:at-1], " ,")
 }
 
 func isDigit(c byte) bool { return '0' <= c && c <= '9' }

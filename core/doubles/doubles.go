@@ -112,7 +112,6 @@ func Find(ctx context.Context, set *source.Set, reading source.Reading, options 
 	if slices.ContainsFunc(set.Sources, func(s source.Source) bool { return s.Size < 0 }) {
 		return nil, ErrPipe
 	}
-	reading.Amounts, reading.AllAmounts = options.Totals, true
 	if err := set.Look(ctx, reading); err != nil {
 		return nil, err
 	}

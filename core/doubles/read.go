@@ -390,7 +390,7 @@ func (f *fields) appendKey(dst []byte, m *matcher) (key []byte, blank bool) {
 
 // readAll reads all sources and deals the fingerprints of their records.
 func (s *search) readAll(ctx context.Context) error {
-	s.tally = tally.New(s.set, tally.Options{Amounts: s.options.Totals, Suspense: s.options.Suspense, Drop: s.options.Drop, Whole: s.options.Whole})
+	s.tally = tally.New(s.set, tally.Options{Amounts: s.options.Totals, Every: true, Suspense: s.options.Suspense, Drop: s.options.Drop, Whole: s.options.Whole})
 	if s.options.Whole {
 		s.report.list.KeepAll()
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"lastblock/core/amount"
@@ -19,12 +20,18 @@ import (
 type node struct {
 	kind     kind
 	eval     func(*Record) (value, error)
-	constant *value // where it does not depend on the record
-	column   int    // of a column, from 1
+	form     func(columns []Form) Form // of what comes out, by the forms of the columns
+	constant *value                    // where it does not depend on the record
+	column   int                       // of a column, from 1
 }
 
 func fixed(v value) node {
-	return node{kind: v.kind, eval: func(*Record) (value, error) { return v, nil }, constant: &v}
+	return node{kind: v.kind, eval: func(*Record) (value, error) { return v, nil }, form: formOf(v.kind), constant: &v}
+}
+
+// isNothing tells whether a node is written as a blank: null, or "".
+func (n *node) isNothing() bool {
+	return n.constant != nil && (n.constant.isBlank() || n.constant.kind == textKind && len(n.constant.text) == 0)
 }
 
 type compiler struct {
@@ -76,7 +83,8 @@ func selected(e ast.Expr) (string, bool) {
 	return before + "." + e.AsSelect().FieldName(), ok
 }
 
-func (c *compiler) column(e ast.Expr, name string) node {
+// index is that of a column among those that the expression names.
+func (c *compiler) index(e ast.Expr, name string) int {
 	x := c.expression
 	at := slices.Index(x.Columns, name)
 	if at < 0 {
@@ -84,13 +92,39 @@ func (c *compiler) column(e ast.Expr, name string) node {
 		x.Columns = append(x.Columns, name)
 		x.Places = append(x.Places, c.place(e))
 	}
-	return node{kind: columnKind, column: at + 1, eval: func(r *Record) (value, error) {
-		return value{kind: columnKind, column: name, text: r.Texts[at], decimal: r.decimal(at), order: r.order(at)}, nil
+	return at
+}
+
+func (c *compiler) column(e ast.Expr, name string) node {
+	at := c.index(e, name)
+	return node{kind: columnKind, column: at + 1, form: func(columns []Form) Form { return columns[at] }, eval: func(r *Record) (value, error) {
+		return r.value(at, name), nil
 	}}
 }
 
-// literal reads what is written in the expression. A number is taken from its
-// text, digit by digit, since the parser has made it a floating point number.
+// has tells whether a record has a column at all, be it blank. It is CEL's way to
+// ask for one that may be missing.
+func (c *compiler) has(e ast.Expr) (node, error) {
+	const usage = `has needs the name of a column, as has(debit) or has(column("Acct No"))`
+	arguments := e.AsCall().Args()
+	if len(arguments) != 1 || e.AsCall().IsMemberFunction() {
+		return c.fail(e, usage)
+	}
+	name, ok := selected(arguments[0])
+	if !ok {
+		if name, ok = quotedName(arguments[0]); !ok {
+			return c.fail(e, usage)
+		}
+	}
+	at := c.index(arguments[0], name)
+	return node{kind: flagKind, form: formOf(flagKind), eval: func(r *Record) (value, error) {
+		return value{kind: flagKind, flag: !r.lacks(at)}, nil
+	}}, nil
+}
+
+// literal reads what is written in the expression. A whole number is the one that the
+// parser has read, be it hexadecimal; any other number is taken from its text, digit
+// by digit, since the parser has made it a floating point number.
 func (c *compiler) literal(e ast.Expr) (node, error) {
 	switch literal := e.AsLiteral().(type) {
 	case types.String:
@@ -99,21 +133,28 @@ func (c *compiler) literal(e ast.Expr) (node, error) {
 		return fixed(value{kind: flagKind, flag: bool(literal)}), nil
 	case types.Null:
 		return fixed(value{kind: blankKind}), nil
-	case types.Int, types.Uint, types.Double:
+	case types.Int:
+		return fixed(value{kind: numberKind, number: amount.New(int64(literal), 0)}), nil
+	case types.Uint:
+		return c.number(e, strconv.FormatUint(uint64(literal), 10))
+	case types.Double:
 		at, ok := c.info.GetOffsetRange(e.ID())
 		runes := []rune(c.text)
 		if !ok || int(at.Start) >= len(runes) {
 			return c.fail(e, "this number cannot be read")
 		}
-		text := numberForm.FindString(string(runes[at.Start:]))
-		plain := amount.AppendPlain(nil, []byte(strings.TrimPrefix(text, "+")), 0)
-		number, err := amount.Parse(plain, '.')
-		if err != nil {
-			return c.fail(e, "%s is no decimal number", text)
-		}
-		return fixed(value{kind: numberKind, number: number}), nil
+		return c.number(e, numberForm.FindString(string(runes[at.Start:])))
 	}
 	return c.fail(e, "this kind of value has no meaning for records")
+}
+
+// number reads a decimal number.
+func (c *compiler) number(e ast.Expr, text string) (node, error) {
+	number, err := amount.Parse(amount.AppendPlain(nil, []byte(text), 0), '.')
+	if err != nil {
+		return c.fail(e, "%s is no decimal number", text)
+	}
+	return fixed(value{kind: numberKind, number: number}), nil
 }
 
 var numberForm = regexp.MustCompile(`^-?[0-9]*\.?[0-9]*([eE][-+]?[0-9]+)?`)
@@ -137,8 +178,11 @@ func (c *compiler) listOf(e ast.Expr) (node, error) {
 func (c *compiler) call(e ast.Expr) (node, error) {
 	call := e.AsCall()
 	name := call.FunctionName()
-	if name == "column" {
+	switch name {
+	case "column":
 		return c.namedColumn(e)
+	case "has":
+		return c.has(e)
 	}
 	var arguments []node
 	parts := call.Args()
@@ -169,7 +213,7 @@ func (c *compiler) call(e ast.Expr) (node, error) {
 		if near, ok := nearest.To(shown, names); ok {
 			text = fmt.Sprintf("; did you mean %s?", near)
 		}
-		return c.fail(e, "there is no function %s%s there is: column, %s", shown, text, strings.Join(names, ", "))
+		return c.fail(e, "there is no function %s%s there is: column, has, %s", shown, text, strings.Join(names, ", "))
 	}
 	if len(arguments) < f.least || len(arguments) > f.most {
 		return c.fail(e, "%s needs %s", name, f.usage)
@@ -186,10 +230,13 @@ func (c *compiler) call(e ast.Expr) (node, error) {
 	}
 	c.noteDates(name, arguments)
 	n := node{kind: f.result(arguments), eval: f.make(arguments)}
+	if n.form = formOf(n.kind); f.form != nil {
+		n.form = f.form(arguments)
+	}
 	if slices.ContainsFunc(arguments, func(a node) bool { return a.constant == nil }) {
 		return n, nil
 	}
-	v, err := n.eval(nil) // the same for all records
+	v, err := n.eval(new(Record)) // the same for all records
 	if err != nil {
 		return c.fail(e, "%v", err)
 	}
@@ -209,11 +256,20 @@ func (c *compiler) noteDates(name string, arguments []node) {
 
 // namedColumn reads column("Acct No"), for names that are no words.
 func (c *compiler) namedColumn(e ast.Expr) (node, error) {
-	arguments := e.AsCall().Args()
-	if len(arguments) == 1 && arguments[0].Kind() == ast.LiteralKind {
-		if name, ok := arguments[0].AsLiteral().(types.String); ok {
-			return c.column(e, string(name)), nil
-		}
+	if name, ok := quotedName(e); ok {
+		return c.column(e, name), nil
 	}
 	return c.fail(e, `column needs a name in quotes, as column("Acct No")`)
+}
+
+func quotedName(e ast.Expr) (string, bool) {
+	if e.Kind() != ast.CallKind || e.AsCall().FunctionName() != "column" {
+		return "", false
+	}
+	arguments := e.AsCall().Args()
+	if len(arguments) != 1 || arguments[0].Kind() != ast.LiteralKind {
+		return "", false
+	}
+	name, ok := arguments[0].AsLiteral().(types.String)
+	return string(name), ok
 }

@@ -13,13 +13,14 @@ func ExampleParse() {
 		return
 	}
 	fmt.Println(e.Columns)
-	result, err := e.Append(nil, &expression.Record{Texts: [][]byte{[]byte("1.234,50"), []byte("0,1")}, Decimal: ','})
-	fmt.Println(string(result), err)
-	_, err = e.Append(nil, &expression.Record{Texts: [][]byte{[]byte("n/a"), []byte("0,1")}, Decimal: ','})
+	form := e.Form([]expression.Form{expression.Sent, expression.Sent})
+	result, err := e.Eval(&expression.Record{Texts: [][]byte{[]byte("1.234,50"), []byte("0,1")}, Decimal: ','}, form)
+	fmt.Println(form.Kind, string(result.Append(nil)), err)
+	_, err = e.Eval(&expression.Record{Texts: [][]byte{[]byte("n/a"), []byte("0,1")}, Decimal: ','}, form)
 	fmt.Println(err)
 	// Output:
 	// [amount rate]
-	// 123.45 <nil>
+	// amount 123.45 <nil>
 	// "n/a" in column "amount" is not an amount
 }
 

@@ -7,11 +7,11 @@ package expression
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
 	"lastblock/core/date"
-	"lastblock/core/record"
 
 	"cel.dev/cel-go/common"
 	"cel.dev/cel-go/parser"
@@ -53,18 +53,46 @@ type Expression struct {
 	root    node
 }
 
-// Record is what an expression is evaluated on.
+// Record is what an expression is evaluated on. All slices but Texts may be nil.
 type Record struct {
 	// Texts has the text of each of the expression's columns.
 	Texts [][]byte
-	// Decimal is the decimal mark of amounts in them, but where Plain, which
-	// may be nil, says that it is the point.
+	// Decimal is the decimal mark of amounts in them, but where Plain says that it
+	// is the point.
 	Decimal byte
 	Plain   []bool
-	// Orders, which may be nil, has the order of the dates in a column where that
-	// is known, else date.Unclear.
+	// Orders has the order of the dates in a column where that is known, else
+	// date.Unclear.
 	Orders []date.Order
+	// Made has the values of columns that were computed before; nil for others.
+	Made []*Value
+	// Lacks says which columns the record does not have.
+	Lacks []bool
+
+	// Missed are the columns that it lacks and whose values were asked for all the
+	// same; they count as blank. Blanked says that a date was to be calculated with
+	// where one is blank, so that the result is blank, too. Evaluating adds to them.
+	Missed  []int
+	Blanked bool
 }
+
+// value is what stands in a column.
+func (r *Record) value(column int, name string) value {
+	if r.lacks(column) {
+		if !slices.Contains(r.Missed, column) {
+			r.Missed = append(r.Missed, column)
+		}
+		return value{}
+	}
+	if column < len(r.Made) && r.Made[column] != nil {
+		v := r.Made[column].value
+		v.column = name
+		return v
+	}
+	return value{kind: columnKind, column: name, text: r.Texts[column], decimal: r.decimal(column), order: r.order(column)}
+}
+
+func (r *Record) lacks(column int) bool { return column < len(r.Lacks) && r.Lacks[column] }
 
 func (r *Record) order(column int) date.Order {
 	if column < len(r.Orders) {
@@ -135,25 +163,15 @@ func (e *Expression) Holds(r *Record) (bool, error) {
 // IsCondition tells whether the result may be true or false.
 func (e *Expression) IsCondition() bool { return e.root.kind == flagKind || e.root.kind == columnKind }
 
-// Kind is that of the result, text where it is not known before.
-func (e *Expression) Kind() record.Kind {
-	switch e.root.kind {
-	case numberKind:
-		return record.Amount
-	case dateKind:
-		return record.Date
-	case flagKind:
-		return record.Flag
-	}
-	return record.Text
-}
+// Form is that of the result, by the forms of the expression's columns.
+func (e *Expression) Form(columns []Form) Form { return e.root.form(columns) }
 
-// Append evaluates the expression and appends its result: an amount as a plain
-// decimal, a date by ISO 8601. The error is a *ValueError.
-func (e *Expression) Append(dst []byte, r *Record) ([]byte, error) {
+// Eval evaluates the expression. A value that is to be of a kind by form, and is
+// none, is an error, a *ValueError. The value is good as long as the record's texts.
+func (e *Expression) Eval(r *Record, form Form) (Value, error) {
 	v, err := e.root.eval(r)
-	if err != nil {
-		return dst, err
+	if err == nil {
+		v, err = v.as(form.Kind)
 	}
-	return v.append(dst), nil
+	return Value{v}, err
 }

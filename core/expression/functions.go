@@ -2,6 +2,7 @@ package expression
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"regexp"
 	"unicode/utf8"
@@ -18,6 +19,7 @@ type function struct {
 	takes       func(kind) bool
 	check       func([]node) string // why the arguments do not go together, "" if they do
 	result      func([]node) kind
+	form        func([]node) func([]Form) Form // nil: that of result
 	make        func([]node) func(*Record) (value, error)
 }
 
@@ -37,7 +39,7 @@ func init() {
 		return function{least: 2, most: 2, usage: usage, takes: textLike, result: gives(flagKind), make: func(n []node) func(*Record) (value, error) {
 			return func(r *Record) (value, error) {
 				a, b, err := both(n, r)
-				return value{kind: flagKind, flag: err == nil && f(a.text, b.text)}, err
+				return value{kind: flagKind, flag: err == nil && f(a.asText(), b.asText())}, err
 			}
 		}}
 	}
@@ -45,12 +47,16 @@ func init() {
 		return function{least: 1, most: 1, usage: usage, takes: textLike, result: gives(result), make: func(n []node) func(*Record) (value, error) {
 			return func(r *Record) (value, error) {
 				v, err := n[0].eval(r)
-				return f(v.text), err
+				made := f(v.asText())
+				made.decimal = v.decimal
+				return made, err
 			}
 		}}
 	}
-	text := func(f func([]byte) []byte) func([]byte) value {
-		return func(t []byte) value { return value{kind: textKind, text: f(t)} }
+	toText := func(usage string, f func([]byte) []byte) function {
+		made := onText(usage, textKind, func(t []byte) value { return value{kind: textKind, text: f(t)} })
+		made.form = textForm
+		return made
 	}
 	functions = map[string]function{
 		operators.LogicalNot: condition("! needs true or false behind it", 1, func(n []node) func(*Record) (value, error) {
@@ -65,14 +71,14 @@ func init() {
 		}),
 		operators.LogicalAnd:    condition("&& needs true or false on both sides", 2, shortCut(false)),
 		operators.LogicalOr:     condition("|| needs true or false on both sides", 2, shortCut(true)),
-		operators.Conditional:   {least: 3, most: 3, takes: anyKind, check: checkConditional, result: func(n []node) kind { return n[1].kind }, make: conditional},
+		operators.Conditional:   {least: 3, most: 3, takes: anyKind, check: checkConditional, result: branchKind, form: eitherForm, make: conditional},
 		operators.Equals:        comparison(func(order int) bool { return order == 0 }, true),
 		operators.NotEquals:     comparison(func(order int) bool { return order != 0 }, true),
 		operators.Less:          comparison(func(order int) bool { return order < 0 }, false),
 		operators.LessEquals:    comparison(func(order int) bool { return order <= 0 }, false),
 		operators.Greater:       comparison(func(order int) bool { return order > 0 }, false),
 		operators.GreaterEquals: comparison(func(order int) bool { return order >= 0 }, false),
-		operators.Add:           {least: 2, most: 2, takes: func(k kind) bool { return k != listKind && k != flagKind }, check: checkAdd, result: addResult, make: add},
+		operators.Add:           {least: 2, most: 2, takes: func(k kind) bool { return k != listKind && k != flagKind }, check: checkAdd, result: addResult, form: sumForm, make: add},
 		operators.Subtract:      {least: 2, most: 2, usage: "- needs numbers, columns or dates", takes: func(k kind) bool { return numberLike(k) || k == dateKind }, result: subtractResult, make: subtract},
 		operators.Multiply:      arithmetic("* needs numbers or columns", func(a, b amount.Amount) (amount.Amount, bool) { return a.Mul(b), true }),
 		operators.Divide:        arithmetic("/ needs numbers or columns", amount.Amount.Quo),
@@ -108,19 +114,19 @@ func init() {
 			form := regexp.MustCompile(string(n[1].constant.text))
 			return func(r *Record) (value, error) {
 				v, err := n[0].eval(r)
-				return value{kind: flagKind, flag: form.Match(v.text)}, err
+				return value{kind: flagKind, flag: form.Match(v.asText())}, err
 			}
 		}},
 		"size": onText("size needs a text", numberKind, func(t []byte) value {
 			return value{kind: numberKind, number: amount.New(int64(utf8.RuneCount(t)), 0)}
 		}),
-		"trim":       onText("trim needs a text", textKind, text(bytes.TrimSpace)),
-		"lowerAscii": onText("lowerAscii needs a text", textKind, text(bytes.ToLower)),
-		"upperAscii": onText("upperAscii needs a text", textKind, text(bytes.ToUpper)),
-		"string": {least: 1, most: 1, usage: "string needs one value", takes: anyKind, result: gives(textKind), make: func(n []node) func(*Record) (value, error) {
+		"trim":       toText("trim needs a text", bytes.TrimSpace),
+		"lowerAscii": toText("lowerAscii needs a text", bytes.ToLower),
+		"upperAscii": toText("upperAscii needs a text", bytes.ToUpper),
+		"string": {least: 1, most: 1, usage: "string needs one value", takes: anyKind, result: gives(textKind), form: textForm, make: func(n []node) func(*Record) (value, error) {
 			return func(r *Record) (value, error) {
 				v, err := n[0].eval(r)
-				return value{kind: textKind, text: v.append(nil)}, err
+				return value{kind: textKind, text: v.append(nil), decimal: v.decimal}, err
 			}
 		}},
 		"decimal": {least: 1, most: 1, usage: "decimal needs a column or a text", takes: func(k kind) bool { return numberLike(k) || k == textKind }, result: gives(numberKind), make: func(n []node) func(*Record) (value, error) {
@@ -196,10 +202,15 @@ func checkConditional(n []node) string {
 	if !flagLike(n[0].kind) {
 		return "? needs true or false before it"
 	}
-	return ""
+	return checkBranches(n)
 }
 
 func conditional(n []node) func(*Record) (value, error) {
+	for i := range n[1:] {
+		if branch := &n[1+i]; branch.isNothing() {
+			branch.eval = func(*Record) (value, error) { return value{}, nil }
+		}
+	}
 	return func(r *Record) (value, error) {
 		v, err := n[0].eval(r)
 		if err != nil {
@@ -271,8 +282,9 @@ func addResult(n []node) kind {
 }
 
 // add adds numbers, joins texts, or adds days to a date. A blank amount adds
-// nothing; two of them are blank together.
+// nothing; two of them are blank together. With a date, blank in is blank out.
 func add(n []node) func(*Record) (value, error) {
+	dated := hasDate(n)
 	return func(r *Record) (value, error) {
 		a, b, err := both(n, r)
 		if err != nil {
@@ -280,7 +292,10 @@ func add(n []node) func(*Record) (value, error) {
 		}
 		switch {
 		case a.kind == textKind || b.kind == textKind:
-			return value{kind: textKind, text: b.append(a.append(nil))}, nil
+			return value{kind: textKind, text: b.append(a.append(nil)), decimal: cmp.Or(a.decimal, b.decimal)}, nil
+		case (dated || a.kind == dateKind || b.kind == dateKind) && (a.isBlank() || b.isBlank()):
+			r.Blanked = true
+			return value{}, nil
 		case a.kind == dateKind:
 			return addDays(&a, &b, 1)
 		case b.kind == dateKind:
@@ -297,16 +312,20 @@ func subtractResult(n []node) kind {
 	return numberKind
 }
 
+// hasDate tells whether a date is calculated with, be it blank.
+func hasDate(n []node) bool { return n[0].kind == dateKind || n[1].kind == dateKind }
+
 func subtract(n []node) func(*Record) (value, error) {
+	dated := hasDate(n)
 	return func(r *Record) (value, error) {
 		a, b, err := both(n, r)
 		switch {
 		case err != nil:
 			return a, err
+		case (dated || a.kind == dateKind || b.kind == dateKind) && (a.isBlank() || b.isBlank()):
+			r.Blanked = true
+			return value{}, nil
 		case b.kind == dateKind:
-			if a.isBlank() {
-				return value{}, nil
-			}
 			days, err := a.asDate()
 			return value{kind: numberKind, number: amount.New(int64(days-b.days), 0)}, err
 		case a.kind == dateKind:
@@ -318,9 +337,6 @@ func subtract(n []node) func(*Record) (value, error) {
 
 // addDays adds a whole number of days to a date.
 func addDays(day, number *value, sign int) (value, error) {
-	if number.isBlank() {
-		return *day, nil
-	}
 	n, err := number.asNumber()
 	if err != nil {
 		return value{}, err

@@ -6,6 +6,7 @@ import (
 
 	"lastblock/core/amount"
 	"lastblock/core/date"
+	"lastblock/core/record"
 )
 
 // kind is what a value is.
@@ -30,7 +31,7 @@ type value struct {
 	kind    kind
 	column  string // of a column
 	text    []byte // of a text or a column
-	decimal byte   // the decimal mark of a column
+	decimal byte   // the decimal mark of amounts in it, 0 for the point
 	order   date.Order
 	number  amount.Amount
 	days    int
@@ -100,6 +101,44 @@ func (v *value) asFlag() (bool, error) {
 	return false, v.fail("true or false")
 }
 
+// Value is what an expression comes to for one record.
+type Value struct{ value }
+
+// Append appends the value as a text: an amount as a plain decimal, a date by ISO
+// 8601, a text as it is.
+func (v *Value) Append(dst []byte) []byte { return v.append(dst) }
+
+// as reads a value as a kind. A blank stays one, and so does a text that is to be text.
+func (v *value) as(kind record.Kind) (value, error) {
+	if v.isBlank() {
+		return value{kind: blankKind}, nil
+	}
+	var err error
+	switch kind {
+	case record.Amount:
+		read := value{kind: numberKind}
+		read.number, err = v.asNumber()
+		return read, err
+	case record.Date:
+		read := value{kind: dateKind}
+		read.days, err = v.asDate()
+		return read, err
+	case record.Flag:
+		read := value{kind: flagKind}
+		read.flag, err = v.asFlag()
+		return read, err
+	}
+	return *v, nil
+}
+
+// asText is the value as a text.
+func (v *value) asText() []byte {
+	if v.kind == textKind || v.kind == columnKind {
+		return v.text
+	}
+	return v.append(nil)
+}
+
 // append appends the value as a text.
 func (v *value) append(dst []byte) []byte {
 	switch v.kind {
@@ -147,7 +186,7 @@ func equal(a, b *value) (bool, error) {
 		y, err := b.asFlag()
 		return x == y, err
 	}
-	return bytes.Equal(a.text, b.text), nil
+	return bytes.Equal(a.asText(), b.asText()), nil
 }
 
 // order compares two values that both are there: as dates if one of them is, as

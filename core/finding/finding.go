@@ -71,6 +71,7 @@ const (
 
 	BadValue    Kind = "bad-value"    // a text that is not the amount it should be
 	BlankAmount Kind = "blank-amount" // an amount that is missing
+	BlankDate   Kind = "blank-date"   // what was to be calculated from a date that is missing
 	FieldCount  Kind = "field-count"  // a record with more or fewer fields than the header
 	OpenQuote   Kind = "open-quote"   // a quote that is never closed
 	StrayQuote  Kind = "stray-quote"  // text behind a closing quote
@@ -108,7 +109,7 @@ var weights = map[Kind]Weight{
 	Differs: Stop, OnlyHere: Stop, OnlyThere: Stop, Ambiguous: Stop, LooseKey: Review, GaveUp: Review, NoRate: Stop, OneCompany: Note,
 	NotFound: Stop, ManyFound: Stop, ValidTwice: Stop,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
-	BadValue: Review, BlankAmount: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
+	BadValue: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
 	EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
 	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
 	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,

@@ -62,8 +62,7 @@ type Result struct {
 // Run describes the columns of a set. The error is what reading or writing
 // temporary files returned, or a *proof.FailedError.
 func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (result *Result, err error) {
-	t := tally.New(set, tally.Options{Suspense: options.Suspense})
-	reading.AllAmounts = true
+	t := tally.New(set, tally.Options{Every: true, Suspense: options.Suspense})
 	limit := max(reading.Memory/int64(4*max(1, reading.Jobs)), 1<<20)
 	var visitors []*visitor
 	defer func() {

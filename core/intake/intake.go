@@ -60,8 +60,7 @@ type Result struct {
 
 // Run looks at a set. The error is what reading returned.
 func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
-	t := tally.New(set, tally.Options{})
-	reading.AllAmounts = true
+	t := tally.New(set, tally.Options{Every: true})
 	var visitors []*visitor
 	err := set.Scan(ctx, reading, func() source.Visitor {
 		v := &visitor{tally: t.Visitor(), options: options}

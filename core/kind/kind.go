@@ -140,7 +140,7 @@ func (s *Evidence) Kind(name string) (kind record.Kind, others int) {
 		return record.Flag, s.Filled - s.flags
 	case mostly(s.dates):
 		return record.Date, s.Filled - s.dates
-	case mostly(s.amounts) && s.padded == 0 && !(s.codes == s.amounts && isCodeName(name)):
+	case mostly(s.amounts) && s.padded == 0 && !(s.codes == s.amounts && IsCodeName(name)):
 		return record.Amount, s.Filled - s.amounts
 	}
 	return record.Text, 0
@@ -215,7 +215,8 @@ var codeWords = map[string]bool{
 	"article": true, "item": true, "customer": true, "supplier": true, "invoice": true, "voucher": true,
 }
 
-func isCodeName(name string) bool {
+// IsCodeName tells whether a column's name is that of a code, as that of an account.
+func IsCodeName(name string) bool {
 	words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return !('a' <= r && r <= 'z') })
 	return len(words) > 0 && (codeWords[words[len(words)-1]] || codeWords[words[0]])
 }

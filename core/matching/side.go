@@ -42,7 +42,6 @@ type Side struct {
 // Look reads the heads of the sources, and finds out which columns there are.
 // Columns that are read as amounts come with the reading.
 func (s *Side) Look(ctx context.Context, reading source.Reading) error {
-	reading.AllAmounts = true
 	if err := s.Set.Look(ctx, reading); err != nil {
 		return err
 	}
@@ -110,8 +109,7 @@ type Taker interface{ Take(r *Record) error }
 // Read reads all sources and gives every record that can be used to the takers, of
 // which each goroutine has its own. The proof is all but Used.
 func (s *Side) Read(ctx context.Context, reading source.Reading, taker func() Taker) error {
-	reading.AllAmounts = true
-	options := tally.Options{Drop: s.Drop}
+	options := tally.Options{Drop: s.Drop, Every: true}
 	for _, column := range s.Amounts {
 		options.Amounts = append(options.Amounts, s.Columns[column])
 	}
@@ -120,7 +118,6 @@ func (s *Side) Read(ctx context.Context, reading source.Reading, taker func() Ta
 			options.Columns = append(options.Columns, s.Columns[column])
 		}
 	}
-	reading.Amounts = options.Amounts
 	s.Tally = tally.New(s.Set, options)
 	var visitors []*visitor
 	var mutex sync.Mutex // guards decimals

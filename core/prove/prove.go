@@ -153,9 +153,9 @@ func (c *comparison) look(ctx context.Context) error {
 // read reads one side, and puts the fingerprint and the place of each record
 // aside if that is asked for.
 func (c *comparison) read(ctx context.Context, s *side, progress *source.Progress, keep bool) error {
-	t := tally.New(s.set, tally.Options{})
+	t := tally.New(s.set, tally.Options{Every: true})
 	reading := c.reading
-	reading.Progress, reading.AllAmounts, reading.Partial = progress, true, true
+	reading.Progress, reading.Partial = progress, true
 	err := s.set.Scan(ctx, reading, func() source.Visitor {
 		v := c.visitor(s, t.Visitor(), keep)
 		s.visitors = append(s.visitors, v)

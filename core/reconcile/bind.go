@@ -45,7 +45,6 @@ func (r *run) find(flag, name string) (at [2]int, err error) {
 func (r *run) bind(ctx context.Context) error {
 	o := &r.options
 	reading := r.reading
-	reading.Amounts = slices.Concat(o.Totals, o.Sum)
 	for side, s := range r.sides {
 		if side == 1 && s == r.sides[0] {
 			break

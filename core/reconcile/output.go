@@ -67,16 +67,25 @@ func (l *columnList) add(name string, from from, index int) *Column {
 	return &l.list[len(l.list)-1]
 }
 
+// data adds a column of the records here, which keeps its name.
+func (l *columnList) data(name string, index int) *Column {
+	l.list = append(l.list, Column{Name: name, Kind: record.Text, from: ofHere, index: index})
+	return &l.list[len(l.list)-1]
+}
+
 // Columns are those of the records with their statuses: the values of both sides next
 // to one another, and of amounts the difference, there less here.
 func (s *Sides) Columns() []Column {
 	r := s.run
 	var l columnList
+	for _, name := range r.names[0] {
+		l.names.Take(name)
+	}
 	l.add("status", ofStatus, 0)
 	l.add("pass", ofPass, 0).Kind = record.Amount
 	l.add("match", ofMatch, 0).Kind = record.Amount
 	for i, name := range r.names[0] {
-		scale := r.setKind(l.add(name, ofHere, i), 0)
+		scale := r.setKind(l.data(name, i), 0)
 		at := r.thereOf(i)
 		if at < 0 {
 			continue

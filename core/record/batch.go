@@ -45,8 +45,36 @@ type Batch struct {
 	// share Data with the others.
 	Dropped *Batch
 
+	// Missed are columns that the source lacks and that an expression asked for all the
+	// same, and Blanked those that could not be computed since a date was blank.
+	Missed, Blanked []Told
+
+	// Fractions is how many cells are numbers with digits behind the point, in formats
+	// that tell numbers from texts.
+	Fractions int
+
 	Last   bool // nothing follows in this source
 	Hidden int  // rows of a sheet that its sender does not see
+}
+
+// Told is something that is to be told of a column: of how many records, and of which
+// line the first one.
+type Told struct {
+	Column  string
+	Records int
+	Line    int
+}
+
+// AppendTold adds what is told of a column, which may have been told before.
+func AppendTold(told []Told, t Told) []Told {
+	for i := range told {
+		if told[i].Column == t.Column {
+			told[i].Records += t.Records
+			told[i].Line = min(told[i].Line, t.Line)
+			return told
+		}
+	}
+	return append(told, t)
 }
 
 // Reason says why a line was refused.

@@ -26,6 +26,10 @@ type Head struct {
 	// Kinds are those that were asked for, by column; a column of a kind other
 	// than text is then written in its plain form. Nil where none was.
 	Kinds []Kind
+	// Computed says of which columns the texts are not those that the source wrote, so
+	// that an amount in them has a decimal point whatever the source's mark. Nil where
+	// none was computed.
+	Computed []bool
 
 	// Hidden says what of a sheet its sender does not see, "" for nothing.
 	Hidden string
@@ -65,6 +69,12 @@ func (h *Head) Kind(column int) Kind {
 		return h.Kinds[column]
 	}
 	return ""
+}
+
+// IsPlain tells whether amounts in a column have a decimal point, whatever the
+// source's mark: they were read as such, or computed.
+func (h *Head) IsPlain(column int) bool {
+	return h.Kind(column) == Amount || column < len(h.Computed) && h.Computed[column]
 }
 
 // Positions names n columns by where they stand.

@@ -5,6 +5,7 @@ package record
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 )
 
@@ -14,6 +15,7 @@ import (
 type Layout struct {
 	Columns []string
 	index   map[string]int
+	sent    []int // which column of the source each is, from 1, 0 for none; nil where they are the source's
 }
 
 // NewLayout makes a layout of columns, whose names must differ.
@@ -25,23 +27,36 @@ func NewLayout(columns []string) *Layout {
 	return l
 }
 
+// Arranged makes a layout of columns of which some are left out or were added. sent
+// says which column of the source each is, counted from 1, and 0 of one that is none.
+func Arranged(columns []string, sent []int) *Layout {
+	l := NewLayout(columns)
+	l.sent = sent
+	return l
+}
+
 // Has tells whether there is a column of this name.
 func (l *Layout) Has(name string) bool {
 	_, ok := l.index[name]
 	return ok
 }
 
-// Find returns the index of the column that a user calls by its name or by
-// its position, "#1" being the first. A column that really bears such a name
-// comes first.
+// Find returns the index of the column that a user calls by its name or by its
+// position, "#1" being the first that the source sent, whatever was left out or added
+// since. A column that really bears such a name comes first.
 func (l *Layout) Find(column string) (index int, ok bool) {
 	if i, ok := l.index[column]; ok {
 		return i, true
 	}
-	if n, ok := Position(column); ok && n <= len(l.Columns) {
-		return n - 1, true
+	n, ok := Position(column)
+	switch {
+	case !ok:
+		return 0, false
+	case l.sent != nil:
+		index = slices.Index(l.sent, n)
+		return max(0, index), index >= 0
 	}
-	return 0, false
+	return min(n, len(l.Columns)) - 1, n <= len(l.Columns)
 }
 
 // Position reads a column given by its position, "#3".

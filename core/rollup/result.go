@@ -10,6 +10,7 @@ import (
 	"lastblock/core/date"
 	"lastblock/core/finding"
 	"lastblock/core/proof"
+	"lastblock/core/record"
 	"lastblock/core/source"
 )
 
@@ -280,6 +281,66 @@ func natural(values []string) func(a, b string) int {
 	return func(a, b string) int { return cmp.Or(cmp.Compare(date.Month(a), date.Month(b)), cmp.Compare(a, b)) }
 }
 
+// Names are what the columns of a summary are called. Those of the data keep their
+// names, and where two would be called the same the later one takes the next free form.
+// What a summary adds takes names that are then still free.
+type Names struct {
+	Groups  []string
+	Cells   []string // for each value across and each sum
+	Sums    []string
+	Shares  []string
+	Records string
+}
+
+// Names names the columns of the result, with shares or without.
+func (r *Result) Names(shares bool) Names {
+	var names record.Names
+	var n Names
+	for _, name := range r.Columns {
+		n.Groups = append(n.Groups, names.Free(name))
+	}
+	qualified := func(what, sum string) string {
+		if len(r.Sums) == 1 {
+			return what
+		}
+		return what + " " + sum // a sum that is alone needs no name
+	}
+	if !r.across {
+		for _, sum := range r.Sums {
+			n.Sums = append(n.Sums, names.Free(sum))
+		}
+	}
+	n.Cells = make([]string, len(r.Across)*len(r.Sums))
+	for _, blank := range []bool{false, true} { // how a blank is called is no data
+		for i, value := range r.Across {
+			if (value == "") != blank {
+				continue
+			}
+			if blank {
+				value = "(blank)"
+			}
+			for k, sum := range r.Sums {
+				n.Cells[i*len(r.Sums)+k] = names.Free(qualified(value, sum))
+			}
+		}
+	}
+	if r.across {
+		for _, sum := range r.Sums {
+			if len(r.Across) > 0 {
+				sum = qualified("total", sum)
+			}
+			n.Sums = append(n.Sums, names.Free(sum))
+		}
+	}
+	if shares {
+		for _, sum := range r.Sums {
+			n.Shares = append(n.Shares, names.Free(qualified("share", sum)))
+		}
+	}
+	n.Records = names.Free(RecordsColumn)
+	return n
+}
+
 // Order is the order of a summary's rows.
 type Order struct {
 	Column string // a group column, a sum, or "records"
@@ -335,14 +396,15 @@ func (r *Result) bySize(column string) func(a, b Row) int {
 
 // Top returns the n largest groups and all others added up, of how many groups
 // that is made. The largest are those by the column of the order, if that is a
-// sum or the records, and by the first sum otherwise; they stand in the order,
+// sum, and by the first sum otherwise; they stand in the order,
 // or without one the largest first. Of equal groups the one that comes first by
 // its key stays.
 func (r *Result) Top(n int, order Order) (top []Row, rest Row, others int, err error) {
-	compare := r.bySize(order.Column)
-	if compare == nil {
-		compare = r.bySize(r.Sums[0])
+	by := r.Sums[0]
+	if slices.Contains(r.Sums, order.Column) {
+		by = order.Column
 	}
+	compare := r.bySize(by)
 	largest := &topHeap{compare: compare}
 	left := r.NewAdder()
 	number := 0

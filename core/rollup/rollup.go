@@ -28,7 +28,6 @@ type Options struct {
 // into temporary files, which the caller gives back with Close. The error is a
 // *tally.UnknownColumnError, a *TooManyAcrossError, or what reading returned.
 func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
-	reading.Amounts = options.Sum
 	if err := set.Look(ctx, reading); err != nil {
 		return nil, err
 	}
@@ -52,7 +51,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 		}
 		sums[i] = column.Name
 	}
-	t := tally.New(set, tally.Options{Amounts: options.Sum, Suspense: options.Suspense, Drop: options.Drop})
+	t := tally.New(set, tally.Options{Amounts: options.Sum, Filed: options.Twins, Suspense: options.Suspense, Drop: options.Drop})
 	if options.Twins {
 		if err := t.LookForTwins(ctx, reading.Jobs); err != nil {
 			return nil, err

@@ -15,7 +15,7 @@ import (
 // Writing is how a source writes amounts and dates.
 type Writing struct {
 	Decimal byte
-	Orders  map[int]date.Order // of dates, by column of the source
+	Order   date.Order // of the parts of dates that have no year in front
 }
 
 // Worker gives batches their shape. Its buffers are those of one goroutine.
@@ -26,12 +26,14 @@ type Worker struct {
 	scratch [][]byte
 	plain   [][]byte // values in their plain form
 	made    [][]byte
+	results []expression.Value // of what was made of one record
 	record  expression.Record
 	keep    []bool
 }
 
 // Apply gives a batch of one source its shape. constants are the values of the
-// shape's Constants; one that is missing is blank.
+// shape's Constants, as far as every record has one; the others are columns that the
+// source lacks.
 func (w *Worker) Apply(s *Shape, b *record.Batch, writing Writing, constants map[string][]byte) {
 	if s.IsNothing() {
 		return
@@ -43,6 +45,8 @@ func (w *Worker) Apply(s *Shape, b *record.Batch, writing Writing, constants map
 	w.scratch = grow(w.scratch, width)
 	w.plain = grow(w.plain, width)
 	w.made = grow(w.made, len(s.makes))
+	w.results = slices.Grow(w.results[:0], len(s.makes))[:len(s.makes)]
+	b.Missed, b.Blanked = nil, nil
 	w.record.Decimal = writing.Decimal
 	kept := 0
 	rewrite := s.columns != nil
@@ -92,7 +96,7 @@ func (w *Worker) row(s *Shape, b *record.Batch, row int, writing Writing, consta
 		if s.kinds == nil || s.kinds[at].Kind == "" || s.kinds[at].Kind == record.Text {
 			continue
 		}
-		plain, wanted := plainly(w.plain[at][:0], s.kinds[at], w.values[at], writing, at)
+		plain, wanted := plainly(w.plain[at][:0], s.kinds[at], w.values[at], writing)
 		if wanted != "" {
 			return false, &record.Refusal{Reason: record.BadValue, Column: s.sent.Columns[at], Found: bytes.Clone(w.values[at]), Wanted: wanted}
 		}
@@ -100,11 +104,12 @@ func (w *Worker) row(s *Shape, b *record.Batch, row int, writing Writing, consta
 	}
 	for i := range s.makes {
 		w.bind(s, &s.makes[i], writing, constants)
-		text, err := s.makes[i].expression.Append(w.made[i][:0], &w.record)
-		if err != nil {
+		var err error
+		if w.results[i], err = s.makes[i].expression.Eval(&w.record, s.makes[i].form); err != nil {
 			return false, refuse(err)
 		}
-		w.made[i] = text
+		w.made[i] = w.results[i].Append(w.made[i][:0])
+		w.tell(b, row, &s.makes[i], s.names[i])
 	}
 	if s.where == nil {
 		return true, nil
@@ -114,7 +119,19 @@ func (w *Worker) row(s *Shape, b *record.Batch, row int, writing Writing, consta
 	if err != nil {
 		return false, refuse(err)
 	}
+	w.tell(b, row, s.where, "")
 	return holds, nil
+}
+
+// tell notes what was noticed while an expression was evaluated. name is that of the
+// column it makes, "" for a condition.
+func (w *Worker) tell(b *record.Batch, row int, of *bound, name string) {
+	for _, i := range w.record.Missed {
+		b.Missed = record.AppendTold(b.Missed, record.Told{Column: of.expression.Columns[i], Records: 1, Line: b.Line(row)})
+	}
+	if w.record.Blanked {
+		b.Blanked = record.AppendTold(b.Blanked, record.Told{Column: name, Records: 1, Line: b.Line(row)})
+	}
 }
 
 func refuse(err error) *record.Refusal {
@@ -126,28 +143,36 @@ func refuse(err error) *record.Refusal {
 	return r
 }
 
-// bind puts the texts of an expression's columns in place. What was read as a
+// bind puts the values of an expression's columns in place. What was read as a
 // kind is in its plain form, whose decimal mark is the point.
 func (w *Worker) bind(s *Shape, b *bound, writing Writing, constants map[string][]byte) {
-	w.record.Texts = w.record.Texts[:0]
-	w.record.Plain, w.record.Orders = w.record.Plain[:0], w.record.Orders[:0]
+	r := &w.record
+	*r = expression.Record{
+		Decimal: r.Decimal, Texts: r.Texts[:0], Plain: r.Plain[:0], Orders: r.Orders[:0],
+		Made: r.Made[:0], Lacks: r.Lacks[:0], Missed: r.Missed[:0],
+	}
 	for i, from := range b.from {
-		text, plain, order := []byte(nil), true, date.Unclear
+		text, plain, order, lacks := []byte(nil), true, date.Unclear, false
+		var made *expression.Value
 		switch {
 		case from.make >= 0:
-			text = w.made[from.make]
+			made = &w.results[from.make]
 		case from.from >= 0:
 			text = w.values[from.from]
 			plain = s.kinds != nil && s.kinds[from.from].Kind == record.Amount
-			if found, ok := writing.Orders[from.from]; ok && len(b.expression.Dates) > 0 {
-				order = found
+			if len(b.expression.Dates) > 0 {
+				order = writing.Order
+			}
+			if s.kinds != nil && s.kinds[from.from].Kind == record.Date {
+				order = date.YearMonthDay
 			}
 		default:
-			text = constants[b.constants[i]]
+			var known bool
+			text, known = constants[b.constants[i]]
+			lacks = !known
 		}
-		w.record.Texts = append(w.record.Texts, text)
-		w.record.Plain = append(w.record.Plain, plain)
-		w.record.Orders = append(w.record.Orders, order)
+		r.Texts, r.Plain, r.Orders = append(r.Texts, text), append(r.Plain, plain), append(r.Orders, order)
+		r.Made, r.Lacks = append(r.Made, made), append(r.Lacks, lacks)
 	}
 }
 
@@ -171,7 +196,7 @@ func (w *Worker) write(s *Shape, b *record.Batch, row int) {
 
 // plainly appends to dst the plain form of a text that is of a kind, or returns
 // what was wanted in its place. Blank stays blank.
-func plainly(dst []byte, as As, text []byte, writing Writing, column int) (plain []byte, wanted string) {
+func plainly(dst []byte, as As, text []byte, writing Writing) (plain []byte, wanted string) {
 	trimmed := bytes.TrimSpace(text)
 	if len(trimmed) == 0 {
 		return nil, ""
@@ -186,7 +211,7 @@ func plainly(dst []byte, as As, text []byte, writing Writing, column int) (plain
 	case record.Date:
 		order := as.Order
 		if order == date.Unclear {
-			order = writing.Orders[column]
+			order = writing.Order
 		}
 		days, ok := date.ParseOrder(trimmed, order)
 		if !ok {

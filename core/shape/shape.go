@@ -45,6 +45,7 @@ type Shape struct {
 	kinds    []As     // by column of the source; Kind "" for none
 	columns  []column // of the result, nil where the source's own stay as they are
 	makes    []bound
+	names    []string // of what is made
 	where    *bound
 	sent     *record.Layout // the source's own columns, renamed
 	Unmet    []string       // columns that were asked for and are not here
@@ -61,8 +62,9 @@ type column struct {
 // bound is an expression whose columns were found.
 type bound struct {
 	expression *expression.Expression
-	from       []column // by column of the expression
-	constants  []string // names that are none, "" for one that is
+	from       []column        // by column of the expression
+	constants  []string        // names that are none, "" for one that is
+	form       expression.Form // of the result
 }
 
 // For works out what a request means for a head.
@@ -146,6 +148,7 @@ func (s *Shape) readAs(kinds []As) {
 func (s *Shape) prepareMakes(makes []Make) {
 	for i, m := range makes {
 		s.makes = append(s.makes, s.bind(m.Expression, makes[:i]))
+		s.names = append(s.names, m.Name)
 	}
 }
 
@@ -153,18 +156,36 @@ func (s *Shape) prepareMakes(makes []Make) {
 // none, when it is a word of the file's name or something that no record has.
 func (s *Shape) bind(x *expression.Expression, made []Make) bound {
 	b := bound{expression: x, from: make([]column, len(x.Columns)), constants: make([]string, len(x.Columns))}
+	forms := make([]expression.Form, len(x.Columns))
 	for i, name := range x.Columns {
 		b.from[i] = column{from: -1, make: -1}
-		if at := slices.IndexFunc(made, func(m Make) bool { return m.Name == name }); at >= 0 {
-			b.from[i].make = at
-		} else if at, ok := s.sent.Find(name); ok {
+		at, isSent := s.sent.Find(name)
+		if isSent {
+			name = s.sent.Columns[at] // it may have been called by its position
+		}
+		switch before := slices.IndexFunc(made, func(m Make) bool { return m.Name == name }); {
+		case before >= 0:
+			b.from[i].make = before
+			forms[i] = s.makes[before].form
+		case isSent:
 			b.from[i].from = at
-		} else {
+			forms[i] = s.formOf(at)
+		default:
 			b.constants[i] = name
 			s.constant = append(s.constant, name)
+			forms[i] = expression.Sent
 		}
 	}
+	b.form = x.Form(forms)
 	return b
+}
+
+// formOf is the form of a column of the source.
+func (s *Shape) formOf(at int) expression.Form {
+	if s.kinds == nil || s.kinds[at].Kind == "" || s.kinds[at].Kind == record.Text {
+		return expression.Sent
+	}
+	return expression.Form{Kind: s.kinds[at].Kind}
 }
 
 // arrange works out the columns of the result.
@@ -183,32 +204,52 @@ func (s *Shape) arrange(r *Request) {
 	if len(dropped) == 0 && len(r.Make) == 0 && s.kinds == nil {
 		return
 	}
-	head := *s.Head
-	var names []string
-	var kinds []record.Kind
+	a := arrangement{shape: s}
 	for at, name := range s.sent.Columns {
-		over := slices.ContainsFunc(r.Make, func(m Make) bool { return m.Name == name })
-		if dropped[at] || over {
-			continue
+		over := slices.IndexFunc(r.Make, func(m Make) bool { return m.Name == name })
+		switch {
+		case dropped[at]:
+		case over >= 0:
+			a.add(column{from: -1, make: over}, name, at+1)
+		default:
+			a.add(column{from: at, make: -1}, name, at+1)
 		}
-		s.columns = append(s.columns, column{from: at, make: -1})
-		names = append(names, name)
-		kind := record.Kind("")
-		if s.kinds != nil {
-			kind = s.kinds[at].Kind
-		}
-		kinds = append(kinds, kind)
 	}
 	for i, m := range r.Make {
-		if slices.Contains(r.Drop, m.Name) {
-			continue
+		if !slices.Contains(r.Drop, m.Name) && !slices.Contains(a.names, m.Name) {
+			a.add(column{from: -1, make: i}, m.Name, 0)
 		}
-		s.columns = append(s.columns, column{from: -1, make: i})
-		names = append(names, m.Name)
-		kinds = append(kinds, m.Expression.Kind())
 	}
-	head.Layout, head.Kinds = record.NewLayout(names), kinds
+	head := *s.Head
+	head.Layout, head.Kinds, head.Computed = record.Arranged(a.names, a.sent), a.kinds, a.computed
 	s.Head = &head
+}
+
+// arrangement puts the columns of a result together.
+type arrangement struct {
+	shape    *Shape
+	names    []string
+	sent     []int
+	kinds    []record.Kind
+	computed []bool
+}
+
+// add adds a column. sent is its place in the source, from 1, 0 for none.
+func (a *arrangement) add(c column, name string, sent int) {
+	var kind record.Kind
+	computed := false
+	switch {
+	case c.make >= 0:
+		form := a.shape.makes[c.make].form
+		if computed = !form.AsSent; computed {
+			kind = form.Kind
+		}
+	case a.shape.kinds != nil:
+		kind = a.shape.kinds[c.from].Kind
+	}
+	a.shape.columns = append(a.shape.columns, c)
+	a.names, a.sent = append(a.names, name), append(a.sent, sent)
+	a.kinds, a.computed = append(a.kinds, kind), append(a.computed, computed)
 }
 
 // Constants are names in expressions that no column bears: words of the file's

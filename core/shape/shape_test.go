@@ -75,7 +75,7 @@ func TestApply(t *testing.T) {
 	if !slices.Equal(s.Unmet, []string{"none"}) || !slices.Equal(s.Constants(), []string{"entity"}) {
 		t.Errorf("unmet %q, constants %q", s.Unmet, s.Constants())
 	}
-	new(Worker).Apply(s, b, Writing{Decimal: ',', Orders: map[int]date.Order{1: date.DayMonthYear}}, map[string][]byte{"entity": []byte("corvane")})
+	new(Worker).Apply(s, b, Writing{Decimal: ',', Order: date.DayMonthYear}, map[string][]byte{"entity": []byte("corvane")})
 	if got, want := lines(b), []string{"2:|04000|2031-01-31|1234.50|1234.50|2469.00", "4:|04100|2031-02-03||-2.5|-5.0"}; !slices.Equal(got, want) {
 		t.Errorf("records are %q, want %q", got, want)
 	}

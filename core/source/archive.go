@@ -128,7 +128,7 @@ func (f *finder) unpackArchives() error {
 			}
 			sources = append(sources, Source{
 				Name: name, Path: s.Path, Size: int64(min(entry.UncompressedSize64, 1<<62)), Changed: entry.Modified,
-				below: name, within: &within{file: s.below, archive: a, entry: entry.Name},
+				identity: s.identity, below: name, within: &within{file: s.below, archive: a, entry: entry.Name},
 			})
 		}
 	}

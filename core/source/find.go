@@ -450,7 +450,7 @@ func (s *Source) stat() error {
 	if err != nil {
 		return err
 	}
-	s.Size, s.Changed = info.Size(), info.ModTime()
+	s.Size, s.Changed, s.identity = info.Size(), info.ModTime(), identityOf(info)
 	if !info.Mode().IsRegular() {
 		s.Size = -1
 	}

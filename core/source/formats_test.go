@@ -414,7 +414,7 @@ func TestDecimalMarkOfEachSource(t *testing.T) {
 				unclear = fmt.Sprint(u.Column, " ", u.Line, " ", u.Found)
 			}
 		})
-		if err := set.Scan(context.Background(), Reading{Jobs: 1, Memory: 1 << 26, Amounts: []string{"b"}}, func() Visitor { return visitor }); err != nil {
+		if err := set.Scan(context.Background(), Reading{Jobs: 1, Memory: 1 << 26}, func() Visitor { return visitor }); err != nil {
 			t.Fatal(err)
 		}
 		if decimal != c.decimal || unclear != c.unclear {

@@ -83,6 +83,10 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 	case source.Size < 0: // a pipe can be read once
 		f.set.looked[index].kept = stream
 	case keep && isText && text.cutter.Whole():
+		if err := text.unchanged(source); err != nil {
+			stream.close()
+			return err
+		}
 		text.letGo()
 		stream.counted = true
 		f.reading.Progress.add(1, source.Size)

@@ -1,12 +1,15 @@
 package source
 
 import (
+	"bytes"
 	"errors"
 	"io"
+	"slices"
 
 	"lastblock/core/amount"
 	"lastblock/core/date"
 	"lastblock/core/delimited"
+	"lastblock/core/kind"
 	"lastblock/core/record"
 	"lastblock/core/shape"
 )
@@ -22,164 +25,247 @@ type Manner struct {
 	Choice   Choice          // what is read of workbooks
 	Query    string          // what is read of a database
 	Trailer  *TrailerPattern // the line with which sources end and declare what is in them; nil for none
+	Parts    bool            // several files for one entity and period are parts of one filing
 	Shape    *shape.Request
 }
 
 // Written is how one source writes its values, found out from them.
 type Written struct {
 	shape.Writing
-	// Unclear are values by which it could not be told, one of each column.
+	// Unclear are values by which it could not be told, one of each column in which
+	// such a value stands.
 	Unclear []Unclear
 }
 
-// Unclear is a value that can be read in two ways, in a column where no value
+// Unclear is a value that can be read in two ways, in a source where no value
 // tells which one is right.
 type Unclear struct {
 	Column string
 	Kind   record.Kind
 	Line   int
 	Found  string
+	Asked  bool // the column's values are read as amounts, or as dates, whatever the run does with them
 }
 
 // Sources of which there is nothing more to say share these.
 var (
-	writtenPoint = &Written{Writing: shape.Writing{Decimal: '.'}}
-	writtenComma = &Written{Writing: shape.Writing{Decimal: ','}}
+	writtenPoint = &Written{Writing: shape.Writing{Decimal: '.', Order: date.DayMonthYear}}
+	writtenComma = &Written{Writing: shape.Writing{Decimal: ',', Order: date.DayMonthYear}}
 )
 
-// evidence gathers how a source writes amounts and dates.
+// evidence gathers how a source writes amounts and dates. That is a property of the
+// source: it is found out from all of its columns, record by record from the first
+// one on, whichever of them a run reads, and whoever asks finds the same.
+//
+// The first records are looked at in any case, and the more of them prove a mark the
+// better. Where they prove none, the first value behind them that does is enough.
 type evidence struct {
-	amounts []int // columns of amounts
-	all     bool  // every column is looked at
-	dates   []int
-	columns []string
-
-	marks   amount.Marks
-	example *Unclear
-	orders  []orders
-	scratch []byte
+	columns   []witness
+	findMark  bool
+	findOrder bool
+	typed     bool // numbers are no text here
+	rows      int  // looked at
+	fractions int  // numbers, not texts, with digits behind the point
+	orders    [2]int
+	scratch   []byte
 }
 
-// orders counts the dates of one column by what order they prove.
-type orders struct {
-	count   [3]int
-	example *Unclear
+// witness is what one column tells.
+type witness struct {
+	name   string
+	code   bool // called like a code, which counts only where no other column tells
+	amount bool // read as amounts whatever a run does
+	date   bool // read as dates
+
+	marks                      amount.Marks
+	plain                      int // other amounts
+	others                     int // filled values that are no amounts
+	amountExample, dateExample *Unclear
 }
 
-// enough values settle how amounts are written.
-const enough = 20
+// sampleRecords are looked at in any case.
+const sampleRecords = 64
 
-// settled tells whether nothing more has to be looked at.
-func (e *evidence) settled() bool {
-	for i := range e.orders {
-		if e.orders[i].count == [3]int{} {
-			return false
-		}
-	}
-	return len(e.amounts) == 0 && !e.all || e.marks.Point+e.marks.Comma > 0
-}
+// dayFirst and monthFirst are indices of orders.
+const (
+	dayFirst = iota
+	monthFirst
+)
 
-// look takes a batch into account.
+// look takes a batch into account, up to the record by which all is settled.
 func (e *evidence) look(b *record.Batch) {
-	if e.all {
-		for column := range b.Width {
-			e.lookAmounts(b, column)
-		}
-	}
-	for _, column := range e.amounts {
-		e.lookAmounts(b, column)
-	}
-	for i, column := range e.dates {
-		e.lookDates(b, column, &e.orders[i])
-	}
-}
-
-func (e *evidence) lookAmounts(b *record.Batch, column int) {
+	e.fractions += b.Fractions
 	for row := range b.Rows {
-		if !e.all && e.marks.Point+e.marks.Comma >= enough {
+		if e.rows >= sampleRecords && e.isSettled() {
 			return
 		}
-		text := b.Text(row, column, &e.scratch)
-		before := e.marks.Unclear
-		if e.marks.Add(text); e.marks.Unclear > before && e.example == nil {
-			e.example = &Unclear{Column: e.columns[column], Kind: record.Amount, Line: b.Line(row), Found: string(text)}
-		}
-	}
-}
-
-func (e *evidence) lookDates(b *record.Batch, column int, o *orders) {
-	for row := range b.Rows {
-		text := b.Text(row, column, &e.scratch)
-		d, ok := date.Parse(text)
-		switch {
-		case !ok:
-		case d.Order != date.Unclear:
-			o.count[d.Order]++
-		case o.example == nil:
-			o.example = &Unclear{Column: e.columns[column], Kind: record.Date, Line: b.Line(row), Found: string(text)}
-		}
-	}
-}
-
-// written tells what was found out. typed is a format in which numbers are no
-// text.
-func (e *evidence) written(asked byte, typed bool) *Written {
-	mark, proven := e.marks.Decimal()
-	if asked != 0 && !typed {
-		mark, proven = asked, true
-	}
-	unclear := !proven && e.example != nil && !typed
-	if !unclear && len(e.dates) == 0 { // as nearly all are
-		if mark == ',' {
-			return writtenComma
-		}
-		return writtenPoint
-	}
-	w := new(Written)
-	w.Decimal = mark
-	if unclear {
-		w.Unclear = append(w.Unclear, *e.example)
-	}
-	w.Orders = make(map[int]date.Order)
-	for i, column := range e.dates {
-		o := &e.orders[i]
-		switch {
-		case o.count[date.MonthDayYear] > o.count[date.DayMonthYear]:
-			w.Orders[column] = date.MonthDayYear
-		case o.count[date.DayMonthYear] == 0 && o.count[date.YearMonthDay] > 0:
-			w.Orders[column] = date.YearMonthDay
-		default:
-			w.Orders[column] = date.DayMonthYear
-			if o.count[date.DayMonthYear] == 0 && o.example != nil {
-				w.Unclear = append(w.Unclear, *o.example)
+		e.rows++
+		for column := range min(b.Width, len(e.columns)) {
+			w := &e.columns[column]
+			field := b.Field(row, column)
+			if len(field) == 0 {
+				continue
+			}
+			if e.findMark && (e.rows <= sampleRecords || hasMark(field)) {
+				w.lookAmount(b, row, column, &e.scratch)
+			}
+			if e.findOrder && mayTellOrder(field) {
+				e.lookDate(w, b, row, column)
 			}
 		}
 	}
-	return w
 }
 
-// evidence says what has to be found out about a source of a shape. It is used
+// hasMark tells whether a text may be an amount that proves something.
+func hasMark(text []byte) bool {
+	return bytes.IndexByte(text, '.') >= 0 || bytes.IndexByte(text, ',') >= 0
+}
+
+// mayTellOrder tells quickly of most texts that they are no date with the year at the
+// end.
+func mayTellOrder(text []byte) bool {
+	const shortest = len("1/2/2031")
+	if len(text) < shortest {
+		return false
+	}
+	isMark := func(c byte) bool { return c == '/' || c == '-' || c == '.' }
+	return isMark(text[1]) || isMark(text[2]) || text[0] == '"' || text[0] == ' '
+}
+
+func (w *witness) lookAmount(b *record.Batch, row, column int, scratch *[]byte) {
+	text := bytes.TrimSpace(b.Text(row, column, scratch))
+	if len(text) == 0 {
+		return
+	}
+	if !kind.MayBeAmount(text) {
+		w.others++
+		return
+	}
+	switch before := w.marks; {
+	case hasMark(text):
+		w.marks.Add(text)
+		switch {
+		case w.marks == before:
+			w.others++
+		case w.marks.Unclear > before.Unclear && w.amountExample == nil:
+			w.amountExample = &Unclear{Column: w.name, Kind: record.Amount, Line: b.Line(row), Found: string(text), Asked: w.amount}
+		}
+	case isAmount(text):
+		w.plain++
+	default:
+		w.others++
+	}
+}
+
+func (e *evidence) lookDate(w *witness, b *record.Batch, row, column int) {
+	text := bytes.TrimSpace(b.Text(row, column, &e.scratch))
+	d, ok := date.Parse(text)
+	switch {
+	case !ok || d.ByHabit:
+	case d.Order == date.DayMonthYear:
+		e.orders[dayFirst]++
+	case d.Order == date.MonthDayYear:
+		e.orders[monthFirst]++
+	case d.Order == date.Unclear && w.dateExample == nil:
+		w.dateExample = &Unclear{Column: w.name, Kind: record.Date, Line: b.Line(row), Found: string(text), Asked: true}
+	}
+}
+
+// marks are those of the columns that mostly hold amounts; those that are called like
+// codes count where no other one tells.
+func (e *evidence) marks() amount.Marks {
+	var amounts, codes amount.Marks
+	for i := range e.columns {
+		w := &e.columns[i]
+		switch known := w.marks.Point + w.marks.Comma + w.marks.Unclear + w.plain; {
+		case known < w.others:
+		case w.code && !w.amount:
+			codes.Merge(w.marks)
+		default:
+			amounts.Merge(w.marks)
+		}
+	}
+	if amounts.Point == amounts.Comma {
+		return codes
+	}
+	return amounts
+}
+
+// isSettled tells whether nothing more has to be looked at.
+func (e *evidence) isSettled() bool {
+	if e.findOrder && e.orders[dayFirst] == e.orders[monthFirst] {
+		return false
+	}
+	if !e.findMark {
+		return true
+	}
+	marks := e.marks()
+	mark, proven := marks.Decimal()
+	if e.typed && proven && mark == ',' && e.fractions == 0 {
+		return false // a number with digits behind the point would show that texts are not all there is
+	}
+	return proven
+}
+
+// written tells what was found out. asked is the mark that was said, 0 for none.
+func (e *evidence) written(asked byte) *Written {
+	marks := e.marks()
+	mark, proven := marks.Decimal()
+	switch {
+	case asked != 0 && !e.typed:
+		mark, proven = asked, true
+	case e.typed && e.fractions > 0:
+		mark, proven = '.', true // numbers are certain; a text beside them that has a comma is refused
+	}
+	found := Written{Writing: shape.Writing{Decimal: mark, Order: date.DayMonthYear}}
+	ordered := e.orders[dayFirst] != e.orders[monthFirst]
+	if e.orders[monthFirst] > e.orders[dayFirst] {
+		found.Order = date.MonthDayYear
+	}
+	for i := range e.columns {
+		w := &e.columns[i]
+		if !proven && !e.typed && w.amountExample != nil && w.marks.Unclear+w.plain >= w.others {
+			found.Unclear = append(found.Unclear, *w.amountExample)
+		}
+		if w.date && !ordered && w.dateExample != nil {
+			found.Unclear = append(found.Unclear, *w.dateExample)
+		}
+	}
+	switch {
+	case found.Unclear != nil || found.Order != date.DayMonthYear:
+		return &found
+	case mark == ',':
+		return writtenComma
+	}
+	return writtenPoint
+}
+
+// evidenceFor says what has to be found out about a source of a shape. It is used
 // again for the next source of the same shape.
 func (w *worker) evidenceFor(s *shape.Shape, asked byte, typed bool) *evidence {
 	e := &w.evidence
-	if w.evident == s {
-		e.marks, e.example = amount.Marks{}, nil
-		clear(e.orders)
+	if w.evident == s && e.typed == typed {
+		e.forget()
 		return e
 	}
-	f := w.feed
 	w.evident = s
-	*e = evidence{all: f.reading.AllAmounts && (asked == 0 || typed), columns: s.SentColumns(), dates: s.Dated()}
-	if asked == 0 || typed {
-		e.amounts = s.Calculated()
-		for _, name := range f.reading.Amounts {
-			if at, ok := s.Sent(name); ok {
-				e.amounts = append(e.amounts, at)
-			}
-		}
+	calculated, dated := s.Calculated(), s.Dated()
+	*e = evidence{typed: typed, findMark: asked == 0 || typed, findOrder: len(dated) > 0}
+	for i, name := range s.SentColumns() {
+		e.columns = append(e.columns, witness{
+			name: name, code: kind.IsCodeName(name), amount: slices.Contains(calculated, i), date: slices.Contains(dated, i),
+		})
 	}
-	e.orders = make([]orders, len(e.dates))
 	return e
+}
+
+// forget begins again with another source of the same columns.
+func (e *evidence) forget() {
+	e.rows, e.fractions, e.orders = 0, 0, [2]int{}
+	for i := range e.columns {
+		w := &e.columns[i]
+		*w = witness{name: w.name, code: w.code, amount: w.amount, date: w.date}
+	}
 }
 
 // settle finds out how a source writes its values: from its first stretch, and
@@ -191,12 +277,13 @@ func (w *worker) settle(s *stream, stretch *Stretch) error {
 	asked := source.manner().Decimal
 	e := w.evidenceFor(s.shape, asked, !isText)
 	e.look(&stretch.Batch)
-	if !e.settled() && !stretch.Last && source.Size >= 0 {
+	if !stretch.Last && source.Size >= 0 && (e.rows < sampleRecords || !e.isSettled()) {
+		e.forget()
 		if err := f.lookOn(source, e); err != nil {
 			return err
 		}
 	}
-	s.written = e.written(asked, !isText)
+	s.written = e.written(asked)
 	return nil
 }
 
@@ -208,7 +295,7 @@ func (f *feed) lookOn(s *Source, e *evidence) error {
 	}
 	defer reader.Close()
 	stretch := new(Stretch)
-	for !e.settled() {
+	for e.rows < sampleRecords || !e.isSettled() {
 		err := reader.Next(stretch)
 		if errors.Is(err, io.EOF) {
 			return nil
@@ -229,9 +316,10 @@ func (s *Set) constants(index int, names []string) map[string][]byte {
 	}
 	values := make(map[string][]byte, len(names))
 	for _, name := range names {
-		if name == SourceColumn {
+		switch {
+		case name == SourceColumn:
 			values[name] = []byte(s.Sources[index].Name)
-		} else {
+		case s.known(name):
 			values[name] = []byte(s.Word(index, name))
 		}
 	}

@@ -7,6 +7,7 @@ import (
 
 	"lastblock/core/expression"
 	"lastblock/core/nearest"
+	"lastblock/core/record"
 	"lastblock/core/shape"
 )
 
@@ -91,12 +92,24 @@ func (f *feed) checkExpression(flag string, x *expression.Expression, all []aske
 			_, sent := a.shape.Sent(name)
 			return sent || a.shape.Head.Layout.Has(name)
 		})
-		if met || f.set.known(name) {
-			continue
+		if met || f.set.known(name) || !f.missed[name] {
+			continue // has asks for one on purpose, and so does what is never evaluated
 		}
 		return fmt.Errorf("%s: %w", flag, &expression.SyntaxError{Text: x.Text, Column: x.Places[i], Reason: unknownColumn("", name, have).Error()})
 	}
 	return nil
+}
+
+// noteMissed notes for which columns expressions have asked in vain.
+func (f *feed) noteMissed(missed []record.Told) {
+	if missed == nil {
+		return
+	}
+	f.shaping.Lock()
+	defer f.shaping.Unlock()
+	for i := range missed {
+		f.missed[missed[i].Column] = true
+	}
 }
 
 func unknownColumn(flag, name string, have []string) error {

@@ -54,3 +54,15 @@ func (f *file) Seek(offset int64, whence int) (int64, error) {
 	}
 	return at, nil
 }
+
+// identity is that of the file that is open.
+func (f *file) identity() (identity, error) {
+	var stat syscall.Stat_t
+	if err := syscall.Fstat(f.descriptor, &stat); err != nil {
+		return identity{}, &fs.PathError{Op: "stat", Path: f.path, Err: err}
+	}
+	if stat.Mode&syscall.S_IFMT != syscall.S_IFREG {
+		return identity{}, nil
+	}
+	return identity{size: stat.Size, time: modified(&stat), device: uint64(stat.Dev), number: stat.Ino}, nil
+}

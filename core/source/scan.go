@@ -21,12 +21,10 @@ type Head = record.Head
 
 // Reading is how a run reads.
 type Reading struct {
-	Memory     int64    // in bytes; bounds the longest record
-	Jobs       int      // how many goroutines read
-	OwnOutputs bool     // read what Lastblock wrote, too
-	Amounts    []string // columns that the run reads as amounts
-	AllAmounts bool     // it reads every column so that holds amounts
-	Partial    bool     // not all sources are read, so a name that is not found may stand in others
+	Memory     int64 // in bytes; bounds the longest record
+	Jobs       int   // how many goroutines read
+	OwnOutputs bool  // read what Lastblock wrote, too
+	Partial    bool  // not all sources are read, so a name that is not found may stand in others
 	Progress   *Progress
 
 	// Wanted, if it is set, tells which of some lines of a source are wanted: the
@@ -73,8 +71,8 @@ type Batch struct {
 
 // DecimalOf is the decimal mark of the amounts in a column.
 func (b *Batch) DecimalOf(column int) byte {
-	if b.Head.Kind(column) == record.Amount {
-		return '.' // it was brought into its plain form
+	if b.Head.IsPlain(column) {
+		return '.'
 	}
 	return b.Decimal
 }
@@ -195,8 +193,9 @@ type feed struct {
 	own     []bool    // each entry is written by the one goroutine that opens its source
 	starts  [][]start // likewise, by the goroutine that has the mutex
 
-	shaping sync.Mutex // guards shapes
+	shaping sync.Mutex // guards shapes and missed
 	shapes  map[shaped]*shape.Shape
+	missed  map[string]bool // names that expressions asked for where a source has no such column
 
 	mutex  sync.Mutex
 	tasks  []span
@@ -220,6 +219,7 @@ func newFeed(s *Set, reading Reading) *feed {
 		own:     make([]bool, len(s.Sources)),
 		starts:  make([][]start, len(s.Sources)),
 		shapes:  make(map[shaped]*shape.Shape),
+		missed:  make(map[string]bool),
 	}
 	for i := range s.Sources {
 		if manner := s.Sources[i].as; f.heads[manner] == nil {
@@ -345,18 +345,18 @@ func (f *feed) openReader(s *Source, progress *Progress) (Reader, error) {
 	return reader, err
 }
 
-// ErrChanged says that somebody wrote to a source while it was being read.
-var ErrChanged = errors.New("the file has changed since this run began; wait until it is whole, and run again")
-
 // next takes the next stretch, into the buffers of the goroutine that asks for
 // it.
 func (s *stream) next(w *worker) error {
 	first := !s.started
 	s.started = true
 	if !first && !s.skip() {
-		return io.EOF
+		return s.end()
 	}
 	if err := s.reader.Next(&w.batch.Stretch); err != nil {
+		if changed := s.end(); !errors.Is(changed, io.EOF) {
+			return changed // which is why it cannot be read, if it cannot
+		}
 		if errors.Is(err, io.EOF) {
 			return err
 		}
@@ -376,6 +376,21 @@ func (s *stream) next(w *worker) error {
 		s.feed.reading.Progress.add(0, s.taken(&w.batch.Stretch))
 	}
 	return nil
+}
+
+// end is io.EOF, unless the file has changed while it was read.
+func (s *stream) end() error {
+	source := &s.feed.set.Sources[s.index]
+	if t, ok := s.reader.(*textReader); ok {
+		if err := t.unchanged(source); err != nil {
+			return err
+		}
+		return io.EOF
+	}
+	if err := source.Unchanged(); err != nil {
+		return err
+	}
+	return io.EOF
 }
 
 // begin finds out what is to be known of a source before its first stretch is
@@ -522,6 +537,7 @@ func (w *worker) visit(s *stream, first bool) error {
 	}
 	w.batch.Arrived = w.batch.Read()
 	w.shaper.Apply(s.shape, &w.batch.Stretch.Batch, s.written.Writing, s.constants)
+	s.feed.noteMissed(w.batch.Missed)
 	w.batch.Index, w.batch.Head, w.batch.First = s.index, s.shape.Head, first
 	w.batch.Written = s.written
 	return w.visitor.Batch(&w.batch)

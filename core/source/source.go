@@ -18,6 +18,8 @@ type Source struct {
 	Changed time.Time
 	Words   []string // values of the words of --name, in the pattern's order; nil where the name does not match
 
+	identity identity // of the file, when it was found
+
 	below  string // the path below the folder that was named, with entry and sheet
 	format *Format
 	as     *Manner // nil for the usual one
@@ -118,6 +120,10 @@ func (s *Set) IsShared(index int) bool { return isShared(s.Sources[index]) }
 func (s *Set) IsVerbatim(index int) bool {
 	return s.IsText(index) && s.Sources[index].manner().Shape == nil
 }
+
+// IsPart tells whether it was said of a source that it is one of several files for its
+// entity and period.
+func (s *Set) IsPart(index int) bool { return s.Sources[index].manner().Parts }
 
 // Bytes is the size of all sources, as far as it is known.
 func (s *Set) Bytes() int64 {

@@ -3,6 +3,7 @@ package source
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"lastblock/core/record"
 )
@@ -28,7 +29,7 @@ func ReadTable(ctx context.Context, path string, reading Reading, decimal byte) 
 	if len(set.Sources) != 1 {
 		return nil, fmt.Errorf("%s: a single file is needed here", path)
 	}
-	reading.Jobs, reading.OwnOutputs, reading.Progress, reading.AllAmounts = 1, true, nil, true
+	reading.Jobs, reading.OwnOutputs, reading.Progress = 1, true, nil
 	table := &Table{Name: path, Layout: record.NewLayout(nil), Decimal: decimal}
 	if err := set.Scan(ctx, reading, func() Visitor { return (*tableVisitor)(table) }); err != nil {
 		return nil, err
@@ -55,7 +56,8 @@ func (t *tableVisitor) Batch(b *Batch) error {
 		return &Error{t.Name, fmt.Errorf("line %d cannot be read: it does not have the %d fields of its header, or a quote in it is not closed", b.Refused[0].Line, b.Width)}
 	}
 	t.Layout = b.Head.Layout
-	if t.Decimal == 0 || len(b.Unclear) == 0 {
+	isUnclear := slices.ContainsFunc(b.Unclear, func(u Unclear) bool { return u.Kind == record.Amount })
+	if t.Decimal == 0 || !isUnclear {
 		t.Decimal = b.Decimal
 	}
 	var scratch []byte

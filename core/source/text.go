@@ -45,6 +45,22 @@ func (r *textReader) Parse(s *Stretch) {
 	s.Last = s.block.Last
 }
 
+// unchanged makes sure that the file that is open is the one that was found when the
+// run began, which costs less than looking for it by its path once more. One that was
+// let go was looked at then.
+func (r *textReader) unchanged(s *Source) error {
+	if r.file == nil {
+		return nil
+	}
+	if plain, ok := r.file.(interface{ identity() (identity, error) }); ok {
+		if now, err := plain.identity(); err != nil || s.identity != (identity{}) && now != s.identity {
+			return &Error{s.Name, ErrChanged}
+		}
+		return nil
+	}
+	return s.Unchanged()
+}
+
 // letGo closes the file, all of which has been read.
 func (r *textReader) letGo() {
 	r.unwrap.close()

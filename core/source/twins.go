@@ -119,6 +119,9 @@ func (s *Set) fingerprint(ctx context.Context, indices []int, prints []string, j
 				if err != nil {
 					return &Error{source.Name, err}
 				}
+				if err := source.Unchanged(); err != nil {
+					return err
+				}
 				prints[indices[at]] = print
 			}
 		})
@@ -168,7 +171,7 @@ func (s *Set) FilePrint(index int) (string, error) {
 	if err != nil {
 		return "", &Error{s.Sources[index].Name, err}
 	}
-	return print, nil
+	return print, s.Sources[index].Unchanged()
 }
 
 // confirm compares files with one fingerprint byte by byte.

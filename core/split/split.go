@@ -63,7 +63,6 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 			return nil, err
 		}
 	}
-	reading.Amounts = columns
 	rows := options.Rows
 	if options.Parts > 0 {
 		total, err := count(ctx, set, reading)
@@ -121,7 +120,7 @@ func amountColumns(ctx context.Context, set *source.Set, reading source.Reading)
 		return []string{}, nil
 	}
 	columns := []string{}
-	reading.Jobs, reading.Progress, reading.AllAmounts = 1, nil, true
+	reading.Jobs, reading.Progress = 1, nil
 	err := set.Scan(ctx, reading, func() source.Visitor { return &looker{columns: &columns} })
 	if err != nil && !errors.Is(err, errEnough) {
 		return nil, err

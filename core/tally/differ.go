@@ -26,7 +26,7 @@ func (t *Tally) TellDiffering() {
 	usual := t.usualLayout()
 	for i := range t.Sources {
 		head := t.Sources[i].Head
-		if head == nil || head.Empty || head.Layout == usual {
+		if head == nil || head.Empty || head.Layout == usual || t.isGone(i) {
 			continue
 		}
 		if text := difference(usual, head.Layout); text != "" {

@@ -38,8 +38,8 @@ func (v *Visitor) leaveOut(b *source.Batch, entry *entry, drops *drop.Source) {
 	}
 }
 
-// leave notes that a record is left out.
-func (v *Visitor) leave(b *source.Batch, entry *entry, row int, reason drop.Reason) {
+// leftFor is what is left out of a source for a reason.
+func (v *Visitor) leftFor(entry *entry, reason drop.Reason) *left {
 	if entry.set.left == nil {
 		entry.set.left = make(map[drop.Reason]*left)
 	}
@@ -48,6 +48,24 @@ func (v *Visitor) leave(b *source.Batch, entry *entry, row int, reason drop.Reas
 		l = &left{totals: make([]amount.Sum, len(v.columns))}
 		entry.set.left[reason] = l
 	}
+	return l
+}
+
+// leaveRefused notes that a line is left out that could not be read anyway.
+func (v *Visitor) leaveRefused(b *source.Batch, entry *entry, i int, reason drop.Reason) {
+	v.leftFor(entry, reason).records++
+	entry.Dropped++
+	entry.Left++
+	if v.tally.options.Both {
+		refusal := &b.Refused[i]
+		v.suspense.Add(suspense.Entry{Reason: reason.Kind, Source: v.tally.set.Sources[b.Index].Name, Line: refusal.Line, Record: refusal.Raw})
+	}
+}
+
+// leave notes that a record is left out.
+func (v *Visitor) leave(b *source.Batch, entry *entry, row int, reason drop.Reason) {
+	l := v.leftFor(entry, reason)
+	entry.Left++
 	l.records++
 	for i, column := range v.columns {
 		if column < 0 {

@@ -71,15 +71,7 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 			Message: fmt.Sprintf("column %d has no name and only numbers the records; left out", head.Index),
 		})
 	}
-	for _, unclear := range b.Unclear {
-		f := finding.Finding{Kind: finding.DecimalUnclear, Line: unclear.Line, Column: unclear.Column, Found: unclear.Found}
-		f.Message = fmt.Sprintf("%q could be read with either decimal mark, and no other amount here proves one; read with %q, say it with --decimal", unclear.Found, b.Decimal)
-		if unclear.Kind == record.Date {
-			f.Kind = finding.DateUnclear
-			f.Message = fmt.Sprintf("%q could be read day first or month first, and no other date of the column proves one; read day first, say it with --as %s=date:dmy or date:mdy", unclear.Found, unclear.Column)
-		}
-		add(f)
-	}
+	v.tellUnclear(b, add)
 	for _, renamed := range b.Head.Twice {
 		add(finding.Finding{
 			Kind: finding.RepeatedColumn, Line: b.Head.Line, Column: renamed.Name,
@@ -99,6 +91,34 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 			Message:  fmt.Sprintf("the file's name does not match %q, so %s stays blank", v.tally.set.Pattern, strings.Join(v.tally.set.Words(), " and ")),
 		})
 	}
+}
+
+// tellUnclear tells by which values it could not be told how the source writes: of
+// amounts the first one in a column that the run reads as amounts, and of dates one of
+// each column that it reads as dates.
+func (v *Visitor) tellUnclear(b *source.Batch, add func(finding.Finding)) {
+	told := false
+	for _, unclear := range b.Unclear {
+		f := finding.Finding{Kind: finding.DateUnclear, Line: unclear.Line, Column: unclear.Column, Found: unclear.Found}
+		if unclear.Kind == record.Date {
+			f.Message = fmt.Sprintf("%q could be read day first or month first, and no other date here proves one; read day first, say it with --as %s=date:dmy or date:mdy", unclear.Found, unclear.Column)
+			add(f)
+			continue
+		}
+		if told || !unclear.Asked && !v.reads(b, unclear.Column) {
+			continue
+		}
+		told = true
+		f.Kind = finding.DecimalUnclear
+		f.Message = fmt.Sprintf("%q could be read with either decimal mark, and no other amount here proves one; read with %q, say it with --decimal", unclear.Found, b.Decimal)
+		add(f)
+	}
+}
+
+// reads tells whether the run reads a column as amounts.
+func (v *Visitor) reads(b *source.Batch, column string) bool {
+	at, ok := b.Head.Layout.Find(column)
+	return ok && (v.tally.options.Every || slices.Contains(v.columns, at))
 }
 
 // tell adds what is known once all of a source was read.
@@ -144,6 +164,7 @@ func (t *Tally) tell(index int, s *Source) {
 		})
 	}
 	t.tellTotalLine(s, add)
+	s.tellExpressions(add)
 	if s.set.blank > 0 && !s.Head.Empty {
 		add(finding.Finding{
 			Kind: finding.BlankLine, Count: s.set.blank,

@@ -31,7 +31,6 @@ func countWith(t *testing.T, manner source.Manner, mode source.ColumnMode, amoun
 		t.Fatal(err)
 	}
 	reading := sourcetest.Reading
-	reading.Amounts = amounts
 	c := tally.New(set, tally.Options{Amounts: amounts})
 	if err := set.Scan(context.Background(), reading, func() source.Visitor { return c.Visitor() }); err != nil {
 		t.Fatal(err)

@@ -19,6 +19,7 @@ import (
 	"lastblock/core/meaning"
 	"lastblock/core/nearest"
 	"lastblock/core/proof"
+	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/suspense"
 	"lastblock/internal/fault"
@@ -31,6 +32,8 @@ type Options struct {
 	Amounts  []string       // columns to read as amounts, by name or as "#3"
 	Optional []string       // of these, the ones that no source needs to have
 	Columns  []string       // others that sources need to have
+	Filed    bool           // tell who has sent several files for one period
+	Every    bool           // every column is read as amounts that holds some
 	Suspense *suspense.File // nil: what is set aside is counted only
 	Whole    bool           // keep every finding, see finding.List.KeepAll
 	Drop     *drop.Set      // what is left out; nil for nothing
@@ -59,6 +62,7 @@ type Source struct {
 	Used     int  // records that can be used, counted where they are handed on
 	Suspense int
 	Dropped  int          // left out by a condition, or by Options.Drop
+	Left     int          // of these, by Options.Drop
 	Totals   []amount.Sum // of the records that can be used, by Options.Amounts
 	Blank    []int        // records whose amount is blank
 	Trailer  *source.Trailer
@@ -77,6 +81,8 @@ type aside struct {
 	left        map[drop.Reason]*left
 	blank       int   // blank lines
 	repeated    []int // lines on which the header stands again
+
+	missed, blanked []record.Told // see record.Batch
 }
 
 // Whole is a total of all records that are amounts there, the ones that a
@@ -146,7 +152,9 @@ func (t *Tally) Visitor() *Visitor {
 // error is always nil.
 func (v *Visitor) Batch(b *source.Batch) error {
 	entry := v.enter(b)
-	if b.First {
+	drops := v.tally.options.Drop.Of(v.tally.set.Sources[b.Index].Name)
+	reason, gone := drops.Whole()
+	if b.First && !gone {
 		v.lookAtHead(b)
 	}
 	entry.Read += b.Arrived
@@ -162,11 +170,16 @@ func (v *Visitor) Batch(b *source.Batch) error {
 		entry.set.guessLine(b)
 	}
 	entry.set.repeated = append(entry.set.repeated, b.Repeated...)
+	entry.set.noteExpressions(b.Missed, b.Blanked)
 	for i := range b.Refused {
-		v.refuse(b, entry, i)
+		if gone {
+			v.leaveRefused(b, entry, i, reason)
+		} else {
+			v.refuse(b, entry, i)
+		}
 	}
 	v.Rows, v.Values, v.Plain = nil, v.Values[:0], true
-	if drops := v.tally.options.Drop.Of(v.tally.set.Sources[b.Index].Name); drops != nil {
+	if drops != nil {
 		v.leaveOut(b, entry, drops)
 	}
 	if b.Dropped != nil {
@@ -433,8 +446,10 @@ func (t *Tally) Finish() error {
 			aside[k].Merge(&s.set.totals[k])
 			dropped[k].Merge(&s.set.dropped[k])
 		}
-		if s.Head != nil {
+		if s.Head != nil && !t.isGone(i) {
 			t.tell(i, s)
+		}
+		if s.Head != nil {
 			t.tellLeft(i, s)
 		}
 	}
@@ -443,6 +458,11 @@ func (t *Tally) Finish() error {
 	}
 	if err := t.tellTwins(); err != nil {
 		return err
+	}
+	if t.options.Filed {
+		if err := t.tellFiled(); err != nil {
+			return err
+		}
 	}
 	if t.set.Mode == source.StrictColumns {
 		t.TellDiffering()
@@ -459,6 +479,7 @@ func (s *Source) merge(o *Source) {
 	s.Used += o.Used
 	s.Suspense += o.Suspense
 	s.Dropped += o.Dropped
+	s.Left += o.Left
 	s.set.hidden += o.set.hidden
 	if o.Trailer != nil {
 		s.Trailer = o.Trailer
@@ -472,6 +493,7 @@ func (s *Source) merge(o *Source) {
 	s.set.mergeLeft(&o.set)
 	s.set.blank += o.set.blank
 	s.set.repeated = append(s.set.repeated, o.set.repeated...)
+	s.set.noteExpressions(o.set.missed, o.set.blanked)
 	for i := range o.Totals {
 		s.Totals[i].Merge(&o.Totals[i])
 		s.set.totals[i].Merge(&o.set.totals[i])
@@ -537,7 +559,7 @@ func (t *Tally) checkColumn(column, so string) error {
 			continue
 		}
 		asked = true
-		if _, ok := head.Layout.Find(column); !ok && t.Sources[i].Read > 0 {
+		if _, ok := head.Layout.Find(column); !ok && t.Sources[i].Read > 0 && !t.isGone(i) && !t.Sources[i].set.hasMissed(column) {
 			lacking = append(lacking, i)
 		}
 	}

@@ -47,6 +47,12 @@ type run struct {
 	scopes  []int    // see scope
 }
 
+// isGone tells whether a source is left out as a whole, so that it counts for no check.
+func (r *run) isGone(index int) bool {
+	_, whole := r.options.Drop.Of(r.set.Sources[index].Name).Whole()
+	return whole
+}
+
 // amountAt is where an amount column stands among those of the tally.
 func (r *run) amountAt(column string) int { return slices.Index(r.amounts, column) }
 

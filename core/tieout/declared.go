@@ -46,6 +46,7 @@ const (
 // tally's findings.
 func (r *run) declare(rows []Row, f *figures) error {
 	c := comparison{run: r, figures: f, rows: make(map[int]*Row), declared: make(map[int]bool)}
+	rows = slices.DeleteFunc(slices.Clone(rows), func(row Row) bool { return r.isGone(row.Index) })
 	for i := range rows {
 		c.rows[rows[i].Index] = &rows[i]
 	}
@@ -124,7 +125,7 @@ type declaration struct {
 
 // sheet compares with a control sheet, line by line.
 func (c *comparison) sheet(sheet *source.Table) error {
-	s := controlSheet{Table: sheet, set: c.run.set}
+	s := controlSheet{Table: sheet, set: c.run.set, isGone: c.run.isGone}
 	if err := s.check(); err != nil {
 		return err
 	}
@@ -134,6 +135,13 @@ func (c *comparison) sheet(sheet *source.Table) error {
 		line := sheet.Lines[i]
 		key, label := s.key(i)
 		index, here := keys[key]
+		if files := s.ambiguous[key]; len(files) > 0 {
+			c.run.tally.Findings.Add(finding.Finding{
+				Kind: finding.NoSource, Source: label, Order: finding.End, Line: line,
+				Message: fmt.Sprintf("declared on line %d of %s, and more than one source is called so: %s; exclude the one that is superseded", line, sheet.Name, listed(files, len(files))),
+			})
+			continue
+		}
 		if !here {
 			c.run.tally.Findings.Add(finding.Finding{
 				Kind: finding.NoSource, Source: label, Order: finding.End, Line: line,
@@ -276,13 +284,14 @@ func (c *comparison) compareRows(counted *Row, d *declaration) error {
 	if err != nil {
 		return &DeclarationError{d.by, d.line, fmt.Sprintf("rows is %q, which is no whole number", text)}
 	}
-	off := counted.Rows - declared
+	arrived := counted.Rows - counted.Left
+	off := arrived - declared
 	if max(off, -off) <= c.run.options.ToleranceRows {
 		return nil
 	}
 	f := c.run.about(finding.RowCount, counted.Index)
-	f.Expected, f.Found, f.Difference = strconv.Itoa(declared), strconv.Itoa(counted.Rows), strconv.Itoa(off)
-	f.Message = fmt.Sprintf("declared %d rows, %d arrived: %s%s", declared, counted.Rows, missingOrExtra(off), d.where)
+	f.Expected, f.Found, f.Difference = strconv.Itoa(declared), strconv.Itoa(arrived), strconv.Itoa(off)
+	f.Message = fmt.Sprintf("declared %d rows, %d arrived: %s%s", declared, arrived, missingOrExtra(off), d.where)
 	c.run.tally.Findings.Add(f)
 	return nil
 }
@@ -322,7 +331,10 @@ func (c *comparison) compareAmount(counted *Row, d *declaration, kind finding.Ki
 // controlSheet is a control sheet for all sources.
 type controlSheet struct {
 	*source.Table
-	set *source.Set
+	set    *source.Set
+	isGone func(index int) bool
+
+	ambiguous map[string][]string // sources by a key that several of them have; see index
 }
 
 // decimal is the mark of the sheet's amounts.
@@ -355,17 +367,20 @@ func (c controlSheet) check() error {
 
 // index maps what a line of the sheet may call a source to the source. Where
 // two sources would be called the same, neither is meant.
-func (c controlSheet) index() map[string]int {
+func (c *controlSheet) index() map[string]int {
 	keys := make(map[string]int)
-	ambiguous := make(map[string]bool)
+	c.ambiguous = make(map[string][]string)
 	add := func(key string, index int) {
 		if other, ok := keys[key]; ok && other != index {
-			ambiguous[key] = true
+			if c.ambiguous[key] == nil {
+				c.ambiguous[key] = []string{c.set.Sources[other].Name}
+			}
+			c.ambiguous[key] = append(c.ambiguous[key], c.set.Sources[index].Name)
 		}
 		keys[key] = index
 	}
 	for index := range c.set.Sources {
-		if c.set.IsOwn(index) {
+		if c.set.IsOwn(index) || c.isGone(index) {
 			continue
 		}
 		if c.Has(entityColumn) {
@@ -380,7 +395,7 @@ func (c controlSheet) index() map[string]int {
 			add(key, index)
 		}
 	}
-	for key := range ambiguous {
+	for key := range c.ambiguous {
 		delete(keys, key)
 	}
 	return keys

@@ -234,7 +234,7 @@ func TestMatrix(t *testing.T) {
 		{"names that write a period otherwise", "{entity}_{period}*", "corvane_203101 corvane_2031_02", Options{Periods: periods("2031-01..2031-02")},
 			"[2031-01 2031-02] corvane[filed:1 filed:1]", nil},
 		{"twice", "{entity}_{period}*", "corvane_2031-01 corvane_2031-01x", Options{Periods: periods("2031-01")},
-			"[2031-01] corvane[filed-twice:2]", []string{"stop filed-twice corvane_2031-01x.csv corvane_2031-01.csv, corvane_2031-01x.csv"}},
+			"[2031-01] corvane[filed-twice:2]", []string{"stop filed-twice corvane_2031-01.csv corvane_2031-01.csv, corvane_2031-01x.csv"}},
 		{"quarters and weeks", "{entity}_{period}*", "corvane_2031Q1 corvane_2031-W05", Options{Periods: append(periods("2031Q1"), periods("2031-W05..2031-W06")...)},
 			"[2031Q1 2031-W05 2031-W06] corvane[filed:1 filed:1 not-filed:0]", []string{"stop not-filed corvane 2031-W06"}},
 		{"without periods in the names", "{entity}*", "corvane gorse", Options{Roster: roster},

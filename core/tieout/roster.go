@@ -11,6 +11,7 @@ import (
 	"lastblock/core/nearest"
 	"lastblock/core/period"
 	"lastblock/core/source"
+	"lastblock/core/tally"
 )
 
 // Roster is who has to file.
@@ -127,7 +128,12 @@ func (r *run) matrix(rows []Row) (*Matrix, error) {
 	if !slices.Contains(r.set.Words(), entityColumn) {
 		return nil, errNoEntities
 	}
-	g := &gathering{run: r, cells: make(map[filing]*MatrixCell), names: make(map[string]string)}
+	g := &gathering{run: r, cells: make(map[filing]*MatrixCell), names: make(map[string]string), twice: make(map[int]bool)}
+	for _, filing := range tally.Filings(r.set, func(i int) bool { return !r.isGone(i) && !r.set.IsOwn(i) }) {
+		for _, i := range filing.Sources {
+			g.twice[i] = !filing.Parts
+		}
+	}
 	g.gather(rows)
 	periods := r.options.Periods
 	if len(periods) == 0 {
@@ -192,13 +198,14 @@ type gathering struct {
 	cells map[filing]*MatrixCell
 	names map[string]string // entities as the files call them
 	order []string          // the same, folded, in the order of the sources
+	twice map[int]bool      // sources that are one of several files for one period
 }
 
 func (g *gathering) gather(rows []Row) {
 	for i := range rows {
 		index := rows[i].Index
 		name := g.run.set.Word(index, entityColumn)
-		if name == "" {
+		if name == "" || g.run.isGone(index) {
 			continue // the name of the file tells nothing, which is a finding of its own
 		}
 		entity := fold(name)
@@ -253,13 +260,8 @@ func (g *gathering) cell(e *Entry, p period.Period, due, onRoster bool) MatrixCe
 		return MatrixCell{Status: NotFiled}
 	}
 	cell.Status = Filed
-	if files := g.files(cell); len(files) > 1 {
+	if slices.ContainsFunc(cell.indices, func(i int) bool { return g.twice[i] }) {
 		cell.Status = FiledTwice
-		f := g.run.about(finding.FiledTwice, cell.indices[len(cell.indices)-1])
-		f.Key, f.Count = key, len(files)
-		f.Found = strings.Join(files, ", ")
-		f.Message = fmt.Sprintf("%s has filed %d times: %s; read only the one that is valid, with --skip", key, len(files), strings.Join(files, ", "))
-		list.Add(f)
 	}
 	if due {
 		return *cell
@@ -282,23 +284,6 @@ func (g *gathering) cell(e *Entry, p period.Period, due, onRoster bool) MatrixCe
 	}
 	list.Add(f)
 	return *cell
-}
-
-// files are the names of the different files of a cell: the sheets of one
-// workbook are one filing.
-func (g *gathering) files(cell *MatrixCell) []string {
-	var files, paths []string
-	for _, index := range cell.indices {
-		src := &g.run.set.Sources[index]
-		path := src.Path
-		if entry := src.Entry(); entry != "" {
-			path += "\x00" + entry
-		}
-		if !slices.Contains(paths, path) {
-			paths, files = append(paths, path), append(files, src.Name)
-		}
-	}
-	return files
 }
 
 func (g *gathering) meant(entity string) string {

@@ -40,7 +40,7 @@ type Options struct {
 
 	Checks []Check
 
-	Drop     *drop.Set      // what is left out; it counts as arrived, and not in totals
+	Drop     *drop.Set      // what is left out; it counts as read, and for no check
 	Suspense *suspense.File // nil without one
 	Whole    bool           // keep every finding, for Result.EachFinding
 }
@@ -50,7 +50,8 @@ type Row struct {
 	Index      int // of the source in the set
 	Rows       int // records that arrived, the ones in suspense included
 	Suspense   int
-	Dropped    int             // left out by a condition
+	Dropped    int             // left out by a condition or a decision
+	Left       int             // of these, by a decision: they are compared with nothing
 	Totals     []amount.Amount // of the records that are used
 	Running    []amount.Amount // totals of this source and all before it
 	HashTotals []amount.Amount
@@ -104,10 +105,10 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	}()
 	r.tally = tally.New(set, tally.Options{
 		Amounts: r.amounts, Optional: r.amounts[len(options.Totals):], Columns: unique(needed),
-		Suspense: options.Suspense, Whole: options.Whole, Drop: options.Drop,
+		Suspense: options.Suspense, Whole: options.Whole, Drop: options.Drop, Filed: true,
 	})
 	r.memory = reading.Memory / int64(4*max(1, reading.Jobs)*len(checks))
-	r.reading.Amounts = append(slices.Clone(r.amounts), needed...)
+
 	if len(set.Sources) > 0 {
 		r.scope(0)
 	}
@@ -147,7 +148,7 @@ func (r *run) result(f *figures) (*Result, error) {
 			continue
 		}
 		counted := &r.tally.Sources[i]
-		row := Row{Index: i, Rows: counted.Read, Suspense: counted.Suspense, Dropped: counted.Dropped}
+		row := Row{Index: i, Rows: counted.Read, Suspense: counted.Suspense, Dropped: counted.Dropped, Left: counted.Left}
 		for k := range counted.Totals {
 			running[k].Merge(&counted.Totals[k])
 			if k < len(f.totals) {
