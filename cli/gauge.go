@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"lastblock/core/finding"
@@ -170,7 +171,7 @@ func (a *app) printGauge(set *source.Set, r *gauge.Result) {
 // that are amounts.
 func (a *app) printGauged(columns []gauge.Column) {
 	values := show.Table{Columns: []show.Column{
-		{Name: "column", Key: true}, {Name: "kind", Whole: true}, {Name: "count", Right: true}, {Name: "blank", Right: true}, {Name: "distinct", Right: true},
+		{Name: "column", Key: true}, {Name: "kind", Whole: true}, {Name: "count", Right: true}, {Name: "blank", Right: true}, {Name: "distinct", Right: true}, {Name: "others", Right: true},
 		{Name: "shortest"}, {Name: "longest"}, {Name: "most frequent"},
 	}}
 	figures := show.Table{Columns: []show.Column{{Name: "column", Key: true}}}
@@ -183,11 +184,15 @@ func (a *app) printGauged(columns []gauge.Column) {
 		for _, v := range c.Frequent {
 			frequent = append(frequent, fmt.Sprintf("%s (%s)", v.Text, show.Number(v.Count)))
 		}
+		others := ""
+		if c.Others > 0 {
+			others = show.Number(c.Others)
+		}
 		shortest, longest := c.Shortest, c.Longest
 		if c.Kind == record.Date && c.First != "" {
 			shortest, longest = c.First, c.Last
 		}
-		values.Add(c.Column, string(c.Kind), show.Number(c.Count), show.Number(c.Blank), show.Number(c.Distinct), shortest, longest, strings.Join(frequent, ", "))
+		values.Add(c.Column, string(c.Kind), show.Number(c.Count), show.Number(c.Blank), show.Number(c.Distinct), others, shortest, longest, strings.Join(frequent, ", "))
 		if !c.Has {
 			continue
 		}
@@ -196,6 +201,9 @@ func (a *app) printGauged(columns []gauge.Column) {
 			deviation = c.Deviation.Money()
 		}
 		figures.Add(c.Column, c.Sum.Money(), c.Mean.Money(), deviation, c.Min.Money(), c.Q1.Money(), c.Median.Money(), c.Q3.Money(), c.Max.Money())
+	}
+	if !slices.ContainsFunc(columns, func(c gauge.Column) bool { return c.Others > 0 }) {
+		values.Drop("others")
 	}
 	values.Print(a.stdout)
 	if len(figures.Rows) > 0 {

@@ -130,24 +130,35 @@ func restOfGroup(findings []finding.Finding, shown int) string {
 	}
 	text := fmt.Sprintf("… %s more of kind %s", Number(rest), findings[0].Kind)
 	if sum, ok := sumOf(findings); ok {
-		text += ", together with those above " + sum.Money()
+		text += ", together with those above " + sum
 	}
 	return text + "; " + where
 }
 
-// sumOf adds up findings by their amounts; ok is false where one has none, or
-// where some are only counted.
-func sumOf(findings []finding.Finding) (sum amount.Amount, ok bool) {
-	var s amount.Sum
+// sumOf adds up findings by their amounts, by column where they have several; ok is
+// false where one has none, or where some are only counted.
+func sumOf(findings []finding.Finding) (text string, ok bool) {
+	var single amount.Sum
+	var totals finding.Totals
 	for i := range findings {
 		text, ok := findings[i].Money()
 		value, err := amount.Parse([]byte(text), '.')
 		if !ok || err != nil || findings[i].Rest {
-			return amount.Amount{}, false
+			return "", false
 		}
-		s.Add(value)
+		single.Add(value)
+		totals = totals.Plus(findings[i].Totals)
 	}
-	return s.Amount(), true
+	if totals == nil {
+		return single.Amount().Money(), true
+	}
+	var parts []string
+	for _, total := range totals {
+		if total.Amount.Sign() != 0 {
+			parts = append(parts, total.Column+" "+total.Amount.Money())
+		}
+	}
+	return strings.Join(parts, ", "), len(parts) > 0
 }
 
 // isOfRecord tells whether findings of a kind are about records that are in
@@ -165,7 +176,7 @@ func printFinding(s *Screen, same []finding.Finding) {
 	f := same[0]
 	where, message := places(same), f.Message
 	if sum, ok := sumOf(same); ok && len(same) > 1 {
-		message += "; together " + sum.Money()
+		message += "; together " + Visible(sum)
 	}
 	if len(same) == 1 && f.Weight != finding.Note && f.ID != "" {
 		where += "  id " + f.ID
@@ -306,7 +317,10 @@ func place(f finding.Finding) string {
 
 // placeOf is place with what is said of the line, "" for nothing.
 func placeOf(f finding.Finding, line string) string {
-	parts := []string{Visible(f.Source)}
+	var parts []string
+	if f.Source != "" {
+		parts = append(parts, Visible(f.Source))
+	}
 	if f.Sheet != "" {
 		parts = append(parts, "sheet "+Visible(f.Sheet))
 	}

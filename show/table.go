@@ -235,3 +235,15 @@ func Visible(s string) string {
 }
 
 func isControl(r rune) bool { return r < 0x20 || 0x7f <= r && r < 0xa0 || r == 0x2028 || r == 0x2029 }
+
+// Drop leaves a column out.
+func (t *Table) Drop(name string) {
+	at := slices.IndexFunc(t.Columns, func(c Column) bool { return c.Name == name })
+	if at < 0 {
+		return
+	}
+	t.Columns = slices.Delete(t.Columns, at, at+1)
+	for i := range t.Rows {
+		t.Rows[i].Cells = slices.Delete(t.Rows[i].Cells, at, at+1)
+	}
+}

@@ -96,7 +96,7 @@ func agrees(line, rest []byte) bool {
 func decides(line []byte) bool {
 	var delimiter byte
 	wordStart := true
-	for _, c := range line[:len(line)-1] {
+	for _, c := range trimLineEnd(line) {
 		if wordStart && !('a' <= c|0x20 && c|0x20 <= 'z') {
 			return false
 		}
@@ -107,9 +107,8 @@ func decides(line []byte) bool {
 				return false
 			}
 			delimiter, wordStart = c, true
-		case '"':
+		case '"', '\r':
 			return false
-		case '\r':
 		default:
 			if c >= utf8.RuneSelf {
 				return false
@@ -214,18 +213,52 @@ func linesEnd(data []byte, lineEnd byte, n int) int {
 	return end
 }
 
-// lineEndOf tells how lines end: in LF, unless there is none in the first
-// stretch, and a CR with something behind it. known is false where neither was
-// seen.
+// lineEndOf tells how lines end: in LF, unless there is none in the first stretch, and
+// a CR with something behind it. Where both are there, as in a file with lines that end
+// in CR and texts of several lines, what stands within quotes does not count. known is
+// false where neither was seen.
 func lineEndOf(data []byte) (lineEnd byte, known bool) {
 	start := data[:min(len(data), sampleSize)]
-	if bytes.IndexByte(start, '\n') >= 0 {
+	feed, alone := bytes.IndexByte(start, '\n') >= 0, loneReturn(start)
+	switch {
+	case feed && alone >= 0 && endsInReturns(start):
+		return '\r', true
+	case feed:
 		return '\n', true
-	}
-	if at := bytes.IndexByte(start, '\r'); at >= 0 && at < len(start)-1 {
+	case alone >= 0:
 		return '\r', len(start) == sampleSize
 	}
 	return '\n', bytes.IndexByte(data, '\n') >= 0
+}
+
+// loneReturn finds the first CR that has something behind it which is no LF, -1 for none.
+func loneReturn(data []byte) int {
+	for at := 0; ; at++ {
+		i := bytes.IndexByte(data[at:], '\r')
+		if i < 0 || at+i+1 >= len(data) {
+			return -1
+		}
+		if at += i; data[at+1] != '\n' {
+			return at
+		}
+	}
+}
+
+// endsInReturns tells whether more lines end in CR alone than in LF, outside of quotes.
+func endsInReturns(data []byte) bool {
+	returns, feeds, quoted := 0, 0, false
+	for i, c := range data {
+		switch {
+		case c == '"':
+			quoted = !quoted
+		case quoted:
+		case c == '\n':
+			feeds++
+		case c == '\r' && (i+1 == len(data) || data[i+1] != '\n'):
+			returns++
+		}
+	}
+	return returns > feeds
 }
 
 // trimLineEnd takes LF, CR LF or CR off the end of a line.

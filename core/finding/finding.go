@@ -70,6 +70,7 @@ const (
 	ValidTwice Kind = "valid-twice" // rows of a reference that hold on the same day
 
 	BadValue    Kind = "bad-value"    // a text that is not the amount it should be
+	OtherValues Kind = "other-values" // values that are not of their column's kind
 	BlankAmount Kind = "blank-amount" // an amount that is missing
 	BlankDate   Kind = "blank-date"   // what was to be calculated from a date that is missing
 	FieldCount  Kind = "field-count"  // a record with more or fewer fields than the header
@@ -109,7 +110,7 @@ var weights = map[Kind]Weight{
 	Differs: Stop, OnlyHere: Stop, OnlyThere: Stop, Ambiguous: Stop, LooseKey: Review, GaveUp: Review, NoRate: Stop, OneCompany: Note,
 	NotFound: Stop, ManyFound: Stop, ValidTwice: Stop,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
-	BadValue: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
+	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
 	EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
 	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
 	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,
@@ -152,6 +153,7 @@ type Finding struct {
 	Difference string `json:"difference,omitempty"`
 	Count      int    `json:"count,omitempty"`  // how many lines or records it speaks of, where not one
 	Amount     string `json:"amount,omitempty"` // of the record that it is about
+	Totals     Totals `json:"totals,omitempty"` // of that record, where several are asked for: those that are not zero
 	Message    string `json:"message"`
 	State      string `json:"state"` // another one where what the finding says has changed
 

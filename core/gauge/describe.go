@@ -20,21 +20,21 @@ import (
 // describe puts together what several goroutines have gathered, in the order of
 // columns. Each column's texts come one after another, each text once for every
 // decimal mark.
-func describe(parts []*gatherer, columns []string, memory int64, frequent int) ([]Column, error) {
+func describe(parts []*gatherer, columns []asked, memory int64, frequent int) ([]Column, error) {
 	rows := 0
 	for _, g := range parts {
 		rows += g.rows
 	}
 	all := make([]Column, 0, len(columns))
 	if isSpilled(parts, memory) {
-		found, err := describeSpilled(parts, rows, memory, frequent)
+		found, err := describeSpilled(parts, columns, rows, memory, frequent)
 		if err != nil {
 			return nil, err
 		}
-		for _, name := range columns {
-			column, ok := found[name]
+		for _, c := range columns {
+			column, ok := found[c.name]
 			if !ok {
-				column = Column{Summary: new(statistic.Moments).Summary(name, rows)}
+				column = Column{Summary: new(statistic.Moments).Summary(c.name, rows, c.kind)}
 			}
 			all = append(all, column)
 		}
@@ -43,11 +43,11 @@ func describe(parts []*gatherer, columns []string, memory int64, frequent int) (
 	all = all[:len(columns)]
 	var group errgroup.Group
 	group.SetLimit(runtime.GOMAXPROCS(0))
-	for i, name := range columns {
+	for i, c := range columns {
 		group.Go(func() error {
 			p := newPortrait(memory, frequent)
-			err := eachText(mergedDictionaries(parts, name), p.add)
-			column, ended := p.column(name, rows)
+			err := eachText(mergedDictionaries(parts, c.name), p.add)
+			column, ended := p.column(c, rows)
 			all[i] = column
 			return errors.Join(err, ended, p.close())
 		})
@@ -118,7 +118,7 @@ func mergedDictionaries(parts []*gatherer, name string) [2]*dictionary {
 }
 
 // describeSpilled reads all texts in order from where they were put aside.
-func describeSpilled(parts []*gatherer, rows int, memory int64, frequent int) (map[string]Column, error) {
+func describeSpilled(parts []*gatherer, columns []asked, rows int, memory int64, frequent int) (map[string]Column, error) {
 	var sorters []*spill.Sorter
 	names, at := []string(nil), make(map[string]int)
 	for _, g := range parts {
@@ -145,7 +145,11 @@ func describeSpilled(parts []*gatherer, rows int, memory int64, frequent int) (m
 		if p == nil {
 			return nil
 		}
-		column, err := p.column(names[current], rows)
+		of := asked{name: names[current]}
+		if at := slices.IndexFunc(columns, func(c asked) bool { return c.name == of.name }); at >= 0 {
+			of = columns[at]
+		}
+		column, err := p.column(of, rows)
 		found[names[current]] = column
 		return errors.Join(err, p.close())
 	}
@@ -222,7 +226,22 @@ type portrait struct {
 	numbers  *spill.Sorter // values of amounts and how often each stands there
 	texts    int
 	frequent top
+	others   []string // the first texts, in the order of their bytes, that are no amounts
 	item     []byte
+}
+
+// shownOthers is how many texts that are no amounts are kept.
+const shownOthers = 3
+
+// addOther takes in a text that is no amount.
+func (p *portrait) addOther(text []byte) {
+	if len(p.others) == shownOthers && string(text) >= p.others[shownOthers-1] {
+		return
+	}
+	if at, known := slices.BinarySearch(p.others, string(text)); !known {
+		p.others = slices.Insert(p.others, at, string(text))
+		p.others = p.others[:min(len(p.others), shownOthers)]
+	}
 }
 
 func newPortrait(memory int64, frequent int) *portrait {
@@ -246,6 +265,7 @@ func (p *portrait) add(text []byte, n counts) error {
 		}
 		value, ok := p.moments.Add(text, decimal, n[mark])
 		if !ok {
+			p.addOther(text)
 			continue
 		}
 		p.item = value.AppendKey(p.item[:0])
@@ -258,10 +278,13 @@ func (p *portrait) add(text []byte, n counts) error {
 }
 
 // column finishes the description.
-func (p *portrait) column(name string, rows int) (Column, error) {
-	c := Column{Summary: p.moments.Summary(name, rows), Distinct: p.texts, Frequent: p.frequent.values}
-	if c.Kind != record.Amount {
+func (p *portrait) column(of asked, rows int) (Column, error) {
+	c := Column{Summary: p.moments.Summary(of.name, rows, of.kind), Distinct: p.texts, Frequent: p.frequent.values}
+	if c.Kind != record.Amount || !c.Has {
 		return c, nil
+	}
+	if c.Others > 0 {
+		c.NoAmounts = p.others
 	}
 	return c, p.describeAmounts(&c)
 }

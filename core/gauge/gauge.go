@@ -7,10 +7,13 @@ package gauge
 import (
 	"context"
 	"errors"
+	"fmt"
+	"strings"
 
 	"lastblock/core/amount"
 	"lastblock/core/finding"
 	"lastblock/core/proof"
+	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/statistic"
 	"lastblock/core/suspense"
@@ -34,7 +37,36 @@ type Column struct {
 	// stand around that place. They are exact.
 	Q1, Median, Q3 amount.Amount
 
-	Frequent []Frequent // the most frequent values
+	Frequent  []Frequent // the most frequent values
+	NoAmounts []string   // of a column of amounts, the first texts that are none
+}
+
+// asked is a column, and of which kind it was said to be, "" for none.
+type asked struct {
+	name string
+	kind record.Kind
+}
+
+// askedOf are the columns of some heads, in their order, with what was said of each.
+func askedOf(names []string, heads ...*source.Head) []asked {
+	kinds := make(map[string]record.Kind)
+	var last *source.Head
+	for _, head := range heads {
+		if head == nil || head == last {
+			continue
+		}
+		last = head
+		for i, name := range head.Layout.Columns {
+			if kind := head.Kind(i); kind != "" && kinds[name] != record.Text {
+				kinds[name] = kind
+			}
+		}
+	}
+	var columns []asked
+	for _, name := range names {
+		columns = append(columns, asked{name, kinds[name]})
+	}
+	return columns
 }
 
 // Frequent is a value and how often it stands in its column.
@@ -97,9 +129,14 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	if err := result.Proof.Check(); err != nil {
 		return nil, err
 	}
-	if result.Columns, err = describe(parts, t.Columns(), reading.Memory, options.Frequent); err != nil {
+	var heads []*source.Head
+	for i := range t.Sources {
+		heads = append(heads, t.Sources[i].Head)
+	}
+	if result.Columns, err = describe(parts, askedOf(t.Columns(), heads...), reading.Memory, options.Frequent); err != nil {
 		return nil, err
 	}
+	tellOthers(result.Columns, &t.Findings)
 	if options.Each {
 		if result.Sources, err = sheets(t, visitors, reading.Memory, options.Frequent); err != nil {
 			return nil, err
@@ -137,7 +174,7 @@ func sheets(t *tally.Tally, visitors []*visitor, memory int64, frequent int) ([]
 			sheet.Rows += g.rows
 		}
 		var err error
-		if sheet.Columns, err = describe(parts[i], head.Layout.Columns, memory, frequent); err != nil {
+		if sheet.Columns, err = describe(parts[i], askedOf(head.Layout.Columns, head), memory, frequent); err != nil {
 			return nil, err
 		}
 		all = append(all, sheet)
@@ -201,7 +238,7 @@ func (v *visitor) endSource() {
 		return
 	}
 	sheet := Sheet{Index: v.index, Rows: part.rows}
-	sheet.Columns, v.err = describe([]*gatherer{part}, part.names, v.memory, v.options.Frequent)
+	sheet.Columns, v.err = describe([]*gatherer{part}, askedOf(part.names, part.head), v.memory, v.options.Frequent)
 	v.sheets = append(v.sheets, sheet)
 	v.err = errors.Join(v.err, part.close())
 }
@@ -217,4 +254,33 @@ func (v *visitor) close() error {
 		errs = append(errs, p.close())
 	}
 	return errors.Join(errs...)
+}
+
+// tellOthers tells of columns of amounts or dates in which other values stand, too.
+func tellOthers(columns []Column, findings *finding.List) {
+	for i := range columns {
+		c := &columns[i]
+		if c.Others == 0 {
+			continue
+		}
+		what := otherThan[c.Kind]
+		f := finding.Finding{Kind: finding.OtherValues, Order: finding.End, Column: c.Column, Count: c.Others, Expected: what[0]}
+		f.Message = fmt.Sprintf("%d values are not %s, and in no figure of the column", c.Others, what[1])
+		if c.Others == 1 {
+			f.Message = fmt.Sprintf("1 value is not %s, and in no figure of the column", what[0])
+		}
+		if len(c.NoAmounts) > 0 {
+			f.Found = strings.Join(c.NoAmounts, ", ")
+			f.Message += fmt.Sprintf(": %q", c.NoAmounts[0])
+			for _, text := range c.NoAmounts[1:] {
+				f.Message += fmt.Sprintf(", %q", text)
+			}
+		}
+		findings.Add(f)
+	}
+}
+
+// otherThan are the kinds in words, of one value and of several.
+var otherThan = map[record.Kind][2]string{
+	record.Amount: {"an amount", "amounts"}, record.Date: {"a date", "dates"}, record.Flag: {"true or false", "true or false"},
 }

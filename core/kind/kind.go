@@ -146,6 +146,19 @@ func (s *Evidence) Kind(name string) (kind record.Kind, others int) {
 	return record.Text, 0
 }
 
+// KindAs is Kind for a column of which it was said what it holds; "" says nothing.
+func (s *Evidence) KindAs(name string, asked record.Kind) (kind record.Kind, others int) {
+	switch asked {
+	case record.Amount:
+		return asked, s.Filled - s.amounts
+	case record.Date:
+		return asked, s.Filled - s.dates
+	case record.Flag, record.Text:
+		return asked, 0 // what is no flag was refused
+	}
+	return s.Kind(name)
+}
+
 // IsUnclear tells whether the dates can be read in two ways, and none proves
 // one.
 func (s *Evidence) IsUnclear() bool {

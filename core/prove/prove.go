@@ -180,7 +180,7 @@ func (c *comparison) read(ctx context.Context, s *side, progress *source.Progres
 		}
 	}
 	for i, name := range c.columns {
-		r.Columns = append(r.Columns, moments[i].Summary(name, r.Proof.Used))
+		r.Columns = append(r.Columns, moments[i].Summary(name, r.Proof.Used, ""))
 	}
 	s.result = r
 	return r.Proof.Check()

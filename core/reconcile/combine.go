@@ -40,7 +40,9 @@ type answer struct {
 
 // combine looks among what is left for records of one side that together make one on
 // the other. An answer counts only where it is the only one, and where none of its
-// records is in another one.
+// records is in another one, be it of a record that has several. A single record that
+// makes another one by itself is an answer, too, though not one to be taken: what it
+// stands for is for a key to say.
 func (w *worker) combine(here, there []matching.Item) error {
 	if len(here)+len(there) < 3 {
 		return w.leave(here, there)
@@ -52,79 +54,170 @@ func (w *worker) combine(here, there []matching.Item) error {
 		w.gaveUp += len(here) + len(there)
 		return w.leave(here, there)
 	}
-	found, gaveUp, err := w.answers(parts, f, scale)
+	c := &combination{worker: w, parts: parts, field: f, scale: scale}
+	gaveUp, err := c.find()
 	if err != nil {
 		return err
 	}
 	w.gaveUp += gaveUp
-	return w.takeAnswers(sides, found)
+	return w.takeAnswers(sides, c.taken)
 }
 
-// answers looks for the answers of all records, by the side that has one. What is found
-// for one does not depend on the others, so that several goroutines look for them.
-func (w *worker) answers(parts [2][]part, f *field, scale int) (found [2][]answer, gaveUp int, err error) {
-	for one := range parts {
-		first := combiner{parts: parts[1-one], most: w.run.options.Combine, field: f, scale: scale, days: w.daysOf()}
-		first.choose(nil)
-		tries := mostTries / (1 + len(parts[0]) + len(parts[1]))
-		answers := make([]answer, len(parts[one]))
-		var group errgroup.Group
-		var next, given atomic.Int64
-		jobs := 1
-		if len(parts[one]) > manyAnswers {
-			jobs = max(1, w.run.reading.Jobs)
-		}
-		for range jobs {
-			s := first // shares the pairs, which nobody changes
-			group.Go(func() error {
-				for {
-					i := int(next.Add(1)) - 1
-					if i >= len(parts[one]) {
-						return nil
-					}
-					s.tries = tries
-					list, unique := s.find(&parts[one][i])
-					if s.tries <= 0 {
-						given.Add(1)
-					} else if unique {
-						answers[i] = answer{i, list}
-					}
+// combination is the search among the records of one key.
+type combination struct {
+	worker *worker
+	parts  [2][]part
+	field  *field
+	scale  int
+
+	answered [2][]bool   // records that are made by any others, by the side that has one
+	others   [2][]uint32 // how many records a record is part of an answer of, as far as it matters
+	taken    [2][]answer // the answers that count, by the side that has one
+}
+
+// find finds the answers that count. It first looks for the records with one answer
+// only, and then, since most have none, whether a record of these answers is in one of
+// another record.
+func (c *combination) find() (gaveUp int, err error) {
+	var only [2][]answer
+	for one := range c.parts {
+		c.answered[one] = make([]bool, len(c.parts[one]))
+		answers := make([]answer, len(c.parts[one]))
+		given, err := c.each(one, func(s *combiner, i int) {
+			var found []int
+			s.visit = func(parts []int) bool {
+				c.answered[one][i] = true
+				if found != nil && !slices.Equal(found, parts) {
+					found = nil
+					return false
 				}
-			})
+				found = slices.Clone(parts)
+				return true
+			}
+			if s.find(&c.parts[one][i]) && len(found) > 1 {
+				answers[i] = answer{i, found}
+			}
+		})
+		if err != nil {
+			return 0, err
 		}
-		if err := group.Wait(); err != nil {
-			return found, 0, err
-		}
+		gaveUp += given
 		for _, a := range answers {
 			if a.parts != nil {
-				found[one] = append(found[one], a)
+				only[one] = append(only[one], a)
 			}
 		}
-		gaveUp += int(given.Load())
 	}
-	return found, gaveUp, nil
+	if len(only[0])+len(only[1]) == 0 {
+		return gaveUp, nil
+	}
+	if err := c.count(only); err != nil {
+		return 0, err
+	}
+	for one, answers := range only {
+		for _, a := range answers {
+			shared := c.others[one][a.one] > 0 // it is itself a part of another record
+			for _, p := range a.parts {
+				shared = shared || c.others[1-one][p] > 1 || c.answered[1-one][p]
+			}
+			if !shared {
+				c.taken[one] = append(c.taken[one], a)
+			}
+		}
+	}
+	return gaveUp, nil
 }
 
-// takeAnswers matches the records of all answers that have none in common.
-func (w *worker) takeAnswers(sides [2][]matching.Item, found [2][]answer) error {
-	uses := [2][]int{make([]int, len(sides[0])), make([]int, len(sides[1]))}
-	for one, answers := range found {
+// count counts of the records in some answers how many other records they are part of
+// an answer of.
+func (c *combination) count(only [2][]answer) error {
+	var wanted [2][]bool // by the side of the parts
+	for side := range wanted {
+		wanted[side] = make([]bool, len(c.parts[side]))
+		c.others[side] = make([]uint32, len(c.parts[side]))
+	}
+	for one, answers := range only {
 		for _, a := range answers {
-			uses[one][a.one]++
+			wanted[one][a.one] = true
 			for _, p := range a.parts {
-				uses[1-one][p]++
+				wanted[1-one][p] = true
 			}
 		}
 	}
+	for one := range c.parts {
+		side, most := 1-one, 0
+		for _, w := range wanted[side] {
+			if w {
+				most++
+			}
+		}
+		if most == 0 {
+			continue
+		}
+		_, err := c.each(one, func(s *combiner, i int) {
+			if !c.answered[one][i] {
+				return
+			}
+			seen := make(map[int]bool, most)
+			s.visit = func(parts []int) bool {
+				for _, p := range parts {
+					if wanted[side][p] && !seen[p] {
+						seen[p] = true
+						atomic.AddUint32(&c.others[side][p], 1)
+					}
+				}
+				return len(seen) < most
+			}
+			s.find(&c.parts[one][i])
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// each has every record of a side looked at, with a combiner of the other side's. What
+// is found of one does not depend on the others, so that several goroutines look at
+// them. It counts those of which not everything was tried.
+func (c *combination) each(one int, look func(s *combiner, i int)) (gaveUp int, err error) {
+	w := c.worker
+	first := combiner{parts: c.parts[1-one], most: w.run.options.Combine, field: c.field, scale: c.scale, days: w.daysOf()}
+	first.choose(nil)
+	tries := mostTries / (1 + len(c.parts[0]) + len(c.parts[1]))
+	var group errgroup.Group
+	var next, given atomic.Int64
+	jobs := 1
+	if len(c.parts[one]) > manyAnswers {
+		jobs = max(1, w.run.reading.Jobs)
+	}
+	for range jobs {
+		s := first // shares the pairs, which nobody changes
+		group.Go(func() error {
+			for {
+				i := int(next.Add(1)) - 1
+				if i >= len(c.parts[one]) {
+					return nil
+				}
+				s.tries = tries
+				if look(&s, i); s.tries <= 0 {
+					given.Add(1)
+				}
+			}
+		})
+	}
+	err = group.Wait()
+	return int(given.Load()), err
+}
+
+// takeAnswers matches the records of answers.
+func (w *worker) takeAnswers(sides [2][]matching.Item, found [2][]answer) error {
 	var gone [2]map[int]bool
 	for side := range gone {
 		gone[side] = make(map[int]bool)
 	}
 	for one, answers := range found {
 		for _, a := range answers {
-			if uses[one][a.one] > 1 || slices.ContainsFunc(a.parts, func(p int) bool { return uses[1-one][p] > 1 }) {
-				continue
-			}
 			var together [2][]matching.Item
 			together[one] = []matching.Item{sides[one][a.one]}
 			gone[one][a.one] = true
@@ -209,7 +302,10 @@ type combiner struct {
 
 	pairs []pairSum // of all parts, by their sums
 	of    []int     // parts that pairs is of
-	found []int     // the answer, sorted
+
+	// visit is given an answer, its parts in their order, which may be given more than
+	// once; false ends the search.
+	visit func(parts []int) bool
 }
 
 // pairSum is the sum of two parts.
@@ -218,26 +314,31 @@ type pairSum struct {
 	a, b int32
 }
 
-// find returns the parts that together make a record, if there is one answer only.
-func (s *combiner) find(one *part) (parts []int, unique bool) {
+// find visits the parts that make a record, alone or together, and tells whether it has
+// seen all of them.
+func (s *combiner) find(one *part) bool {
 	if one.amount == 0 {
-		return nil, false
+		return true
 	}
-	s.found = nil
 	if s.days != nil {
 		s.choose(one)
 	}
 	low, high := s.bounds(one)
+	for _, i := range s.of {
+		if a := s.parts[i].amount; low <= a && a <= high && !s.note(i) {
+			return false
+		}
+	}
 	if s.most >= 2 && !s.pairsWithin(low, high) {
-		return nil, false
+		return false
 	}
 	chosen := make([]int, 0, s.most)
 	for size := 3; size <= s.most; size++ {
 		if !s.larger(size, 0, chosen, low, high) {
-			return nil, false
+			return false
 		}
 	}
-	return s.found, s.found != nil && s.tries > 0
+	return s.tries > 0
 }
 
 // choose takes the parts whose dates are near enough to that of a record, or all where
@@ -282,18 +383,14 @@ func (s *combiner) bounds(one *part) (low, high int64) {
 	return one.amount - apart, one.amount + apart
 }
 
-// note takes an answer in, and tells whether there is none other.
+// note visits an answer.
 func (s *combiner) note(parts ...int) bool {
 	slices.Sort(parts)
-	if s.found == nil {
-		s.found = slices.Clone(parts)
-		return true
-	}
-	return slices.Equal(s.found, parts)
+	return s.visit(parts)
 }
 
-// pairsWithin notes the pairs with a sum between two bounds; false once there is more
-// than one answer.
+// pairsWithin notes the pairs with a sum between two bounds; false where the search is
+// ended.
 func (s *combiner) pairsWithin(low, high int64) bool {
 	at, _ := slices.BinarySearchFunc(s.pairs, low, func(p pairSum, low int64) int { return cmp.Compare(p.sum, low) })
 	for ; at < len(s.pairs) && s.pairs[at].sum <= high; at++ {
@@ -305,7 +402,7 @@ func (s *combiner) pairsWithin(low, high int64) bool {
 }
 
 // larger notes the answers of a size of three and more that have chosen in them, the
-// others being behind it; false once there is more than one.
+// others being behind it; false where the search is ended.
 func (s *combiner) larger(size, from int, chosen []int, low, high int64) bool {
 	switch size - len(chosen) {
 	case 3:

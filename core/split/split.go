@@ -63,13 +63,13 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 			return nil, err
 		}
 	}
-	rows := options.Rows
+	sizes := evenly(options.Rows)
 	if options.Parts > 0 {
 		total, err := count(ctx, set, reading)
 		if err != nil {
 			return nil, err
 		}
-		rows = max(1, (total+options.Parts-1)/options.Parts)
+		sizes = equally(total, options.Parts)
 	}
 	needed := []string(nil)
 	if options.By != "" {
@@ -77,7 +77,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	}
 	t := tally.New(set, tally.Options{Amounts: columns, Columns: needed})
 	spare := &sync.Pool{New: func() any { return new(chunk) }}
-	w := &writer{parts: parts, spare: spare, most: rows, width: len(columns), by: options.By, limit: reading.Memory / 4, known: make(map[string]*part)}
+	w := &writer{parts: parts, spare: spare, sizes: sizes, width: len(columns), by: options.By, limit: reading.Memory / 4, known: make(map[string]*part)}
 	order := source.NewInOrder(4*max(1, reading.Jobs), w.take)
 	err := set.Scan(ctx, reading, func() source.Visitor {
 		return &visitor{set: set, spare: spare, tally: t.Visitor(), order: order, by: options.By, width: len(columns)}
@@ -108,6 +108,20 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 		result.Proof.Totals[k].Used = used[k].Amount()
 	}
 	return result, result.Proof.Check()
+}
+
+// evenly gives each part so many records.
+func evenly(rows int) func(part int) int { return func(int) int { return rows } }
+
+// equally gives so many parts as equal a share of all records as can be: the first ones
+// one more, where they do not divide evenly. No part is empty, but of no records.
+func equally(total, parts int) func(part int) int {
+	return func(part int) int {
+		if part < total%parts {
+			return total/parts + 1
+		}
+		return max(1, total/parts)
+	}
 }
 
 // errEnough ends a scan that has seen enough.

@@ -42,6 +42,26 @@ func cut(t *testing.T, content string, options Options) (*Result, *kept) {
 	return r, k
 }
 
+// Parts are as many as were asked for, and differ by one record at the most.
+func TestPartsAreEqual(t *testing.T) {
+	for _, c := range []struct {
+		rows, parts int
+		want        string
+	}{
+		{10, 6, "[2 2 2 2 1 1]"}, {10, 7, "[2 2 2 1 1 1 1]"}, {10, 9, "[2 1 1 1 1 1 1 1 1]"}, {10, 5, "[2 2 2 2 2]"},
+		{40, 21, "[2 2 2 2 2 2 2 2 2 2 2 2 2 2 2 2 2 2 2 1 1]"}, {9, 2, "[5 4]"}, {1, 1, "[1]"}, {2, 3, "[1 1]"},
+	} {
+		r, _ := cut(t, "k,v\n"+strings.Repeat("a,1\n", c.rows), Options{Parts: c.parts})
+		var rows []int
+		for _, p := range r.Parts {
+			rows = append(rows, p.Rows)
+		}
+		if got := fmt.Sprint(rows); got != c.want {
+			t.Errorf("%d rows in %d parts are %s, want %s", c.rows, c.parts, got, c.want)
+		}
+	}
+}
+
 func TestCuts(t *testing.T) {
 	const five = "k;v\na;1,5\nb;2,5\nc;\nd;\"4,0\"\ne;5\n"
 	for _, c := range []struct {

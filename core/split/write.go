@@ -220,7 +220,7 @@ func (v *visitor) Flush(ctx context.Context, task int) error {
 type writer struct {
 	parts Parts
 	by    string
-	most  int // records of a part
+	sizes func(part int) int // how many records a part has
 	width int
 	limit int64 // bytes that may be held, with by
 	spare *sync.Pool
@@ -274,7 +274,7 @@ func (w *writer) takeRows(c *chunk) error {
 		return err
 	}
 	for from := 0; from < len(c.ends); {
-		if len(w.all) == 0 || w.all[len(w.all)-1].rows == w.most {
+		if len(w.all) == 0 || w.all[len(w.all)-1].rows == w.sizes(len(w.all)-1) {
 			if err := w.closeLast(); err != nil {
 				return err
 			}
@@ -283,7 +283,7 @@ func (w *writer) takeRows(c *chunk) error {
 			}
 		}
 		p := w.all[len(w.all)-1]
-		to := min(len(c.ends), from+w.most-p.rows)
+		to := min(len(c.ends), from+w.sizes(len(w.all)-1)-p.rows)
 		if err := p.add(c, from, to, w.width); err != nil {
 			return err
 		}

@@ -132,7 +132,7 @@ func (m *Moments) Merge(o *Moments) {
 type Summary struct {
 	Column string
 	Kind   record.Kind
-	Others int // values that are not of the kind, one in ten at the most
+	Others int // values that are not of the kind: one in ten at the most, unless the kind was asked for
 	Count  int // values that are not blank
 	Blank  int
 	Amounts
@@ -161,13 +161,16 @@ type Amounts struct {
 // the amounts.
 const scaleBeyond = 4
 
-// Summary sums up a column of so many records.
-func (m *Moments) Summary(column string, records int) Summary {
+// Summary sums up a column of so many records. asked is the kind that was asked for, ""
+// for that of its values.
+func (m *Moments) Summary(column string, records int, asked record.Kind) Summary {
 	s := Summary{Column: column, Count: m.Filled, Blank: records - m.Filled, Shortest: string(m.shortest), Longest: string(m.longest)}
-	s.Kind, s.Others = m.Kind(column)
+	s.Kind, s.Others = m.KindAs(column, asked)
 	switch s.Kind {
 	case record.Amount:
-		s.Amounts = m.summary()
+		if m.amounts > 0 {
+			s.Amounts = m.summary()
+		}
 	case record.Date:
 		if first, last, ok := m.Between(); ok {
 			s.First, s.Last = date.String(first), date.String(last)

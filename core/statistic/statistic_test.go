@@ -14,7 +14,7 @@ func summaryOf(column string, records int, decimal byte, values ...string) Summa
 	for _, v := range values {
 		m.Add([]byte(v), decimal, 1)
 	}
-	return m.Summary(column, records)
+	return m.Summary(column, records, "")
 }
 
 // 2, 4, 4, 4, 5, 5, 7 and 9 have the mean 5 and squared distances that add up to
@@ -65,7 +65,7 @@ func TestAgainstFloatingPoint(t *testing.T) {
 		}
 	}
 	left.Merge(&right)
-	a, b, c := single.Summary("v", 9), counted.Summary("v", 9), left.Summary("v", 9)
+	a, b, c := single.Summary("v", 9, ""), counted.Summary("v", 9, ""), left.Summary("v", 9, "")
 	if fmt.Sprint(a) != fmt.Sprint(b) || fmt.Sprint(a) != fmt.Sprint(c) {
 		t.Errorf("one by one  %v\ncounted     %v\nin parts    %v", a, b, c)
 	}

@@ -79,6 +79,15 @@ func (r *run) money(v *tally.Visitor, i int) string {
 	return v.Values[i*len(r.amounts)].String()
 }
 
+// totals are all amounts of the i-th usable record that were asked for, where there
+// are several.
+func (r *run) totals(v *tally.Visitor, i int) finding.Totals {
+	if len(r.options.Totals) < 2 {
+		return nil
+	}
+	return finding.Of(r.options.Totals, v.Values[i*len(r.amounts):][:len(r.options.Totals)])
+}
+
 // column is a column that a watcher looks at, found anew in each source.
 type column struct {
 	name string

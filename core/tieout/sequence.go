@@ -281,7 +281,10 @@ func (c *Sequence) tellSource(r *run, index int, parts []sourceEntry[numbers], j
 	if n.lines == 0 || 2*n.lines >= n.runs {
 		return
 	}
+	// Each watcher has kept the first ones that it saw, so that the first ones of all
+	// are among them, whoever saw them.
 	slices.SortFunc(n.again, func(a, b again) int { return cmp.Compare(a.line, b.line) })
+	n.again = n.again[:min(len(n.again), againKept)]
 	var texts []string
 	for _, a := range n.again {
 		texts = append(texts, a.text)

@@ -50,7 +50,7 @@ func (w *requiredWatcher) batch(b *source.Batch, v *tally.Visitor) error {
 				continue
 			}
 			f := w.run.finding(finding.BlankValue, b, row)
-			f.Column, f.Amount = b.Head.Layout.Columns[at], w.run.money(v, i)
+			f.Column, f.Amount, f.Totals = b.Head.Layout.Columns[at], w.run.money(v, i), w.run.totals(v, i)
 			f.Message = fmt.Sprintf("%s is blank, and is required", f.Column)
 			v.Findings.Add(f)
 		}
@@ -112,7 +112,7 @@ func (w *allowedWatcher) batch(b *source.Batch, v *tally.Visitor) error {
 			continue
 		}
 		f := w.run.finding(finding.NotAllowed, b, row)
-		f.Column, f.Found, f.Amount = b.Head.Layout.Columns[at], string(value), w.run.money(v, i)
+		f.Column, f.Found, f.Amount, f.Totals = b.Head.Layout.Columns[at], string(value), w.run.money(v, i), w.run.totals(v, i)
 		f.Message = fmt.Sprintf("%q is not in %s%s", f.Found, w.check.List, w.meant(f.Found))
 		v.Findings.Add(f)
 	}
