@@ -190,7 +190,7 @@ func dropped(f *finding.Finding, letters []string) ([]decision.Dropped, error) {
 			all = append(all, d)
 		}
 	}
-	if len(all) == len(f.Places) {
+	if len(all) == len(f.Places) && f.Kind != finding.TotalOrRecord {
 		return nil, fmt.Errorf("--drop %s: nothing of %s would be counted any more; keep one", strings.Join(letters, ","), f.ID)
 	}
 	return all, nil

@@ -30,6 +30,7 @@ type manner struct {
 	table     string
 	at        string
 	trailer   string
+	noTotal   bool
 	cover     string
 	query     string
 
@@ -54,6 +55,7 @@ func (m *manner) addAs(f *pflag.FlagSet, prefix string) {
 	f.StringVar(&m.table, prefix+"table", "", "which table, or area with a name, of a workbook")
 	f.StringVar(&m.at, prefix+"at", "", "where the records stand in JSON, as a JSON Pointer such as /data/rows (found by itself)")
 	f.StringVar(&m.trailer, prefix+"trailer", "", "the line with which sources end and declare what is in them, as 'TOTAL {rows} {debit}'; it is no record")
+	f.BoolVar(&m.noTotal, prefix+"no-total-line", false, "a line that begins with Total, Sum or the like is a record")
 	f.StringVar(&m.cover, prefix+"declared-sheet", "", "the sheet on which a workbook declares what is in it; it is no source")
 	f.StringVar(&m.query, prefix+"query", "", "of a database, named as postgres://user@host/name, what is read: a select")
 	f.StringSliceVar(&m.rename, prefix+"rename", nil, "give columns other names, as 'Konto=account,Acct No=account'")
@@ -71,7 +73,7 @@ func (m *manner) manner(flag func(name string) string) (*source.Manner, error) {
 	fail := func(name, format string, arguments ...any) error {
 		return fmt.Errorf("%s: %w", flag(name), fmt.Errorf(format, arguments...))
 	}
-	result := &source.Manner{Encoding: m.encoding, At: m.at, Query: m.query, Choice: source.Choice{Sheet: m.sheet, Table: m.table, Cover: m.cover}}
+	result := &source.Manner{Encoding: m.encoding, At: m.at, Query: m.query, NoTotalLine: m.noTotal, Choice: source.Choice{Sheet: m.sheet, Table: m.table, Cover: m.cover}}
 	switch m.decimal {
 	case "", "found":
 	case ".", "point":

@@ -66,7 +66,7 @@ func TestAPlanFillsFlags(t *testing.T) {
 	if first.Match != "c_*" || first.Decimal != '.' || len(first.Shape.Rename) != 1 || len(first.Shape.As) != 1 || first.Shape.As[0].Column != "debit" || first.Request.SkipLines != 4 {
 		t.Errorf("the first shape is %+v, %+v", first.Manner, first.Shape)
 	}
-	if second.Decimal != ',' || len(second.Shape.As) != 1 || second.Shape.As[0].Column != "x" { // a list takes the place of the one above
+	if second.Decimal != ',' || len(second.Shape.As) != 2 || second.Shape.As[0].Column != "debit" || second.Shape.As[1].Column != "x" { // what a shape says is added
 		t.Errorf("the second shape is %+v, %+v", second.Manner, second.Shape)
 	}
 }
@@ -79,8 +79,9 @@ func TestFlagsWinOverAPlan(t *testing.T) {
 	if f.declared.file != "here.csv" || strings.Join(f.totals, ",") != "net" || f.reading.manner.decimal != "." {
 		t.Errorf("declared %s, totals %v, decimal %s", f.declared.file, f.totals, f.reading.manner.decimal)
 	}
-	for _, shape := range f.reading.shapes {
-		if shape.Decimal != '.' || len(shape.Shape.Rename) != 1 || shape.Shape.Rename[0].From != "a" {
+	for i, shape := range f.reading.shapes {
+		renames := shape.Shape.Rename // the first shape has one of its own, to which that of the command line is added
+		if shape.Decimal != '.' || len(renames) != 2-i || renames[len(renames)-1].From != "a" {
 			t.Errorf("shape %s is %+v, %+v", shape.Match, shape.Manner, shape.Shape)
 		}
 	}

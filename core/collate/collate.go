@@ -83,6 +83,7 @@ type Plan struct {
 
 // Prepare looks at all sources and works out the columns of the result.
 func Prepare(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Plan, error) {
+	reading.AsSent = options.Kinds == nil && len(options.Totals) == 0 && options.Adder == nil && options.Drop.IsEmpty()
 	if err := set.Look(ctx, reading); err != nil {
 		return nil, err
 	}

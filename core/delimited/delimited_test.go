@@ -243,6 +243,23 @@ func TestAnUnclosedQuoteBeyondTheLimitCostsItsLineAlone(t *testing.T) {
 	}
 }
 
+// Line ends are found outside of quotes: a text of several lines says nothing about how
+// the lines of the file end.
+func TestLineEndsOutsideQuotes(t *testing.T) {
+	for rule, c := range map[string]struct{ text, want string }{
+		"CR, with LF within quotes":            {"a;b\rx;\"1\n2\"\ry;3\r", "[{2 [x 1\n2]} {3 [y 3]}]"},
+		"CR, with LF within quotes everywhere": {"\"a\";\"b\"\r\"x\n\";\"1\n2\n3\"\r\"y\n\";\"3\"", "[{2 [x\n 1\n2\n3]} {3 [y\n 3]}]"},
+		"CR, with CR LF within quotes":         {"a;b\rx;\"1\r\n2\"\ry;3\r", "[{2 [x 1\r\n2]} {4 [y 3]}]"}, // the CR within the text ends a line of the file, too
+		"CR LF, with CR within quotes":         {"a;b\r\nx;\"1\r2\"\r\ny;3\r\n", "[{2 [x 1\r2]} {3 [y 3]}]"},
+		"LF, with CR within quotes":            {"a;b\nx;\"1\r2\"\ny;3\n", "[{2 [x 1\r2]} {3 [y 3]}]"},
+	} {
+		_, got := readAll(t, c.text, Request{}, BlockSize)
+		if text := fmt.Sprint(got.Records); text != c.want || got.Refused != nil {
+			t.Errorf("%s: records %q, refused %q", rule, text, got.Refused)
+		}
+	}
+}
+
 func TestForeignFormats(t *testing.T) {
 	for text, want := range map[string]string{
 		"PK\x03\x04rest": "workbook", "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1": "old binary", "%PDF-1.7": "PDF",

@@ -3,6 +3,7 @@ package doubles
 import (
 	"context"
 	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -71,10 +72,13 @@ func TestWhatIsKept(t *testing.T) {
 				if set.Sources[i].Name == "b.csv" {
 					changed = changed.AddDate(0, 1, 0)
 				}
-				set.Sources[i].Changed = changed
 				if err := os.Chtimes(set.Sources[i].Path, changed, changed); err != nil {
 					t.Fatal(err)
 				}
+			}
+			set, err := source.Find(t.Context(), source.Search{Paths: []string{filepath.Dir(set.Sources[0].Path)}, Jobs: 1})
+			if err != nil {
+				t.Fatal(err)
 			}
 			c.options.Keep = c.policy
 			if got := strings.Join(kept(t, set, c.options), " "); got != c.want {

@@ -14,7 +14,10 @@ import (
 
 // Set is what is left out. It is put together by one goroutine; what it says of a
 // source may then be asked for by several. A nil Set leaves nothing out.
-type Set struct{ sources map[string]*Source }
+type Set struct {
+	sources map[string]*Source
+	kept    map[string]string // states of findings by their ids
+}
 
 // Source is what is left out of one source.
 type Source struct {
@@ -88,6 +91,24 @@ func (s *Set) Record(name string, line int, print uint64, reason Reason) {
 	records[at].left++
 }
 
+// Keep notes that what a finding is about is to be counted, as long as the finding says
+// the same.
+func (s *Set) Keep(id, state string) {
+	if s.kept == nil {
+		s.kept = make(map[string]string)
+	}
+	s.kept[id] = state
+}
+
+// Keeps tells whether what a finding is about is to be counted.
+func (s *Set) Keeps(f *finding.Finding) bool {
+	if s == nil {
+		return false
+	}
+	state, ok := s.kept[finding.Identify(f, 0)]
+	return ok && finding.StateOf(f) == state
+}
+
 // Reset forgets what was found, before the sources are read once more.
 func (s *Set) Reset() {
 	if s == nil {
@@ -111,7 +132,7 @@ func (s *Set) Of(name string) *Source {
 }
 
 // IsEmpty tells whether nothing is left out.
-func (s *Set) IsEmpty() bool { return s == nil || len(s.sources) == 0 }
+func (s *Set) IsEmpty() bool { return s == nil || len(s.sources)+len(s.kept) == 0 }
 
 // Whole is why all of the source is left out; ok is false where it is not.
 func (s *Source) Whole() (reason Reason, ok bool) {

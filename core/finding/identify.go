@@ -22,10 +22,10 @@ func Identify(f *Finding, nth int) string {
 	return idLetters.EncodeToString(binary.BigEndian.AppendUint64(nil, hash)[:size])
 }
 
-// stateOf is a fingerprint of what a finding says of the place it is about: the
+// StateOf is a fingerprint of what a finding says of the place it is about: the
 // figures, and the record that stands there. Where it has neither it is the
 // message, and where it has several places it is what stands in them.
-func stateOf(f *Finding) string {
+func StateOf(f *Finding) string {
 	if len(f.Places) > 0 {
 		var prints []string
 		if f.Places[0].Line > 0 {
@@ -71,5 +71,5 @@ func (i *identifier) identify(f *Finding) {
 		f.ID = Identify(f, n)
 	}
 	i.seen[first]++
-	f.State = stateOf(f)
+	f.State = StateOf(f)
 }

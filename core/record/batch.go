@@ -147,6 +147,21 @@ func (b *Batch) Split(keep []bool) {
 	}
 }
 
+// Without takes a record out of the batch.
+func (b *Batch) Without(row int) {
+	stride := b.Width + 1
+	if row < b.Rows-1 {
+		b.KeepLines()
+	}
+	copy(b.Bounds[row*stride:], b.Bounds[(row+1)*stride:])
+	b.Rows--
+	b.Bounds = b.Bounds[:b.Rows*stride]
+	if len(b.Lines) > 0 {
+		copy(b.Lines[row:], b.Lines[row+1:])
+		b.Lines = b.Lines[:b.Rows]
+	}
+}
+
 // Field returns the bytes of a field as they were sent, quotes included.
 func (b *Batch) Field(row, column int) []byte {
 	i := row*(b.Width+1) + column

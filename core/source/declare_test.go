@@ -59,7 +59,7 @@ type trailed struct {
 	rows    int
 	refused int
 	trailer *Trailer
-	total   *TotalLine
+	totals  []TotalLine
 }
 
 func (v *trailed) Batch(b *Batch) error {
@@ -68,9 +68,7 @@ func (v *trailed) Batch(b *Batch) error {
 	if b.Trailer != nil {
 		v.trailer = b.Trailer
 	}
-	if b.Total != nil {
-		v.total = b.Total
-	}
+	v.totals = append(v.totals, b.Totals...)
 	return nil
 }
 
@@ -112,8 +110,8 @@ func TestTrailersAreNoRecords(t *testing.T) {
 			if v.trailer != nil {
 				line = v.trailer.Line
 			}
-			if v.rows != c.rows || v.refused != c.refused || line != c.line || v.total != nil {
-				t.Errorf("%d records, %d refused, trailer on line %d, total line %v", v.rows, v.refused, line, v.total)
+			if v.rows != c.rows || v.refused != c.refused || line != c.line || v.totals != nil {
+				t.Errorf("%d records, %d refused, trailer on line %d, total line %v", v.rows, v.refused, line, v.totals)
 			}
 			if patterns := set.Trailers(); len(patterns) != 1 || patterns[0] != pattern {
 				t.Errorf("the forms of trailers are %v", patterns)

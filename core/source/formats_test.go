@@ -41,8 +41,11 @@ func (c *collector) Batch(b *Batch) error {
 	for _, r := range b.Refused {
 		c.refused = append(c.refused, fmt.Sprintf("%d %s %s", r.Line, r.Column, r.Found))
 	}
-	if b.Total != nil {
-		c.notes = append(c.notes, fmt.Sprintf("total on line %d: %v", b.Total.Line, b.Total.Totals))
+	for _, line := range b.Totals {
+		c.notes = append(c.notes, fmt.Sprintf("total on line %d: %v", line.Line, line.Columns))
+	}
+	for _, line := range b.Doubtful {
+		c.notes = append(c.notes, fmt.Sprintf("doubt on line %d: %v", line.Line, line.Off))
 	}
 	if b.Hidden > 0 {
 		c.notes = append(c.notes, fmt.Sprintf("%d rows hidden", b.Hidden))
@@ -356,13 +359,13 @@ func TestLayoutOfText(t *testing.T) {
 		{"lines above the header", "Corvane Ropeway\nprinted;03.04.2031\n\ndoc;posted;amount\nC1;02.01.2031;1,50\nC2;03.01.2031;2,50\n", Manner{},
 			[]string{"doc", "posted", "amount"}, []string{"5:|C1|02.01.2031|1,50", "6:|C2|03.01.2031|2,50"}, nil, 2},
 		{"a total line", "doc;text;amount\nC1;x;1.234,50\nC2;y;12,50\nTotal;;1.247,00\n", Manner{},
-			[]string{"doc", "text", "amount"}, []string{"2:|C1|x|1.234,50", "3:|C2|y|12,50"}, []string{"total on line 4: map[amount:1.247,00]"}, 0},
+			[]string{"doc", "text", "amount"}, []string{"2:|C1|x|1.234,50", "3:|C2|y|12,50"}, []string{"total on line 4: [amount]"}, 0},
 		{"a short total line", "doc,amount,note\nC1,1,x\nC2,2,y\nSum:,3\n\n", Manner{},
-			[]string{"doc", "amount", "note"}, []string{"2:|C1|1|x", "3:|C2|2|y"}, []string{"total on line 4: map[amount:3]"}, 0},
+			[]string{"doc", "amount", "note"}, []string{"2:|C1|1|x", "3:|C2|2|y"}, []string{"total on line 4: [amount]"}, 0},
 		{"a record that is no total line", "party,text,amount\nx,y,1\nTotal Ropes Ltd,pass,3\n", Manner{},
 			[]string{"party", "text", "amount"}, []string{"2:|x|y|1", "3:|Total Ropes Ltd|pass|3"}, nil, 0},
 		{"an index column", ",doc,amount\n0,C1,1\n1,C2,2\n,Total,3\n", Manner{},
-			[]string{"doc", "amount"}, []string{"2:|C1|1", "3:|C2|2"}, []string{"total on line 4: map[amount:3]"}, 0},
+			[]string{"doc", "amount"}, []string{"2:|C1|1", "3:|C2|2"}, []string{"total on line 4: [amount]"}, 0},
 		{"numbers that are no index", ",doc,amount\n7,C1,1\n8,C2,2\n", Manner{},
 			[]string{"#1", "doc", "amount"}, []string{"2:|7|C1|1", "3:|8|C2|2"}, nil, 0},
 		{"runs of blanks", "doc   amount n\n C1  1.50\t x \n\"C 2\"  2 y\n", Manner{Blanks: true, Request: delimited.Request{Delimiter: '\t'}},

@@ -17,16 +17,17 @@ import (
 // Manner is how sources are written, as far as the user has said it, and what
 // form their records are to have. The zero value leaves all to be found out.
 type Manner struct {
-	Request  delimited.Request
-	Blanks   bool            // runs of blanks stand between fields
-	Encoding string          // of text that bears no mark, as decode.Named knows it
-	Decimal  byte            // of amounts in text: '.' or ',', 0 to find out
-	At       string          // a JSON Pointer to the records
-	Choice   Choice          // what is read of workbooks
-	Query    string          // what is read of a database
-	Trailer  *TrailerPattern // the line with which sources end and declare what is in them; nil for none
-	Parts    bool            // several files for one entity and period are parts of one filing
-	Shape    *shape.Request
+	Request     delimited.Request
+	Blanks      bool            // runs of blanks stand between fields
+	Encoding    string          // of text that bears no mark, as decode.Named knows it
+	Decimal     byte            // of amounts in text: '.' or ',', 0 to find out
+	At          string          // a JSON Pointer to the records
+	Choice      Choice          // what is read of workbooks
+	Query       string          // what is read of a database
+	Trailer     *TrailerPattern // the line with which sources end and declare what is in them; nil for none
+	NoTotalLine bool            // a line that begins like a total line is a record
+	Parts       bool            // several files for one entity and period are parts of one filing
+	Shape       *shape.Request
 }
 
 // Written is how one source writes its values, found out from them.
@@ -84,7 +85,7 @@ type witness struct {
 }
 
 // sampleRecords are looked at in any case.
-const sampleRecords = 64
+const sampleRecords = 32
 
 // dayFirst and monthFirst are indices of orders.
 const (
@@ -133,6 +134,9 @@ func mayTellOrder(text []byte) bool {
 }
 
 func (w *witness) lookAmount(b *record.Batch, row, column int, scratch *[]byte) {
+	if w.lookPlain(b.Field(row, column)) {
+		return
+	}
 	text := bytes.TrimSpace(b.Text(row, column, scratch))
 	if len(text) == 0 {
 		return
@@ -150,11 +154,47 @@ func (w *witness) lookAmount(b *record.Batch, row, column int, scratch *[]byte) 
 		case w.marks.Unclear > before.Unclear && w.amountExample == nil:
 			w.amountExample = &Unclear{Column: w.name, Kind: record.Amount, Line: b.Line(row), Found: string(text), Asked: w.amount}
 		}
-	case isAmount(text):
-		w.plain++
-	default:
-		w.others++
+	default: // without a mark it is one with either, or with none
+		if _, err := amount.Parse(text, '.'); err == nil {
+			w.plain++
+		} else {
+			w.others++
+		}
 	}
+}
+
+// lookPlain takes in what most fields are, without a closer look: words, dates, or digits
+// with one mark in them at the most, of which the place tells that it is the decimal mark.
+func (w *witness) lookPlain(field []byte) bool {
+	if !kind.MayBeAmount(field) {
+		w.others++
+		return true
+	}
+	mark := -1
+	for i, c := range field {
+		switch {
+		case '0' <= c && c <= '9':
+		case (c == '.' || c == ',') && mark < 0:
+			mark = i
+		case (c == '-' || c == '/' || c == ':') && 0 < i && i < len(field)-1: // a date, a time, a number of several parts
+			w.others++
+			return true
+		default:
+			return false
+		}
+	}
+	const group = 3
+	switch behind := len(field) - mark - 1; {
+	case mark < 0:
+		w.plain++
+	case mark == 0 || behind == 0 || behind == group:
+		return false
+	case field[mark] == ',':
+		w.marks.Comma++
+	default:
+		w.marks.Point++
+	}
+	return true
 }
 
 func (e *evidence) lookDate(w *witness, b *record.Batch, row, column int) {
@@ -275,6 +315,10 @@ func (w *worker) settle(s *stream, stretch *Stretch) error {
 	source := &f.set.Sources[s.index]
 	_, isText := s.reader.(*textReader)
 	asked := source.manner().Decimal
+	if f.reading.AsSent && s.shape.IsNothing() {
+		s.written = writtenPoint
+		return nil
+	}
 	e := w.evidenceFor(s.shape, asked, !isText)
 	e.look(&stretch.Batch)
 	if !stretch.Last && source.Size >= 0 && (e.rows < sampleRecords || !e.isSettled()) {
@@ -285,6 +329,21 @@ func (w *worker) settle(s *stream, stretch *Stretch) error {
 	}
 	s.written = e.written(asked)
 	return nil
+}
+
+// writtenOf is how a source is written, found out now where nobody has asked before.
+func (w *worker) writtenOf(s *stream) (*Written, error) {
+	source := &s.feed.set.Sources[s.index]
+	if !s.feed.reading.AsSent || !s.shape.IsNothing() || source.Size < 0 {
+		return s.written, nil
+	}
+	_, isText := s.reader.(*textReader)
+	asked := source.manner().Decimal
+	e := w.evidenceFor(s.shape, asked, !isText)
+	if err := s.feed.lookOn(source, e); err != nil {
+		return nil, &Error{source.Name, err}
+	}
+	return e.written(asked), nil
 }
 
 // lookOn reads a source for its values alone.

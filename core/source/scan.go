@@ -24,6 +24,7 @@ type Reading struct {
 	Memory     int64 // in bytes; bounds the longest record
 	Jobs       int   // how many goroutines read
 	OwnOutputs bool  // read what Lastblock wrote, too
+	AsSent     bool  // no value is read as an amount or a date, so how they are written makes no difference
 	Partial    bool  // not all sources are read, so a name that is not found may stand in others
 	Progress   *Progress
 
@@ -57,11 +58,12 @@ type Batch struct {
 	// Guessed is the encoding that the source was taken for, "" where it is
 	// known. It may turn out late in a source.
 	Guessed string
-	// Total is the line at the end of a source that sums it up, nil without one.
-	// It is told with the last batch.
-	Total *TotalLine
+	// Totals are lines of the batch that sum up records above them, and were taken out;
+	// Doubtful are lines that may be such lines or records, and are still in it.
+	Totals   []TotalLine
+	Doubtful []DoubtfulTotal
 	// Trailer is the line at the end of a source by which it declares what is in
-	// it, likewise.
+	// it, nil without one. It is told with the last batch.
 	Trailer *Trailer
 	// Arrived is how many records were read, counted before anything was done
 	// with them.
@@ -220,6 +222,9 @@ func newFeed(s *Set, reading Reading) *feed {
 		starts:  make([][]start, len(s.Sources)),
 		shapes:  make(map[shaped]*shape.Shape),
 		missed:  make(map[string]bool),
+	}
+	if len(s.totals) != len(s.Sources) {
+		s.totals = make([]totals, len(s.Sources))
 	}
 	for i := range s.Sources {
 		if manner := s.Sources[i].as; f.heads[manner] == nil {
@@ -446,6 +451,9 @@ type worker struct {
 
 	evidence evidence
 	evident  *shape.Shape // of which the evidence is
+
+	whole   bool // the batch is all of its source
+	scratch []byte
 }
 
 func (w *worker) run(ctx context.Context) error {
@@ -530,10 +538,13 @@ func (w *worker) visit(s *stream, first bool) error {
 		}
 		s.reader.Parse(&w.batch.Stretch)
 	}
-	w.batch.Total, w.batch.Trailer = nil, nil
+	w.batch.Trailer = nil
 	if w.batch.Last {
 		w.batch.Trailer = takeTrailer(&w.batch.Stretch.Batch, s.feed.set.Sources[s.index].manner().Trailer, s.shape.Head.Delimiter)
-		w.batch.Total = takeTotalLine(&w.batch.Stretch.Batch, s.shape.SentColumns(), s.shape.Head.Delimiter)
+	}
+	w.whole = first && w.batch.Last
+	if err := w.takeTotals(s, &w.batch.Stretch.Batch); err != nil {
+		return err
 	}
 	w.batch.Arrived = w.batch.Read()
 	w.shaper.Apply(s.shape, &w.batch.Stretch.Batch, s.written.Writing, s.constants)

@@ -70,6 +70,7 @@ type Set struct {
 
 	Mode ColumnMode
 
+	totals []totals  // total lines by source; nil before a Scan or a Look
 	looked []look    // what Look found, by source; nil before
 	own    []bool    // which sources a Scan found to be own outputs; nil before
 	starts [][]start // by source: where stretches of large ones begin; nil before a Scan

@@ -123,3 +123,32 @@ func (s *Set) Trailers() []*TrailerPattern {
 	}
 	return patterns
 }
+
+// ending is the last line of a batch: its last record, or a line behind it that
+// was refused.
+type ending struct {
+	line    int
+	refused int // index among Refused, -1 for the last record
+}
+
+// texts are the fields of the line.
+func (at ending) texts(b *record.Batch, delimiter byte) []string {
+	if at.refused >= 0 {
+		return refusedTexts(&b.Refused[at.refused], delimiter)
+	}
+	var texts []string
+	var scratch []byte
+	for column := range b.Width {
+		texts = append(texts, string(b.Text(b.Rows-1, column, &scratch)))
+	}
+	return texts
+}
+
+// take takes the line out of the batch.
+func (at ending) take(b *record.Batch) {
+	if at.refused >= 0 {
+		b.Refused = append(b.Refused[:at.refused], b.Refused[at.refused+1:]...)
+		return
+	}
+	b.Without(b.Rows - 1)
+}

@@ -19,11 +19,18 @@ func Decided(set *source.Set, log *decision.Log) (*drop.Set, error) {
 	var s *drop.Set
 	indices := make(map[string]int)
 	for _, d := range log.Current() {
-		if d.Verdict != decision.Drop {
+		isKept := d.Verdict == decision.Keep && d.Kind == finding.TotalOrRecord
+		if d.Verdict != decision.Drop && !isKept {
 			continue
 		}
 		if s == nil {
 			s = new(drop.Set)
+		}
+		if isKept {
+			s.Keep(d.ID, d.State)
+			continue
+		}
+		if len(indices) == 0 {
 			for i := range set.Sources {
 				indices[set.Sources[i].Name] = i
 			}

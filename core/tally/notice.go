@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/amount"
 	"lastblock/core/finding"
 	"lastblock/core/record"
 	"lastblock/core/source"
@@ -163,7 +162,7 @@ func (t *Tally) tell(index int, s *Source) {
 			Message: fmt.Sprintf("the text is no UTF-8, first on this line, and was read as %s; say it with --encoding", s.set.guessed),
 		})
 	}
-	t.tellTotalLine(s, add)
+	s.tellTotalLines(add)
 	s.tellExpressions(add)
 	if s.set.blank > 0 && !s.Head.Empty {
 		add(finding.Finding{
@@ -179,62 +178,6 @@ func (t *Tally) tell(index int, s *Source) {
 			})
 		}
 	}
-}
-
-// tellTotalLine tells of a total line, and of each total in it that the records
-// do not come to, the ones in suspense and the dropped ones included as far as
-// they are amounts.
-func (t *Tally) tellTotalLine(s *Source, add func(finding.Finding)) {
-	line := s.set.total
-	if line == nil {
-		return
-	}
-	var agree, unchecked []string
-	for i, column := range t.options.Amounts {
-		text, ok := line.Totals[s.nameOf(column)]
-		if !ok {
-			continue
-		}
-		stated, err := amount.Parse([]byte(text), s.set.decimal)
-		if err != nil {
-			continue
-		}
-		var all amount.Sum
-		all.Merge(&s.Totals[i])
-		all.Merge(&s.set.totals[i])
-		all.Merge(&s.set.dropped[i])
-		found := all.Amount()
-		if difference := found.Sub(stated); difference.Sign() != 0 {
-			add(finding.Finding{
-				Kind: finding.ControlTotal, Line: line.Line, Column: column,
-				Expected: stated.String(), Found: found.String(), Difference: difference.String(),
-				Message: fmt.Sprintf("the total line says %s, the records above it come to %s, difference %s", stated.Money(), found.Money(), difference.Money()),
-			})
-			continue
-		}
-		agree = append(agree, column)
-	}
-	for _, column := range s.Head.Layout.Columns {
-		if _, ok := line.Totals[column]; ok && !slices.Contains(t.options.Amounts, column) {
-			unchecked = append(unchecked, column)
-		}
-	}
-	text := fmt.Sprintf("%q is a total line; left out", line.Word)
-	if len(agree) > 0 {
-		text += fmt.Sprintf(", it agrees with the records in %s", strings.Join(agree, ", "))
-	}
-	if len(unchecked) > 0 && len(agree) == 0 {
-		text += fmt.Sprintf(" and not checked: tieout --total %s checks it", strings.Join(unchecked, ","))
-	}
-	add(finding.Finding{Kind: finding.TotalLine, Line: line.Line, Found: line.Word, Message: text})
-}
-
-// nameOf is the name of a column that may have been called by its position.
-func (s *Source) nameOf(column string) string {
-	if at, ok := s.Head.Layout.Find(column); ok {
-		return s.Head.Layout.Columns[at]
-	}
-	return column
 }
 
 // Plural puts a number before a noun: "1 record", "2 records".

@@ -73,8 +73,7 @@ type Source struct {
 type aside struct {
 	totals      []amount.Sum // of the records in suspense, as far as they are amounts
 	dropped     []amount.Sum // of the records that a condition left out, likewise
-	total       *source.TotalLine
-	decimal     byte
+	totalLines  []source.TotalLine
 	hidden      int    // rows that are hidden
 	guessed     string // the encoding that was guessed, and the first line that needed it
 	guessedLine int
@@ -160,11 +159,9 @@ func (v *Visitor) Batch(b *source.Batch) error {
 	entry.Read += b.Arrived
 	entry.set.blank += b.Blank
 	entry.set.hidden += b.Hidden
-	if b.Total != nil {
-		entry.set.total, entry.set.decimal = b.Total, b.Decimal
-	}
+	entry.set.totalLines = append(entry.set.totalLines, b.Totals...)
 	if b.Trailer != nil {
-		entry.Trailer, entry.set.decimal = b.Trailer, b.Decimal
+		entry.Trailer = b.Trailer
 	}
 	if b.Guessed != "" && entry.set.guessed == "" {
 		entry.set.guessLine(b)
@@ -172,15 +169,21 @@ func (v *Visitor) Batch(b *source.Batch) error {
 	entry.set.repeated = append(entry.set.repeated, b.Repeated...)
 	entry.set.noteExpressions(b.Missed, b.Blanked)
 	for i := range b.Refused {
-		if gone {
+		switch {
+		case gone:
 			v.leaveRefused(b, entry, i, reason)
-		} else {
+		case !v.isDoubtful(b, b.Refused[i].Line):
 			v.refuse(b, entry, i)
 		}
 	}
 	v.Rows, v.Values, v.Plain = nil, v.Values[:0], true
 	if drops != nil {
 		v.leaveOut(b, entry, drops)
+	}
+	if !gone {
+		for i := range b.Doubtful {
+			v.doubt(b, entry, &b.Doubtful[i])
+		}
 	}
 	if b.Dropped != nil {
 		v.drop(b, entry)
@@ -484,9 +487,7 @@ func (s *Source) merge(o *Source) {
 	if o.Trailer != nil {
 		s.Trailer = o.Trailer
 	}
-	if o.set.total != nil {
-		s.set.total, s.set.decimal = o.set.total, o.set.decimal
-	}
+	s.set.totalLines = append(s.set.totalLines, o.set.totalLines...)
 	if o.set.guessed != "" && (s.set.guessed == "" || o.set.guessedLine < s.set.guessedLine) {
 		s.set.guessed, s.set.guessedLine = o.set.guessed, o.set.guessedLine
 	}
