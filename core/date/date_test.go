@@ -75,7 +75,7 @@ func FuzzParse(f *testing.F) {
 	orders := map[Order][]string{
 		YearMonthDay: {"2006-1-2", "2006/1/2", "2006.1.2"},
 		DayMonthYear: {"2-1-2006", "2/1/2006", "2.1.2006"},
-		MonthDayYear: {"1-2-2006", "1/2/2006"},
+		MonthDayYear: {"1-2-2006", "1/2/2006", "1.2.2006"},
 	}
 	f.Fuzz(func(t *testing.T, text string) {
 		got, ok := Parse([]byte(text))
@@ -87,6 +87,9 @@ func FuzzParse(f *testing.F) {
 					readings[order] = int(read.Unix() / 86400)
 				}
 			}
+		}
+		if got.ByHabit != (ok && len(readings) == 2 && got.Order == DayMonthYear && readings[DayMonthYear] != readings[MonthDayYear]) {
+			t.Errorf("%q is read day first by habit: %v, the stock reader has %v", text, got.ByHabit, readings)
 		}
 		if !ok {
 			return // fewer forms are read here: a year below 32, a text too short
