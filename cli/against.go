@@ -39,7 +39,7 @@ func (o *other) addTo(cmd *cobra.Command, prefix string) {
 func (o *other) open(ctx context.Context, r *reading, in *input, paths []string) (*input, error) {
 	of := &reading{
 		name: o.name, only: o.only, skip: o.skip, recurse: o.recurse, manner: o.manner, columns: string(source.AllColumns),
-		memory: r.memory, jobs: r.jobs, command: r.command, prefix: o.prefix,
+		memory: r.memory, jobs: r.jobs, command: r.command, prefix: o.prefix, app: r.app,
 	}
 	other, err := of.openSources(ctx, paths)
 	if err != nil {

@@ -49,7 +49,7 @@ A key that stands twice in one source is ambiguous, and of weight stop.`,
 	flags.StringSliceVar(&f.totals, "total", nil, "amount columns to prove as well; a record without a proper amount there goes into suspense")
 	f.writing.addOut(cmd)
 	flags.BoolVar(&f.writing.replace, "replace", false, "write over files that are there already")
-	f.reading.addTo(cmd)
+	f.reading.addTo(a, cmd)
 	f.reading.completeColumns(cmd, false, "key", "total")
 	return cmd
 }

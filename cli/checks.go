@@ -178,6 +178,7 @@ func (c *checks) askRules(set *source.Set, options *tieout.Options) error {
 
 // readTable reads a small file that has another part in the run than a source.
 func (in *input) readTable(ctx context.Context, path string) (*source.Table, error) {
+	in.app.isReading(nil, path)
 	return source.ReadTable(ctx, path, source.Reading{Memory: in.reading.Memory}, in.decimal)
 }
 

@@ -46,7 +46,7 @@ func (f *collateFlags) addTo(cmd *cobra.Command, a *app) {
 	flags.StringSliceVar(&f.totals, "total", nil, "amount columns to prove as well; a record without a proper amount there goes into suspense")
 	f.writing.addOut(cmd)
 	f.writing.addSuspense(cmd)
-	f.reading.addTo(cmd)
+	f.reading.addTo(a, cmd)
 	f.reading.completeColumns(cmd, false, "total")
 }
 
@@ -100,12 +100,7 @@ func (a *app) collateWith(cmd *cobra.Command, f *collateFlags, paths []string, p
 		return err
 	}
 	in.settle(done.Findings)
-	if kept != nil {
-		if err := a.outputs.Commit(kept); err != nil {
-			return err
-		}
-	}
-	return a.finishCollate(in.set, f, done, result, spool)
+	return a.finishCollate(in.set, f, done, kept, result, spool)
 }
 
 // openResult starts the result: the file of --out, or a spool that is passed
@@ -122,12 +117,13 @@ func (a *app) openResult(in *input, f *collateFlags) (result, spool *show.Output
 // finishCollate puts the result in its place, unless a finding stops it, and
 // says what was done: beside records on standard output that goes to standard
 // error.
-func (a *app) finishCollate(set *source.Set, f *collateFlags, r *collate.Result, result, spool *show.Output) error {
+func (a *app) finishCollate(set *source.Set, f *collateFlags, r *collate.Result, kept, result, spool *show.Output) error {
 	stopped := finding.Stops(r.Findings) && !f.writing.anyway
-	if spool == nil && !stopped {
-		if err := a.outputs.Commit(result); err != nil {
-			return err
-		}
+	if spool != nil || stopped {
+		result = nil
+	}
+	if err := a.outputs.Commit(kept, result); err != nil {
+		return err
 	}
 	switch {
 	case f.reading.json:

@@ -150,6 +150,7 @@ func (d *declared) besideSources(r *reading, in *input, options *tieout.Options)
 		if !ok {
 			continue
 		}
+		in.app.isReading(nil, file)
 		grid, err := source.ReadGrid(file)
 		if err != nil {
 			return err

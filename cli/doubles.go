@@ -81,7 +81,7 @@ one), party:same, amount:opposite (a reversal). It may be given several times.`,
 	isFile(cmd, "review")
 	f.writing.addResult(cmd)
 	f.writing.addSuspense(cmd)
-	f.reading.addTo(cmd)
+	f.reading.addTo(a, cmd)
 	f.reading.completeColumns(cmd, false, "total", "on", "key")
 	return cmd
 }
@@ -249,17 +249,13 @@ func (a *app) writeDoubles(ctx context.Context, r *doublesRun, o *doublesOutputs
 		if err := show.WriteFindings(o.findings, o.findingsFormat, o.findingsPacked, r.eachFinding); err != nil {
 			return err
 		}
-		if err := a.outputs.Commit(o.findings); err != nil {
+	}
+	if o.review != nil {
+		if err := show.WriteReview(o.review, r.result.Columns, r.result.Totals, r.result.Findings); err != nil {
 			return err
 		}
 	}
-	if o.review == nil {
-		return nil
-	}
-	if err := show.WriteReview(o.review, r.result.Columns, r.result.Totals, r.result.Findings); err != nil {
-		return err
-	}
-	return a.outputs.Commit(o.review)
+	return a.outputs.Commit(o.out, o.suspense, o.findings, o.review)
 }
 
 // writeKept puts together what is kept, and sets aside what is not.
@@ -294,14 +290,6 @@ func (a *app) writeKept(ctx context.Context, r *doublesRun, o *doublesOutputs, p
 	if before, after := &r.result.Proof, &r.kept.Proof; before.Read != after.Read {
 		return fmt.Errorf("the sources have changed since this run began: %s were read first, and %s then; run again",
 			show.Count(before.Read, "record"), show.Count(after.Read, "record"))
-	}
-	for _, output := range []*show.Output{o.out, o.suspense} {
-		if output == nil {
-			continue
-		}
-		if err := a.outputs.Commit(output); err != nil {
-			return err
-		}
 	}
 	return nil
 }

@@ -43,7 +43,7 @@ amounts is interpolated.`,
 	cmd.Flags().BoolVar(&f.each, "each", false, "of each source, too")
 	cmd.Flags().IntVar(&f.frequent, "frequent", 3, "how many of the most frequent values to show")
 	f.writing.addSuspense(cmd)
-	f.reading.addTo(cmd)
+	f.reading.addTo(a, cmd)
 	return cmd
 }
 
@@ -67,10 +67,8 @@ func (a *app) runGauge(ctx context.Context, f *gaugeFlags, paths []string) error
 		return err
 	}
 	in.settle(result.Findings)
-	if kept != nil {
-		if err := a.outputs.Commit(kept); err != nil {
-			return err
-		}
+	if err := a.outputs.Commit(kept); err != nil {
+		return err
 	}
 	if f.reading.json {
 		err = show.Document(a.stdout, gaugeDocument(in.set, f, result))

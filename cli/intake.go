@@ -34,7 +34,7 @@ columns differ between sources, and what was passed over and why.`,
 		RunE: func(cmd *cobra.Command, paths []string) error { return a.runIntake(cmd, f, paths) },
 	}
 	cmd.Flags().IntVar(&f.head, "head", 0, "show the first N rows of each source")
-	f.reading.addTo(cmd)
+	f.reading.addTo(a, cmd)
 	return cmd
 }
 

@@ -43,6 +43,7 @@ func (r *reading) usePlan(cmd *cobra.Command) error {
 	if err := checkPlan(p, cmd.Root(), cmd.Flags()); err != nil {
 		return err
 	}
+	r.app.isReading(nil, r.namedIn(p)...)
 	given := make(map[string]bool)
 	cmd.Flags().Visit(func(f *pflag.Flag) { given[f.Name] = true })
 	r.planned, r.typed = make(map[string]plan.Place), make(map[string][]string)
@@ -114,6 +115,33 @@ func (r *reading) addFlags(p *plan.Plan, cmd *cobra.Command, given map[string]bo
 // sortedNames are the flags that are added up, in an order that is always the same.
 func sortedNames(of map[string]func(string) string) []string { return slices.Sorted(maps.Keys(of)) }
 
+// references are the keys of a plan whose values are files that commands read.
+var references = []string{"declared", "roster", "allowed", "against", "from", "rates", "decisions"}
+
+// namedIn are the files that a plan names to be read, be it by another command than this
+// one: none of them may become an output.
+func (r *reading) namedIn(p *plan.Plan) []string {
+	var files []string
+	for i := range p.Commands {
+		for k := range p.Commands[i].Entries {
+			e := &p.Commands[i].Entries[k]
+			if !slices.Contains(references, e.Key) {
+				continue
+			}
+			for _, text := range listOf(e.Value) {
+				if e.Key == "allowed" {
+					_, text, _ = strings.Cut(text, "=")
+					text, _, _ = strings.Cut(text, "#")
+				}
+				if !strings.ContainsAny(text, "{*?") && !source.IsQuery(text) {
+					files = append(files, r.beside(text)...)
+				}
+			}
+		}
+	}
+	return files
+}
+
 // checkPlan makes sure that every table is a command and every key a flag of
 // it, those of other commands too, so that a slip shows at once.
 func checkPlan(p *plan.Plan, root *cobra.Command, flags *pflag.FlagSet) error {
@@ -128,7 +156,7 @@ func checkPlan(p *plan.Plan, root *cobra.Command, flags *pflag.FlagSet) error {
 	var shared, manners []string
 	new(manner).addTo(collectNames(&manners))
 	readings := new(cobra.Command)
-	new(reading).addTo(readings)
+	new(reading).addTo(nil, readings)
 	readings.Flags().VisitAll(func(f *pflag.Flag) { shared = append(shared, f.Name) })
 	if err := checkKeys(p, &p.Read, append(shared, pathsKey)); err != nil {
 		return err

@@ -21,7 +21,7 @@ func planned(t *testing.T, text string, args ...string) (*tieoutFlags, string, e
 	cmd := &cobra.Command{Use: "tieout", RunE: func(*cobra.Command, []string) error { return nil }, SilenceErrors: true, SilenceUsage: true}
 	cmd.Flags().StringSliceVar(&f.totals, "total", nil, "")
 	f.declared.addTo(cmd)
-	f.reading.addTo(cmd)
+	f.reading.addTo(new(app), cmd)
 	root := &cobra.Command{Use: "lastblock"}
 	root.AddCommand(cmd)
 	root.SetArgs(append([]string{"tieout", "--plan", file}, args...))

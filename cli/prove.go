@@ -49,7 +49,7 @@ Exit code 0: they are the same. 1: they are not.`,
 	isFile(cmd, equalsFlag)
 	cmd.Flags().BoolVar(&f.exact, "exact", false, "values are equal only where their texts are")
 	cmd.Flags().IntVar(&f.first, "first", 5, "how many of the records that only one side has are shown")
-	f.reading.addTo(cmd)
+	f.reading.addTo(a, cmd)
 	return cmd
 }
 

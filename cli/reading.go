@@ -38,6 +38,7 @@ type reading struct {
 
 	decisions string
 
+	app     *app
 	command string // by its name
 	prefix  string // of the flags, for other sources than those that are named first
 	plan    string
@@ -48,7 +49,9 @@ type reading struct {
 	shapes  []source.NamedManner  // of the plan
 }
 
-func (r *reading) addTo(cmd *cobra.Command) {
+// addTo adds the flags to a command of a; nil where only their names are asked for.
+func (r *reading) addTo(a *app, cmd *cobra.Command) {
+	r.app = a
 	f := cmd.Flags()
 	f.StringVar(&r.name, "name", "", "what the files' names tell, as '{entity}_{period}*'; each word becomes a column")
 	f.StringSliceVar(&r.only, "only", nil, "of what is found, read only files whose name matches a pattern")
@@ -84,6 +87,7 @@ type input struct {
 	recurse bool
 	decided *decision.Log
 	command string
+	app     *app
 }
 
 // settle marks the findings that were accepted, and keeps them all in mind for
@@ -109,7 +113,8 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 	if len(paths) == 0 {
 		paths = r.paths
 	}
-	in := &input{paths: paths, recurse: r.recurse, command: r.command}
+	in := &input{paths: paths, recurse: r.recurse, command: r.command, app: r.app}
+	r.app.isReading(in, r.plan, r.decisionsFile())
 	in.reading = source.Reading{Jobs: r.jobs, Progress: new(source.Progress)}
 	if r.jobs < 0 {
 		return nil, fmt.Errorf("--jobs %d: at least 1 is needed", r.jobs)
@@ -151,6 +156,16 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 		}
 	}
 	return in, nil
+}
+
+// isReading notes what a run reads, so that nothing of it becomes an output.
+func (a *app) isReading(in *input, files ...string) {
+	if in != nil {
+		a.inputs = append(a.inputs, in)
+	}
+	if a.outputs != nil {
+		a.outputs.Protect(files...)
+	}
 }
 
 // decisionsName is what the file of decisions is called beside a plan.
@@ -251,8 +266,10 @@ func (w *writing) addSuspense(cmd *cobra.Command) {
 // create starts an output file, after making sure that it is not placed among
 // the sources.
 func (a *app) create(in *input, w *writing, path string) (*show.Output, error) {
-	if err := in.keepApart(path); err != nil {
-		return nil, err
+	for _, read := range append([]*input{in}, a.inputs...) {
+		if err := read.keepApart(path); err != nil {
+			return nil, err
+		}
 	}
 	return a.outputs.Create(path, w.replace)
 }
@@ -292,9 +309,9 @@ func (e *AmongSourcesError) Error() string {
 // read next time: in a folder which was named, where a pattern reads, or beside
 // files that a shell has named for a pattern.
 func (in *input) keepApart(output string) error {
-	folder, err := filepath.Abs(filepath.Dir(output))
-	if err != nil {
-		return err
+	folder := show.Resolved(filepath.Dir(output))
+	if in.set == nil {
+		return nil // its paths were wrong, which is told
 	}
 	if in.isSource(output) {
 		return fmt.Errorf("%s is one of the sources, and those are never changed; choose another file", output)
@@ -346,7 +363,7 @@ func (in *input) countIn(folder, ending string) int {
 	}
 	count := 0
 	for of, n := range byFolder {
-		if absolute, err := filepath.Abs(of); err == nil && absolute == folder {
+		if show.Resolved(of) == folder {
 			count += n
 		}
 	}
@@ -363,9 +380,6 @@ func (in *input) isNamed() bool {
 
 // covers tells whether reading a folder would find what lies in another.
 func (in *input) covers(root, folder string) bool {
-	absolute, err := filepath.Abs(root)
-	if err != nil {
-		return false
-	}
+	absolute := show.Resolved(root)
 	return folder == absolute || in.recurse && strings.HasPrefix(folder, absolute+string(filepath.Separator))
 }

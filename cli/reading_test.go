@@ -75,7 +75,7 @@ func TestKeepApart(t *testing.T) {
 				}
 				paths = append(paths, p)
 			}
-			r := reading{recurse: c.recurse, columns: "all"}
+			r := reading{app: new(app), recurse: c.recurse, columns: "all"}
 			in, err := r.openSources(context.Background(), paths)
 			if err != nil {
 				t.Fatal(err)

@@ -107,7 +107,7 @@ each other one, with the opposite sign, added up by --key.`,
 	flags.StringVar(&f.dated, "dated", "period", "with --rates, the column of the day or month whose rate holds")
 	f.writing.addOut(cmd)
 	flags.BoolVar(&f.writing.replace, "replace", false, "write over files that are there already")
-	f.reading.addTo(cmd)
+	f.reading.addTo(a, cmd)
 	flags.Lookup("only").Usage += "; statuses, as differs,only-there, say instead which records --out has"
 	f.reference.addTo(cmd, againstPrefix)
 	f.reading.completeColumns(cmd, true, "key", "compare", "sum", "combine-within", "total", "by")
@@ -335,6 +335,7 @@ func (r *reconciled) open(ctx context.Context, paths []string, options *reconcil
 	if f.rates == "" {
 		return nil
 	}
+	f.reading.app.isReading(nil, f.rates)
 	table, err := source.ReadTable(ctx, f.rates, r.here.reading, 0)
 	if err == nil {
 		options.Mirror.Rates, err = reconcile.NewRates(f.rates, table.Layout, table.Rows, table.Lines, table.Decimal)
@@ -381,9 +382,6 @@ func (a *app) prepareReconciled(r *reconciled, options *reconcile.Options) (*rec
 		if file.format.format, file.format.packed, err = show.FormatOf(file.flag, file.path); err != nil {
 			return nil, err
 		}
-		if err := r.there.keepApart(file.path); err != nil {
-			return nil, err
-		}
 		if *file.output, err = a.create(r.here, &f.writing, file.path); err != nil {
 			return nil, err
 		}
@@ -414,15 +412,10 @@ func (a *app) writeReconciled(ctx context.Context, r *reconciled, o *reconciledO
 		if err := show.WriteFindings(o.findings, o.findingsFormat.format, o.findingsFormat.packed, each); err != nil {
 			return err
 		}
-		if err := a.outputs.Commit(o.findings); err != nil {
-			return err
-		}
 	}
-	if o.out == nil && o.corrected == nil {
-		return nil
-	}
-	if r.stopped = r.stops() && !r.flags.writing.anyway; r.stopped {
-		return nil
+	r.stopped = (o.out != nil || o.corrected != nil) && r.stops() && !r.flags.writing.anyway
+	if r.stopped {
+		return a.outputs.Commit(o.findings)
 	}
 	if o.out != nil {
 		if o.outFormat.format == show.Workbook {
@@ -437,15 +430,7 @@ func (a *app) writeReconciled(ctx context.Context, r *reconciled, o *reconciledO
 			return err
 		}
 	}
-	for _, output := range []*show.Output{o.out, o.corrected} {
-		if output == nil {
-			continue
-		}
-		if err := a.outputs.Commit(output); err != nil {
-			return err
-		}
-	}
-	return nil
+	return a.outputs.Commit(o.findings, o.out, o.corrected)
 }
 
 func cellsOfColumns(columns []reconcile.Column) []show.Cells {

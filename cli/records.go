@@ -187,6 +187,7 @@ func (f *recordFormat) writeTyped(out io.Writer, fill func(w io.Writer) error) e
 		if err != nil {
 			return err
 		}
+		defer sheets.Abandon()
 		if err := f.first(sheets); err != nil {
 			return err
 		}
@@ -197,6 +198,7 @@ func (f *recordFormat) writeTyped(out io.Writer, fill func(w io.Writer) error) e
 		if err != nil {
 			return err
 		}
+		defer show.LetGo(writer)
 		to.write, close = writer.Write, writer.Close
 	}
 	if err := fill(to); err != nil {

@@ -49,7 +49,7 @@ values of one more column.`,
 	flags.StringVar(&f.sort, "sort", "", "a column to sort by, sums largest first; :up and :down behind it say otherwise")
 	f.writing.addOut(cmd)
 	f.writing.addSuspense(cmd)
-	f.reading.addTo(cmd)
+	f.reading.addTo(a, cmd)
 	f.reading.completeColumns(cmd, false, "sum")
 	f.reading.completeColumns(cmd, true, "by", "across", "sort")
 	return cmd
@@ -119,13 +119,11 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 	if err != nil {
 		return err
 	}
-	if kept != nil {
-		if err := a.outputs.Commit(kept); err != nil {
-			return err
-		}
-	}
 	if finding.Stops(result.Findings) && !f.writing.anyway {
 		if err := result.Each(func(rollup.Row) error { return nil }); err != nil { // for the proof
+			return err
+		}
+		if err := a.outputs.Commit(kept); err != nil {
 			return err
 		}
 		if err := a.printNoSummary(s); err != nil {
@@ -134,8 +132,8 @@ func (a *app) runRollup(cmd *cobra.Command, f *rollupFlags, paths []string) erro
 		return errStop
 	}
 	if output != nil {
-		err = a.writeSummary(s, output, format, packed)
-	} else {
+		err = a.writeSummary(s, kept, output, format, packed)
+	} else if err = a.outputs.Commit(kept); err == nil {
 		err = a.printSummary(s)
 	}
 	if err == nil && finding.Stops(result.Findings) {
@@ -159,11 +157,11 @@ func (a *app) printNoSummary(s *summary) error {
 }
 
 // writeSummary writes the summary to the file of --out and says so.
-func (a *app) writeSummary(s *summary, output *show.Output, format show.Format, packed string) error {
+func (a *app) writeSummary(s *summary, kept, output *show.Output, format show.Format, packed string) error {
 	if err := s.write(output, format, packed); err != nil {
 		return err
 	}
-	if err := a.outputs.Commit(output); err != nil {
+	if err := a.outputs.Commit(kept, output); err != nil {
 		return err
 	}
 	if s.flags.reading.json {

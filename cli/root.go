@@ -32,35 +32,56 @@ const (
 var errStop = errors.New("there is a finding of weight stop")
 
 // Main runs the command line as a process: with its standard streams, and
-// stopped at once by an interrupt.
+// stopped by an interrupt, unless its results are being put in place already.
 func Main(args []string) int {
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	defer stop()
+	signal.Ignore(syscall.SIGPIPE) // writing to a pipe that nobody reads is an error, after which all is tidied up
 	outputs := new(show.Outputs)
-	ended := make(chan int, 1)
+	ended := make(chan outcome, 1)
 	go func() { ended <- run(ctx, args, os.Stdin, os.Stdout, os.Stderr, outputs) }()
 	select {
-	case code := <-ended:
-		return code
+	case o := <-ended:
+		return o.code
 	case <-ctx.Done():
 	}
 	// The command ends by itself, unless it waits for bytes that do not come.
 	const patience = 300 * time.Millisecond
 	select {
-	case <-ended:
+	case o := <-ended:
+		if !o.interrupted {
+			return o.code // it was past the point of no return
+		}
 	case <-time.After(patience):
-		outputs.Discard()
+		outputs.End() // which waits for what is being put in place
 	}
-	fmt.Fprintln(os.Stderr, "\nlastblock: interrupted; nothing was written")
+	fmt.Fprintln(os.Stderr, "\nlastblock: interrupted; "+whatWasWritten(outputs.Placed()))
 	return ExitNotDone
+}
+
+// whatWasWritten says which outputs are in place after all.
+func whatWasWritten(placed []string) string {
+	switch len(placed) {
+	case 0:
+		return "nothing was written"
+	case 1:
+		return show.Visible(placed[0]) + " was written before"
+	}
+	return fmt.Sprintf("%s and %d more were written before", show.Visible(placed[0]), len(placed)-1)
+}
+
+// outcome is how a run has ended.
+type outcome struct {
+	code        int
+	interrupted bool
 }
 
 // Run runs the command line with the streams given and returns the exit code.
 func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer) int {
-	return run(ctx, args, stdin, stdout, stderr, new(show.Outputs))
+	return run(ctx, args, stdin, stdout, stderr, new(show.Outputs)).code
 }
 
-func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer, outputs *show.Outputs) int {
+func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer, outputs *show.Outputs) outcome {
 	app := &app{stdin: stdin, stdout: show.NewScreen(stdout), stderr: show.NewScreen(stderr), outputs: outputs, begun: time.Now()}
 	root := app.root()
 	args = spreadPaths(args)
@@ -78,16 +99,16 @@ func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	}
 	switch {
 	case err == nil:
-		return ExitDone
+		return outcome{code: ExitDone}
 	case errors.Is(err, errStop):
-		return ExitStop
+		return outcome{code: ExitStop}
 	case errors.Is(err, context.Canceled):
-		return ExitNotDone // Main says why
+		return outcome{code: ExitNotDone, interrupted: true} // Main says why
 	case errors.Is(err, syscall.EPIPE):
-		return ExitNotDone // the reader of a pipe has gone, and does not want to be told
+		return outcome{code: ExitNotDone} // the reader of a pipe has gone, and does not want to be told
 	}
-	fmt.Fprintf(stderr, "lastblock: %v\n", err)
-	return ExitNotDone
+	fmt.Fprintf(app.stderr, "lastblock: %s\n", show.VisibleLines(err.Error()))
+	return outcome{code: ExitNotDone}
 }
 
 // helpTemplate answers first what the command is for, then shows it at work.
@@ -130,7 +151,7 @@ const (
 // flagUsages describes the flags of a command that are of a group.
 func flagUsages(cmd *cobra.Command, group string) string {
 	shared := new(cobra.Command)
-	new(reading).addTo(shared)
+	new(reading).addTo(nil, shared)
 	flags := pflag.NewFlagSet("", pflag.ContinueOnError)
 	cmd.LocalFlags().VisitAll(func(f *pflag.Flag) {
 		of := ownGroup
@@ -170,6 +191,7 @@ type app struct {
 	stdin          io.Reader
 	stdout, stderr *show.Screen
 	outputs        *show.Outputs
+	inputs         []*input // what was opened to be read
 	begun          time.Time
 }
 

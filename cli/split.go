@@ -58,7 +58,7 @@ cannot be used is in its part, and in no total.`,
 	flags.StringVar(&f.outDir, "out-dir", "", "the folder for the parts; it is made if need be")
 	flags.StringSliceVar(&f.totals, "total", nil, "columns to add up on the control sheet (those that hold amounts)")
 	flags.BoolVar(&f.writing.replace, "replace", false, "write over files that are there already")
-	f.reading.addTo(cmd)
+	f.reading.addTo(a, cmd)
 	f.reading.completeColumns(cmd, false, "by", "total")
 	return cmd
 }
@@ -90,9 +90,6 @@ func (a *app) runSplit(cmd *cobra.Command, f *splitFlags, paths []string) error 
 	}
 	control := filepath.Join(f.outDir, controlName)
 	if err := in.keepApart(control); err != nil {
-		return err
-	}
-	if err := os.MkdirAll(f.outDir, 0o777); err != nil {
 		return err
 	}
 	made := &partFiles{app: a, flags: f, in: in, taken: make(map[string]bool)}
@@ -210,9 +207,9 @@ func (p *partFiles) place(r *split.Result) ([]string, error) {
 		}
 	}
 	for i, name := range names {
-		if err := p.app.outputs.Place(p.outputs[r.Parts[i].Number], filepath.Join(p.flags.outDir, name)); err != nil {
-			return nil, err
-		}
+		output := p.outputs[r.Parts[i].Number]
+		output.MoveTo(filepath.Join(p.flags.outDir, name))
+		p.app.outputs.Ready(output)
 	}
 	return names, nil
 }

@@ -266,6 +266,7 @@ func (s *summary) writeRecords(w io.Writer, format show.Format) error {
 	if err != nil {
 		return err
 	}
+	defer show.LetGo(writer)
 	if err := s.each(func(l line) error { return writer.Write(s.texts(l), kinds) }); err != nil {
 		return err
 	}

@@ -63,7 +63,7 @@ compared; what is declared need not be named again.`,
 	flags.IntVar(&f.top, "top", 0, "show only the N sources with the largest total")
 	flags.IntVar(&f.bottom, "bottom", 0, "show only the N sources with the smallest total")
 	f.writing.addSuspense(cmd)
-	f.reading.addTo(cmd)
+	f.reading.addTo(a, cmd)
 	f.reading.completeColumns(cmd, false, "total", "hash-total", "distinct", "balance-by", "sequence", "inside-period", "required")
 	return cmd
 }
@@ -98,6 +98,7 @@ type tieoutRun struct {
 	flags  *tieoutFlags
 	in     *input
 	result *tieout.Result
+	kept   *show.Output // of --suspense, nil without it
 }
 
 // eachFinding gives every finding, with what was decided about it.
@@ -146,18 +147,14 @@ func (a *app) tieOut(ctx context.Context, f *tieoutFlags, paths []string) (*tieo
 		return nil, err
 	}
 	in.settle(result.Findings)
-	if kept != nil {
-		if err := a.outputs.Commit(kept); err != nil {
-			return nil, err
-		}
-	}
-	return &tieoutRun{f, in, result}, nil
+	return &tieoutRun{f, in, result, kept}, nil
 }
 
-// keepFindings writes every finding to the file of --findings.
+// keepFindings writes every finding to the file of --findings, and puts it in its place
+// together with the suspense.
 func (a *app) keepFindings(t *tieoutRun) error {
 	if t.flags.findings == "" {
-		return nil
+		return a.outputs.Commit(t.kept)
 	}
 	format, packed, err := show.FormatOf("findings", t.flags.findings)
 	if err != nil {
@@ -170,7 +167,7 @@ func (a *app) keepFindings(t *tieoutRun) error {
 	if err := show.WriteFindings(output, format, packed, t.eachFinding); err != nil {
 		return err
 	}
-	return a.outputs.Commit(output)
+	return a.outputs.Commit(t.kept, output)
 }
 
 // checkEarly finds a column that no source has before everything is read, as

@@ -89,6 +89,7 @@ func writeTypedFindings(w io.Writer, format Format, each EachFinding) error {
 	if err != nil {
 		return err
 	}
+	defer LetGo(writer)
 	texts, kinds := make([][]byte, len(columns)), make([]record.Kind, len(columns))
 	err = each(func(f *finding.Finding) error {
 		for i, cell := range findingCells(f) {

@@ -91,6 +91,13 @@ type RecordWriter interface {
 	Close() error
 }
 
+// LetGo gives back what a writer holds beside memory. It does no harm after Close.
+func LetGo(w RecordWriter) {
+	if held, ok := w.(interface{ Abandon() error }); ok {
+		held.Abandon() // temporary files, which the next run removes where this one cannot
+	}
+}
+
 // NewRecordWriter starts a typed format.
 func NewRecordWriter(w io.Writer, format Format, columns []Cells) (RecordWriter, error) {
 	if format == Parquet {

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"sync"
@@ -15,22 +14,32 @@ import (
 	"github.com/zeebo/xxh3"
 )
 
-// Outputs are the files that one run writes. Each is written under another
-// name beside its place and renamed at the end, so that it appears whole or
-// not at all.
+// Outputs are the files that one run writes. Each is written under a hidden name beside
+// its place, and at the end all that are ready are put in place together: so every one
+// of them appears whole or not at all, and so do they as a set.
 type Outputs struct {
-	mutex sync.Mutex
-	open  []*Output
+	mutex   sync.Mutex
+	open    []*Output
+	inputs  []string        // files that the run reads, and that are no output of it
+	folders []string        // that were made for outputs
+	tidied  map[string]bool // folders in which nothing of an earlier run is left
+	placed  []string        // outputs that are in place
+	closed  bool            // nothing is placed any more
 }
 
 // Output is one file that is being written.
 type Output struct {
-	path string // where it will be
-	file *os.File
-	hash *xxh3.Hasher
-	size int64
+	path    string // where it will be
+	file    *os.File
+	hash    *xxh3.Hasher
+	size    int64
+	replace bool
 
+	spool   bool // it never gets a place of its own
+	inPlace bool // its place is a device or a pipe, which is written to as it is
+	noted   bool // it is known again as an output
 	resting bool // the file is closed until more is written
+	ready   bool
 }
 
 // ExistsError is an output that is there already.
@@ -40,49 +49,135 @@ func (e *ExistsError) Error() string {
 	return fmt.Sprintf("%s is there already; --replace writes over it", e.Path)
 }
 
-// Create starts an output.
-func (o *Outputs) Create(path string, replace bool) (*Output, error) {
-	var mode fs.FileMode // of the file that is written over; 0 for what the user's settings give
-	if info, err := os.Stat(path); err == nil {
-		mode = info.Mode().Perm()
-		if info.IsDir() {
-			return nil, fmt.Errorf("%s is a folder; name a file in it", path)
-		}
-		if !replace {
-			return nil, &ExistsError{path}
+// InputError is an output that the run reads.
+type InputError struct{ Path, Input string }
+
+func (e *InputError) Error() string {
+	if e.Path == e.Input {
+		return fmt.Sprintf("%s is read by this run, and what is read is never written over; choose another file", e.Path)
+	}
+	return fmt.Sprintf("%s is the same file as %s, which is read by this run, and what is read is never written over; choose another file", e.Path, e.Input)
+}
+
+// Protect says that files are read by the run, so that none of them becomes an output,
+// under whatever path.
+func (o *Outputs) Protect(paths ...string) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	for _, path := range paths {
+		if path != "" && path != "-" {
+			o.inputs = append(o.inputs, path)
 		}
 	}
+}
+
+// isInput finds the file that is read and that an output would be.
+func (o *Outputs) isInput(path string) error {
+	info, statErr := os.Stat(path)
+	for _, input := range o.inputs {
+		if other, err := os.Stat(input); statErr == nil && err == nil && info.Mode().IsRegular() && os.SameFile(info, other) {
+			return &InputError{path, input}
+		}
+		if Resolved(path) == Resolved(input) {
+			return &InputError{path, input}
+		}
+	}
+	return nil
+}
+
+// Resolved is the absolute path of a file that need not be there, without links.
+func Resolved(path string) string {
+	absolute, err := filepath.Abs(path)
+	if err != nil {
+		return filepath.Clean(path)
+	}
+	if real, err := filepath.EvalSymlinks(absolute); err == nil {
+		return real
+	}
+	folder, name := filepath.Split(absolute)
+	if folder == absolute || name == "" {
+		return absolute
+	}
+	return filepath.Join(Resolved(filepath.Clean(folder)), name)
+}
+
+// Create starts an output. Folders that it needs are made.
+func (o *Outputs) Create(path string, replace bool) (*Output, error) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	if err := o.isInput(path); err != nil {
+		return nil, err
+	}
+	output := &Output{path: path, replace: replace, hash: xxh3.New(), noted: true}
+	var mode fs.FileMode // of the file that is written over; 0 for what the user's settings give
+	if info, err := os.Stat(path); err == nil {
+		switch {
+		case info.IsDir():
+			return nil, fmt.Errorf("%s is a folder; name a file in it", path)
+		case !info.Mode().IsRegular():
+			output.inPlace = true
+		case !replace:
+			return nil, &ExistsError{path}
+		}
+		mode = info.Mode().Perm()
+	}
 	for _, other := range o.open {
-		if filepath.Clean(other.path) == filepath.Clean(path) {
+		if !other.spool && Resolved(other.path) == Resolved(path) {
 			return nil, fmt.Errorf("two outputs cannot both be written to %s", path)
 		}
 	}
-	folder, name := filepath.Split(path)
-	file, err := createBeside(folder, name)
-	if err == nil && mode != 0 {
-		err = file.Chmod(mode)
-	}
-	if err != nil {
-		if errors.Is(err, fs.ErrNotExist) {
-			return nil, fmt.Errorf("%s: there is no folder %s; make it first", path, filepath.Clean(folder))
-		}
+	if err := o.begin(output, mode); err != nil {
 		return nil, fmt.Errorf("writing %s: %w", path, err)
 	}
-	output := &Output{path: path, file: file, hash: xxh3.New()}
-	o.mutex.Lock()
-	defer o.mutex.Unlock()
 	o.open = append(o.open, output)
 	return output, nil
+}
+
+// begin opens the file that holds an output until it gets its place.
+func (o *Outputs) begin(output *Output, mode fs.FileMode) (err error) {
+	if output.inPlace {
+		output.file, err = unnamed(os.TempDir())
+		return err
+	}
+	folder, name := filepath.Split(output.path)
+	if folder == "" {
+		folder = "."
+	}
+	if err := o.makeFolder(filepath.Clean(folder)); err != nil {
+		return err
+	}
+	o.tidy(folder)
+	if output.file, err = createBeside(folder, name); err == nil && mode != 0 {
+		err = output.file.Chmod(mode)
+	}
+	return err
+}
+
+// makeFolder makes a folder, and notes which ones it had to make.
+func (o *Outputs) makeFolder(folder string) error {
+	if _, err := os.Stat(folder); err == nil || !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	if parent := filepath.Dir(folder); parent != folder {
+		if err := o.makeFolder(parent); err != nil {
+			return err
+		}
+	}
+	if err := os.Mkdir(folder, 0o777); err != nil && !errors.Is(err, fs.ErrExist) {
+		return err
+	}
+	o.folders = append(o.folders, folder)
+	return nil
 }
 
 // Spool starts a file in the folder for temporary files, which keeps a result
 // until its proof holds and never gets a place of its own.
 func (o *Outputs) Spool() (*Output, error) {
-	file, err := os.CreateTemp("", "lastblock-*.part")
+	file, err := unnamed(os.TempDir())
 	if err != nil {
 		return nil, fmt.Errorf("keeping the result until it is proven: %w", err)
 	}
-	output := &Output{path: file.Name(), file: file, hash: xxh3.New()}
+	output := &Output{path: file.Name(), file: file, hash: xxh3.New(), spool: true}
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
 	o.open = append(o.open, output)
@@ -93,19 +188,6 @@ func (o *Outputs) Spool() (*Output, error) {
 func (o *Output) Reader() (io.Reader, error) {
 	_, err := o.file.Seek(0, io.SeekStart)
 	return o.file, err
-}
-
-// createBeside creates a file under a hidden name beside the one it will have.
-// It is not a temporary file to the system, which would make it readable for
-// its owner alone, but one with the permissions that the user's settings give.
-func createBeside(folder, name string) (*os.File, error) {
-	for {
-		hidden := filepath.Join(folder, fmt.Sprintf(".%s.%08x.part", name, rand.Uint32()))
-		file, err := os.OpenFile(hidden, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o666)
-		if !errors.Is(err, fs.ErrExist) {
-			return file, err
-		}
-	}
 }
 
 // Rest closes the file until more is written, so that any number of outputs can
@@ -139,48 +221,120 @@ func (o *Output) Write(p []byte) (int, error) {
 	return n, nil
 }
 
-// Commit puts an output in its place and notes it in the folder's ledger.
-func (o *Outputs) Commit(output *Output) error {
-	if err := o.Place(output, output.path); err != nil {
-		return err
-	}
-	if err := source.NoteOutput(output.path, output.size, source.Fingerprint(output.hash)); err != nil {
-		return fmt.Errorf("%s is written, but its folder does not take the note of it: %w", output.path, err)
-	}
-	return nil
-}
+// MoveTo gives an output another place than it was created for. It is not known again
+// as an output, but is to be read as a source.
+func (o *Output) MoveTo(path string) { o.path, o.noted = path, false }
 
-// Place puts an output in a place, which may be another one than it was created
-// for, without a note: it is to be read as a source.
-func (o *Outputs) Place(output *Output, path string) error {
-	if err := output.Rest(); err != nil {
-		return err
-	}
-	if err := os.Rename(output.file.Name(), path); err != nil {
-		return fmt.Errorf("writing %s: %w", path, err)
-	}
+// Ready says that an output holds all that it is to hold, so that Place puts it in its
+// place.
+func (o *Outputs) Ready(output *Output) {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
-	o.forget(output)
+	output.ready = true
+}
+
+// Commit puts the outputs in place that are not nil, and all that are ready, together.
+func (o *Outputs) Commit(outputs ...*Output) error {
+	for _, output := range outputs {
+		if output != nil {
+			o.Ready(output)
+		}
+	}
+	return o.Place()
+}
+
+// Placed are the outputs that are in place.
+func (o *Outputs) Placed() []string {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	return o.placed
+}
+
+// Place puts all outputs in place that are ready, together: where one of them cannot be
+// put, none is. From its begin on the run cannot be interrupted any more.
+func (o *Outputs) Place() error {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	if o.closed {
+		return errors.New("the run was ended before its results were put in place")
+	}
+	var ready, rest []*Output
+	for _, output := range o.open {
+		if output.ready {
+			ready = append(ready, output)
+		} else {
+			rest = append(rest, output)
+		}
+	}
+	if len(ready) == 0 {
+		return nil
+	}
+	if err := o.check(ready); err != nil {
+		return err
+	}
+	s := &placing{outputs: ready}
+	if err := s.place(); err != nil {
+		return err
+	}
+	o.open, o.folders = rest, nil
+	for _, output := range ready {
+		o.placed = append(o.placed, output.path)
+	}
 	return nil
 }
 
-// Discard drops every output that was not committed.
+// check makes sure that the places are still free.
+func (o *Outputs) check(ready []*Output) error {
+	for _, output := range ready {
+		if err := o.isInput(output.path); err != nil {
+			return err
+		}
+		info, err := os.Stat(output.path)
+		switch {
+		case err != nil || output.inPlace:
+		case info.IsDir():
+			return fmt.Errorf("%s is a folder by now; name another file", output.path)
+		case !output.replace:
+			return &ExistsError{output.path}
+		}
+	}
+	return nil
+}
+
+// End drops every output that is not in place, and sees to it that none is put there any
+// more. It waits for those that are being put in place.
+func (o *Outputs) End() {
+	o.Discard()
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	o.closed = true
+}
+
+// Discard drops every output that is not in place, and the folders that were made for
+// them.
 func (o *Outputs) Discard() {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
 	for _, output := range o.open {
 		output.file.Close()
-		os.Remove(output.file.Name())
+		os.Remove(output.file.Name()) // which is gone already where it had no name
 	}
-	o.open = nil
+	for i := len(o.folders) - 1; i >= 0; i-- {
+		os.Remove(o.folders[i]) // which fails where something is in it
+	}
+	o.open, o.folders = nil, nil
 }
 
-func (o *Outputs) forget(output *Output) {
-	for i := range o.open {
-		if o.open[i] == output {
-			o.open = append(o.open[:i], o.open[i+1:]...)
-			return
+// noteAll notes outputs in the ledgers of their folders, so that they are known again
+// from the moment they are there.
+func noteAll(outputs []*Output) error {
+	for _, output := range outputs {
+		if !output.noted || output.inPlace {
+			continue
+		}
+		if err := source.NoteOutput(output.path, output.size, source.Fingerprint(output.hash)); err != nil {
+			return fmt.Errorf("%s is not written, since its folder does not take the note of it: %w", output.path, err)
 		}
 	}
+	return nil
 }

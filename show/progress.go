@@ -30,13 +30,13 @@ func Progress(s *Screen, begun time.Time, counted *source.Progress, files int, b
 			select {
 			case <-stopping:
 				if shown {
-					fmt.Fprint(s, "\r\x1b[K") // to the start of the line, and clear it
+					_ = s.raw([]byte("\r\x1b[K")) // to the start of the line, and clear it
 				}
 				return
 			case <-time.After(wait):
 			}
 			line := progressLine(counted.Files.Load(), counted.Bytes.Load(), int64(files), bytes, time.Since(started))
-			fmt.Fprintf(s, "\r\x1b[K%s", shorten(line, max(1, s.Width-1)))
+			_ = s.raw([]byte("\r\x1b[K" + shorten(line, max(1, s.Width-1)))) // which s remembers
 			shown, wait = true, progressEvery
 		}
 	}()

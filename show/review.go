@@ -24,7 +24,12 @@ const reviewSheet = "Review"
 // hold money. What package review needs to know the findings again stands in
 // hidden columns.
 func WriteReview(w io.Writer, columns, totals []string, findings []finding.Finding) error {
-	book := excelize.NewFile()
+	room, err := newWorkroom()
+	if err != nil {
+		return err
+	}
+	defer room.close()
+	book := excelize.NewFile(excelize.Options{TmpDir: room.path})
 	defer book.Close()
 	r := reviewWriter{book: book, columns: columns, totals: make(map[string]bool)}
 	for _, total := range totals {

@@ -4,8 +4,11 @@
 package show
 
 import (
+	"bytes"
 	"io"
 	"os"
+	"regexp"
+	"unicode/utf8"
 
 	"github.com/jedib0t/go-pretty/v6/text"
 	"golang.org/x/term"
@@ -21,6 +24,8 @@ type Screen struct {
 	Terminal bool
 	Width    int  // in columns; 0 where lines may be of any length
 	Colour   bool // bold and colours may be used
+
+	tail []byte // the beginning of a character, to be written with the rest of it
 }
 
 // NewScreen finds out what a writer can do. Only a terminal has a width and
@@ -44,14 +49,63 @@ func NewScreen(w io.Writer) *Screen {
 	return s
 }
 
-// Write writes p. After an error nothing more is written.
+// Write writes p. After an error nothing more is written. On a terminal it is the one way
+// out of all text: what would move the cursor or turn the direction of writing, wherever
+// it comes from, is made visible; only colours go through. What is written to a pipe or a
+// file stays as it is.
 func (s *Screen) Write(p []byte) (int, error) {
-	if s.err != nil {
-		return 0, s.err
+	if !s.Terminal {
+		return len(p), s.raw(p)
 	}
-	n, err := s.writer.Write(p)
-	s.err = err
-	return n, err
+	text := append(s.tail, p...)
+	whole := len(text)
+	for back := 1; back < utf8.UTFMax && back <= len(text); back++ {
+		if utf8.RuneStart(text[len(text)-back]) {
+			if !utf8.FullRune(text[len(text)-back:]) {
+				whole = len(text) - back
+			}
+			break
+		}
+	}
+	out := tame(text[:whole])
+	s.tail = bytes.Clone(text[whole:])
+	return len(p), s.raw(out)
+}
+
+// raw writes p as it is.
+func (s *Screen) raw(p []byte) error {
+	if s.err != nil {
+		return s.err
+	}
+	_, s.err = s.writer.Write(p)
+	return s.err
+}
+
+// colours are the sequences that set colours and weights (ECMA-48, SGR).
+var colours = regexp.MustCompile(`^\x1b\[[0-9;]*m`)
+
+// tame makes everything visible in a text that is not printed, but for the ends of lines,
+// tabs and colours.
+func tame(text []byte) []byte {
+	if bytes.IndexFunc(text, func(r rune) bool { return r != '\n' && isControl(r) }) < 0 {
+		return text
+	}
+	var out []byte
+	for len(text) > 0 {
+		if sequence := colours.Find(text); sequence != nil {
+			out, text = append(out, sequence...), text[len(sequence):]
+			continue
+		}
+		r, size := utf8.DecodeRune(text)
+		switch {
+		case r == '\n' || r == '\t' || !isControl(r):
+			out = append(out, text[:size]...)
+		default:
+			out = append(out, Visible(string(r))...)
+		}
+		text = text[size:]
+	}
+	return out
 }
 
 // Err returns the first error in writing.

@@ -1,6 +1,7 @@
 package show
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -298,9 +299,6 @@ func TestOutputsAppearWholeOrNotAtAll(t *testing.T) {
 	if _, err := outputs.Create(dir, true); err == nil || !strings.Contains(err.Error(), "is a folder") {
 		t.Errorf("error is %v", err)
 	}
-	if _, err := outputs.Create(filepath.Join(dir, "no", "all.csv"), false); err == nil || !strings.Contains(err.Error(), "make it first") {
-		t.Errorf("error is %v", err)
-	}
 	spool, err := outputs.Spool()
 	if err != nil {
 		t.Fatal(err)
@@ -365,9 +363,11 @@ func TestOutputsCanRest(t *testing.T) {
 		}
 	}
 	for i, o := range some[:2] {
-		if err := outputs.Place(o, filepath.Join(dir, fmt.Sprintf("part-%03d.csv", i))); err != nil {
-			t.Fatal(err)
-		}
+		o.MoveTo(filepath.Join(dir, fmt.Sprintf("part-%03d.csv", i)))
+		outputs.Ready(o)
+	}
+	if err := outputs.Place(); err != nil {
+		t.Fatal(err)
 	}
 	outputs.Discard()
 	entries, err := os.ReadDir(dir)
@@ -376,5 +376,41 @@ func TestOutputsCanRest(t *testing.T) {
 	}
 	if text, err := os.ReadFile(filepath.Join(dir, "part-001.csv")); err != nil || string(text) != "round 0\nround 1\n" {
 		t.Errorf("a part holds %q, %v", text, err)
+	}
+}
+
+// On a terminal no text does anything to the screen but stand on it, in whatever pieces it
+// comes; into a pipe it goes as it is.
+func TestTheScreenIsTame(t *testing.T) {
+	const text = "a\x1b]0;title\ab\x1b[2Jc\x1b[31md\x1b[0m\u202ee\u2066f\x9bg\rh\n\ti ü 木"
+	for pieces := range 5 {
+		var out bytes.Buffer
+		s := &Screen{writer: &out, Terminal: true}
+		for rest := []byte(text); len(rest) > 0; {
+			n := min(len(rest), 1+pieces)
+			if pieces == 0 {
+				n = len(rest)
+			}
+			if _, err := s.Write(rest[:n]); err != nil {
+				t.Fatal(err)
+			}
+			rest = rest[n:]
+		}
+		got := out.String()
+		for _, bad := range []string{"\x1b]", "\x1b[2", "\u202e", "\u2066", "\r", "\a"} {
+			if strings.Contains(got, bad) {
+				t.Errorf("in pieces of %d: %q goes through in %q", pieces, bad, got)
+			}
+		}
+		if !strings.HasSuffix(got, "h\n\ti ü 木") {
+			t.Errorf("in pieces of %d: %q", pieces, got)
+		}
+		if pieces == 0 && !strings.Contains(got, "\x1b[31md\x1b[0m") {
+			t.Errorf("colours are lost in %q", got)
+		}
+	}
+	var out bytes.Buffer
+	if _, err := (&Screen{writer: &out}).Write([]byte(text)); err != nil || out.String() != text {
+		t.Errorf("into a pipe goes %q, %v", out.String(), err)
 	}
 }

@@ -234,7 +234,22 @@ func Visible(s string) string {
 	}, s)
 }
 
-func isControl(r rune) bool { return r < 0x20 || 0x7f <= r && r < 0xa0 || r == 0x2028 || r == 0x2029 }
+// VisibleLines is Visible for a text of several lines.
+func VisibleLines(s string) string {
+	lines := strings.Split(s, "\n")
+	for i := range lines {
+		lines[i] = Visible(lines[i])
+	}
+	return strings.Join(lines, "\n")
+}
+
+// isControl tells whether a character does something to the screen instead of standing
+// on it: control characters, line and paragraph separators, and those that turn the
+// direction of writing round (Unicode Standard Annex #9).
+func isControl(r rune) bool {
+	return r < 0x20 || 0x7f <= r && r < 0xa0 || r == 0x2028 || r == 0x2029 ||
+		r == 0x061c || r == 0x200e || r == 0x200f || 0x202a <= r && r <= 0x202e || 0x2066 <= r && r <= 0x2069
+}
 
 // Drop leaves a column out.
 func (t *Table) Drop(name string) {

@@ -1,6 +1,7 @@
 package show
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"strconv"
@@ -37,6 +38,7 @@ type Sheet struct {
 type SheetWriter struct {
 	out    io.Writer
 	book   *excelize.File
+	room   *workroom
 	header int // style
 	sheets []*sheetWriter
 }
@@ -46,9 +48,17 @@ func NewSheetWriter(w io.Writer, sheets []Sheet) (*SheetWriter, error) {
 	return newSheetWriter(w, sheets, sheetRows)
 }
 
-func newSheetWriter(w io.Writer, sheets []Sheet, limit int) (*SheetWriter, error) {
-	b := &SheetWriter{out: w, book: excelize.NewFile()}
-	var err error
+func newSheetWriter(w io.Writer, sheets []Sheet, limit int) (writer *SheetWriter, err error) {
+	room, err := newWorkroom()
+	if err != nil {
+		return nil, err
+	}
+	b := &SheetWriter{out: w, book: excelize.NewFile(excelize.Options{TmpDir: room.path}), room: room}
+	defer func() {
+		if err != nil {
+			b.Abandon()
+		}
+	}()
 	if b.header, err = b.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true, Family: fontName, Size: fontSize}}); err != nil {
 		return nil, err
 	}
@@ -96,11 +106,14 @@ func (b *SheetWriter) Close() error {
 	if err == nil {
 		err = b.book.Write(b.out)
 	}
-	if closing := b.book.Close(); err == nil {
+	if closing := b.Abandon(); err == nil {
 		err = closing
 	}
 	return err
 }
+
+// Abandon lets go of all that the writer holds. It does no harm after Close.
+func (b *SheetWriter) Abandon() error { return errors.Join(b.book.Close(), b.room.close()) }
 
 // workbookWriter writes records into one sheet.
 type workbookWriter struct{ *SheetWriter }

@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"lastblock/core/finding"
+	"lastblock/core/lock"
 )
 
 // Verdict is what was decided.
@@ -113,6 +114,7 @@ type Log struct {
 	last      map[string]int
 	seal      string // of the last line
 	size      int64
+	hasHeader bool
 }
 
 // Read reads a file of decisions; one that is not there has none. The error is
@@ -128,32 +130,27 @@ func Read(path string) (*Log, error) {
 	return parse(path, data)
 }
 
+// parse reads a file of decisions. A byte-order mark in front, blank lines and lines that
+// end in CR LF, as spreadsheet programs leave them, say nothing else than what was
+// written, and are read; what else was changed breaks a seal.
 func parse(path string, data []byte) (*Log, error) {
 	log := &Log{size: int64(len(data))}
-	reader := csv.NewReader(bytes.NewReader(data))
-	reader.FieldsPerRecord = len(Columns)
-	header := true
-	from := int64(0)
-	for line := 1; int(from) < len(data); {
+	rest := bytes.TrimPrefix(data, []byte("\ufeff"))
+	for line := 1; len(rest) > 0; {
 		fail := func(reason string) (*Log, error) { return nil, &BrokenError{path, line, reason} }
-		fields, err := reader.Read()
-		to := reader.InputOffset()
-		if errors.Is(err, io.EOF) {
-			break
-		}
+		raw, fields, err := takeLine(rest)
 		if err != nil {
 			return fail("this line is torn or was edited, and cannot be read as a decision")
 		}
-		raw := data[from:to]
-		if raw[len(raw)-1] != '\n' {
-			return fail("the last line is torn: it does not end")
-		}
 		switch {
-		case header:
+		case fields == nil: // a blank line
+		case raw[len(raw)-1] != '\n':
+			return fail("the last line is torn: it does not end")
+		case !log.hasHeader:
 			if !slices.Equal(fields, Columns) {
 				return fail(fmt.Sprintf("the header is not that of a file of decisions, which is %s", strings.Join(Columns, ",")))
 			}
-			header = false
+			log.hasHeader = true
 		default:
 			body, seal := withoutSeal(raw, fields)
 			if sealOf(log.seal, body) != seal {
@@ -167,15 +164,33 @@ func parse(path string, data []byte) (*Log, error) {
 			log.Add(d)
 		}
 		line += bytes.Count(raw, []byte("\n"))
-		from = to
+		rest = rest[len(raw):]
 	}
 	return log, nil
+}
+
+// takeLine takes the next line, which goes on where a quoted text does. A blank line has
+// no fields.
+func takeLine(data []byte) (raw []byte, fields []string, err error) {
+	if end := bytes.IndexByte(data, '\n') + 1; len(bytes.TrimSpace(data[:max(end, 0)])) == 0 && end > 0 {
+		return data[:end], nil, nil
+	}
+	if len(bytes.TrimSpace(data)) == 0 {
+		return data, nil, nil
+	}
+	reader := csv.NewReader(bytes.NewReader(data))
+	reader.FieldsPerRecord = len(Columns)
+	if fields, err = reader.Read(); err != nil {
+		return nil, nil, err
+	}
+	return data[:reader.InputOffset()], fields, nil
 }
 
 // withoutSeal takes the seal off the end of a line.
 func withoutSeal(raw []byte, fields []string) (body []byte, seal string) {
 	seal = fields[len(fields)-1]
-	return bytes.TrimSuffix(bytes.TrimRight(raw, "\r\n"), []byte(seal)), seal
+	body = bytes.TrimSuffix(bytes.TrimRight(raw, "\r\n"), []byte(seal))
+	return bytes.ReplaceAll(body, []byte("\r\n"), []byte("\n")), seal // a reason may have several lines
 }
 
 // sealOf seals a line, behind the seal of the line before.
@@ -209,44 +224,63 @@ func decisionOf(fields []string) (Decision, error) {
 	}, nil
 }
 
+// patience is how long somebody who decides waits for another one to have decided.
+const patience = 5 * time.Second
+
 // Append writes decisions behind those that a file has, after making sure that
-// it is whole. Several that are appended at a time are written together.
+// it is whole. Several that are appended at a time are written together. Two at a time
+// wait for one another.
 func Append(path string, decisions []Decision) (err error) {
-	unlock, err := lock(path)
+	file, err := os.OpenFile(path, os.O_RDWR|os.O_APPEND|os.O_CREATE, 0o666)
 	if err != nil {
 		return err
 	}
-	defer func() { err = errors.Join(err, unlock()) }()
-	log, err := Read(path)
-	if err != nil {
-		return err
-	}
-	var out bytes.Buffer
-	if log.size == 0 {
-		out.WriteString(strings.Join(Columns, ",") + "\n")
-	}
-	seal := log.seal
-	for _, d := range decisions {
-		body, err := bodyOf(d)
-		if err != nil {
-			return err
+	defer func() { err = errors.Join(err, file.Close()) }()
+	if err := lock.Take(file, patience); err != nil {
+		if errors.Is(err, lock.ErrHeld) {
+			return fmt.Errorf("somebody else is deciding in %s right now; try again", path)
 		}
-		seal = sealOf(seal, body)
-		out.Write(body)
-		out.WriteString(seal + "\n")
+		return fmt.Errorf("%s: %w", path, err)
 	}
-	file, err := os.OpenFile(path, os.O_WRONLY|os.O_APPEND|os.O_CREATE, 0o666)
+	data, err := io.ReadAll(file)
 	if err != nil {
 		return err
 	}
-	_, err = file.Write(out.Bytes())
+	log, err := parse(path, data)
+	if err != nil {
+		return err
+	}
+	out, err := log.linesOf(decisions)
+	if err != nil {
+		return err
+	}
+	_, err = file.Write(out)
 	if err == nil {
 		err = file.Sync()
 	}
 	if err != nil {
 		err = errors.Join(err, file.Truncate(log.size)) // what is half written is no decision
 	}
-	return errors.Join(err, file.Close())
+	return err
+}
+
+// linesOf are the lines that are to stand behind those of a log.
+func (l *Log) linesOf(decisions []Decision) ([]byte, error) {
+	var out bytes.Buffer
+	if len(l.Decisions) == 0 && !l.hasHeader {
+		out.WriteString(strings.Join(Columns, ",") + "\n")
+	}
+	seal := l.seal
+	for _, d := range decisions {
+		body, err := bodyOf(d)
+		if err != nil {
+			return nil, err
+		}
+		seal = sealOf(seal, body)
+		out.Write(body)
+		out.WriteString(seal + "\n")
+	}
+	return out.Bytes(), nil
 }
 
 // bodyOf writes a line up to its seal.
@@ -273,24 +307,6 @@ func bodyOf(d Decision) ([]byte, error) {
 		return nil, err
 	}
 	return bytes.TrimSuffix(out.Bytes(), []byte("\n")), nil
-}
-
-// lock keeps two from appending at the same time.
-func lock(path string) (unlock func() error, err error) {
-	const patience, pause = 5 * time.Second, 20 * time.Millisecond
-	name := path + ".lock"
-	for begun := time.Now(); ; time.Sleep(pause) {
-		file, err := os.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
-		if err == nil {
-			return func() error { return errors.Join(file.Close(), os.Remove(name)) }, nil
-		}
-		if !errors.Is(err, fs.ErrExist) {
-			return nil, err
-		}
-		if time.Since(begun) > patience {
-			return nil, fmt.Errorf("somebody else is deciding right now; if nobody is, remove %s", name)
-		}
-	}
 }
 
 // Of returns the last decision about a finding. A nil log has none.

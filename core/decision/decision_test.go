@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"lastblock/core/finding"
+	"lastblock/core/lock"
 )
 
 var noon = time.Date(2031, 4, 2, 12, 0, 0, 0, time.UTC)
@@ -219,5 +220,66 @@ func TestCurrentDecisions(t *testing.T) {
 	}
 	if got != "b keep; a reopen; c dropagain; " {
 		t.Errorf("current are %s", got)
+	}
+}
+
+// What a spreadsheet program adds when it saves the file says nothing new: it is read,
+// and what is decided next stands behind it.
+func TestWhatASpreadsheetAdds(t *testing.T) {
+	for name, change := range map[string]func(string) string{
+		"a blank line at the end": func(s string) string { return s + "\n" },
+		"blank lines with blanks": func(s string) string { return s + " \n\r\n" },
+		"a blank line in between": func(s string) string { return strings.Replace(s, "\n", "\n\n", 1) },
+		"lines that end in CR LF": func(s string) string { return strings.ReplaceAll(s, "\n", "\r\n") },
+		"a byte-order mark":       func(s string) string { return "\ufeff" + s },
+		"all of them":             func(s string) string { return "\ufeff" + strings.ReplaceAll(s, "\n", "\r\n") + "\r\n" },
+	} {
+		path := filepath.Join(t.TempDir(), "decisions.csv")
+		decide := func(id string) {
+			d := Decision{Time: time.Unix(1_900_000_000, 0), User: "fay", Verdict: Accept, Reason: "known, says the branch\nand head office", ID: id, State: "1"}
+			if err := Append(path, []Decision{d}); err != nil {
+				t.Errorf("%s: %v", name, err)
+			}
+		}
+		decide("a")
+		decide("b")
+		data, err := os.ReadFile(path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte(change(string(data))), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		decide("c")
+		log, err := Read(path)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		if len(log.Decisions) != 3 || log.Decisions[2].ID != "c" || log.Decisions[0].Reason != "known, says the branch\nand head office" {
+			t.Errorf("%s: %+v", name, log.Decisions)
+		}
+	}
+}
+
+// A file that is locked is not waited for without end, and nothing of it is touched.
+func TestSomebodyElseDecides(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "decisions.csv")
+	file, err := os.Create(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := lock.Try(file); err != nil {
+		t.Fatal(err)
+	}
+	go func() {
+		time.Sleep(50 * time.Millisecond)
+		file.Close()
+	}()
+	if err := Append(path, []Decision{{Time: time.Unix(1_900_000_000, 0), Verdict: Accept, ID: "a"}}); err != nil {
+		t.Errorf("once the other one has ended: %v", err)
+	}
+	if entries, _ := os.ReadDir(filepath.Dir(path)); len(entries) != 1 {
+		t.Errorf("beside the file stand %v", entries)
 	}
 }

@@ -2,16 +2,19 @@ package source
 
 import (
 	"bufio"
+	"bytes"
 	"errors"
 	"fmt"
-	"io/fs"
+	"io"
 	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"lastblock/core/decision"
+	"lastblock/core/lock"
 
 	"github.com/zeebo/xxh3"
 )
@@ -88,27 +91,33 @@ func Fingerprint(hash *xxh3.Hasher) string {
 	return fmt.Sprintf("%x", sum)
 }
 
-// NoteOutput notes in the ledger of its folder that path was written, in place
-// of an earlier note on the same name. Notes on files that are no longer there
-// stay, since those may have been renamed.
-func NoteOutput(path string, size int64, fingerprint string) error {
+// NoteOutput notes in the ledger of its folder that a file is written. Notes are only
+// ever added, under a lock, so that several runs into one folder lose none; those on
+// files that are no longer there stay, since these may have been renamed.
+func NoteOutput(path string, size int64, fingerprint string) (err error) {
 	folder, name := filepath.Split(path)
-	ledgerPath := filepath.Join(folder, LedgerName)
-	old, err := os.ReadFile(ledgerPath)
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+	file, err := os.OpenFile(filepath.Join(folder, LedgerName), os.O_RDWR|os.O_APPEND|os.O_CREATE, 0o644)
+	if err != nil {
 		return err
 	}
-	var notes strings.Builder
-	for line := range strings.Lines(string(old)) {
-		parts := strings.SplitN(strings.TrimSuffix(line, "\n"), " ", 3)
-		if len(parts) == 3 && parts[2] != name {
-			notes.WriteString(line)
-		}
+	defer func() { err = errors.Join(err, file.Close()) }()
+	const patience = 10 * time.Second
+	if err := lock.Take(file, patience); err != nil {
+		return fmt.Errorf("%s: %w", file.Name(), err)
 	}
-	fmt.Fprintf(&notes, "%d %s %s\n", size, fingerprint, name)
-	next := ledgerPath + ".new"
-	if err := os.WriteFile(next, []byte(notes.String()), 0o644); err != nil {
+	notes, err := io.ReadAll(file)
+	if err != nil {
 		return err
 	}
-	return os.Rename(next, ledgerPath)
+	note := fmt.Sprintf("%d %s %s\n", size, fingerprint, strings.ReplaceAll(name, "\n", " "))
+	if len(notes) > 0 && notes[len(notes)-1] != '\n' {
+		note = "\n" + note // the one before was torn
+	}
+	if bytes.Contains(append([]byte("\n"), notes...), []byte("\n"+note)) {
+		return nil
+	}
+	if _, err = file.WriteString(note); err != nil {
+		err = errors.Join(err, file.Truncate(int64(len(notes))))
+	}
+	return err
 }

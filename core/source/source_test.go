@@ -290,14 +290,24 @@ func TestOwnOutputsArePassedOver(t *testing.T) {
 	}
 }
 
-func TestNoteOutputKeepsOneNoteAName(t *testing.T) {
+// Notes are only added, each once, since a file may have been renamed before another one
+// took its name; and a torn one does no harm to the next.
+func TestNotesAreAdded(t *testing.T) {
 	dir := t.TempDir()
-	for _, size := range []int64{5, 6} {
+	note := func(size int64) {
+		t.Helper()
 		if err := NoteOutput(filepath.Join(dir, "all.csv"), size, fmt.Sprint("f", size)); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if notes := readLedger(dir); !reflect.DeepEqual(notes, ledger{6: {"f6"}}) {
+	note(5)
+	note(6)
+	note(5)
+	if err := os.WriteFile(filepath.Join(dir, LedgerName), []byte("5 f5 all.csv\n6 f6 all.csv\n7 f"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	note(8)
+	if notes := readLedger(dir); !reflect.DeepEqual(notes, ledger{5: {"f5"}, 6: {"f6"}, 7: {"f"}, 8: {"f8"}}) {
 		t.Errorf("notes are %v", notes)
 	}
 }

@@ -124,6 +124,10 @@ func (f *figures) drop(result *Result) {
 	proofs := make([]bool, len(result.Proof.Totals))
 	copy(proofs, f.skip)
 	result.Proof.Totals = left(result.Proof.Totals, proofs)
+	for i := range result.Proof.Left {
+		of := &result.Proof.Left[i]
+		of.Totals = left(of.Totals, proofs)
+	}
 }
 
 func blank(names []string) []bool {

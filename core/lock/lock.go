@@ -1,0 +1,39 @@
+// Package lock keeps two processes from changing one file at the same time. A lock is
+// held on an open file, and by the operating system: it goes with the process, however
+// that ends, and leaves nothing behind.
+package lock
+
+import (
+	"errors"
+	"io"
+	"os"
+	"time"
+)
+
+// ErrHeld says that another process holds the lock.
+var ErrHeld = errors.New("another process holds it")
+
+const pause = 10 * time.Millisecond
+
+// Take takes the lock of a file, waiting for it as long as patience lasts. The error is
+// ErrHeld where that was not long enough. Closing the file gives the lock back.
+func Take(file *os.File, patience time.Duration) error {
+	for begun := time.Now(); ; time.Sleep(pause) {
+		err := try(file)
+		if !errors.Is(err, ErrHeld) || time.Since(begun) >= patience {
+			return err
+		}
+	}
+}
+
+// Try takes the lock of a file if nobody holds it.
+func Try(file *os.File) error { return try(file) }
+
+// Hold keeps the lock of a file beyond the closing of the file, until what it returns is
+// closed. Where the system has no way to do so, the lock ends with the file.
+func Hold(file *os.File) io.Closer { return hold(file) }
+
+// nothing is closed without doing anything.
+type nothing struct{}
+
+func (nothing) Close() error { return nil }
