@@ -208,7 +208,15 @@ func (a *app) decideFrom(ctx context.Context, f *decideFlags, file string) error
 		return fmt.Errorf("--from %w", err)
 	}
 	rows := append([][]string{table.Layout.Columns}, table.Rows...)
-	decisions, err := review.Decide(rows, append([]int{1}, table.Lines...), who, time.Now())
+	have, err := a.found(ctx, f)
+	if err != nil {
+		return err
+	}
+	log, err := decision.Read(file)
+	if err != nil {
+		return err
+	}
+	decisions, err := review.Decide(rows, append([]int{1}, table.Lines...), have, log, who, time.Now())
 	if err != nil {
 		return fmt.Errorf("--from %s: %w", f.from, err)
 	}
@@ -220,6 +228,10 @@ func (a *app) decideFrom(ctx context.Context, f *decideFlags, file string) error
 	if f.json {
 		return show.Document(a.stdout, decisionsDocument(file, decisions))
 	}
+	if len(decisions) == 0 {
+		fmt.Fprintf(a.stdout, "nothing in %s is new to %s\n", f.from, file)
+		return nil
+	}
 	counts := make(map[decision.Verdict]int)
 	records := 0
 	for i := range decisions {
@@ -229,6 +241,27 @@ func (a *app) decideFrom(ctx context.Context, f *decideFlags, file string) error
 	fmt.Fprintf(a.stdout, "%s in %s: %d to keep, %d to drop, by which %s left out\n",
 		show.Count(len(decisions), "decision"), file, counts[decision.Keep], counts[decision.Drop], areLeft(records))
 	return nil
+}
+
+// found are the findings that decisions of a sheet may be about: those of --findings, of
+// the plan as it is now, or of the last runs.
+func (a *app) found(ctx context.Context, f *decideFlags) ([]finding.Finding, error) {
+	switch {
+	case f.findings != "":
+		have, err := readFindings(f.findings)
+		if err != nil {
+			return nil, fmt.Errorf("--findings %s: %w", f.findings, err)
+		}
+		return have, nil
+	case f.plan != "":
+		have, err := a.doublesAgain(ctx, f.plan)
+		if err != nil {
+			return nil, err
+		}
+		more, err := a.tieOutAgain(ctx, f.plan)
+		return append(have, more...), err
+	}
+	return recalled(), nil
 }
 
 func areLeft(n int) string {

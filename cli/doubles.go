@@ -246,7 +246,7 @@ func (a *app) writeDoubles(ctx context.Context, r *doublesRun, o *doublesOutputs
 		}
 	}
 	if o.findings != nil {
-		if err := show.WriteFindings(o.findings, o.findingsFormat, o.findingsPacked, r.eachFinding); err != nil {
+		if err := show.WriteFindings(o.findings, o.findingsFormat, o.findingsPacked, r.flags.writing.shield, r.eachFinding); err != nil {
 			return err
 		}
 	}
@@ -268,7 +268,7 @@ func (a *app) writeKept(ctx context.Context, r *doublesRun, o *doublesOutputs, p
 	if options.Drop != nil {
 		options.Drop.Reset()
 	}
-	if options.Suspense, err = newSuspense(o.suspense); err != nil {
+	if options.Suspense, err = newSuspense(o.suspense, r.flags.writing.shield); err != nil {
 		return err
 	}
 	out := o.out

@@ -4,10 +4,12 @@ import (
 	"context"
 	"net/url"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
 )
@@ -141,4 +143,44 @@ func TestPasswordsAreNeverShown(t *testing.T) {
 	if _, stderr, code := runProgram(t, t.TempDir(), "", "collate", address, "--query", "select 1"); code != ExitNotDone || strings.Contains(stderr, password) || !strings.Contains(stderr, "password file") {
 		t.Errorf("a wrong password ends with %d and says %q", code, stderr)
 	}
+}
+
+// An interrupt cancels the query on the server, which would else go on for nobody.
+func TestAnInterruptCancelsTheQuery(t *testing.T) {
+	address, password, query := postgres(t)
+	const mark = "select 1 as k, pg_sleep(600)::text as interrupted_by_test"
+	cmd := command(t, "rollup", address, "--query", mark, "--by", "k", "--sum", "k", "--quiet")
+	cmd.Env = append(cmd.Environ(), "PGPASSWORD="+password)
+	var complaints strings.Builder
+	cmd.Stderr = &complaints
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	running := func() string {
+		return query("select count(*) from pg_stat_activity where state = 'active' and query like '%interrupted_by_test%' and pid <> pg_backend_pid()")
+	}
+	for deadline := time.Now().Add(20 * time.Second); running() == "0"; time.Sleep(10 * time.Millisecond) {
+		if time.Now().After(deadline) {
+			t.Fatal("the query does not begin")
+		}
+	}
+	if err := cmd.Process.Signal(os.Interrupt); err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Wait(); cmd.ProcessState.ExitCode() != ExitNotDone || !strings.Contains(complaints.String(), "interrupted; nothing was written") {
+		t.Errorf("it ends with %v: %s", err, complaints.String())
+	}
+	for deadline := time.Now().Add(20 * time.Second); running() != "0"; time.Sleep(10 * time.Millisecond) {
+		if time.Now().After(deadline) {
+			t.Fatal("the query goes on")
+		}
+	}
+}
+
+// command is the built program, ready to be started.
+func command(t *testing.T, args ...string) *exec.Cmd {
+	t.Helper()
+	cmd := exec.Command(builtProgram, args...)
+	cmd.Dir = t.TempDir()
+	return cmd
 }

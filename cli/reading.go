@@ -254,12 +254,21 @@ func (w *writing) addOut(cmd *cobra.Command) {
 func (w *writing) addResult(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&w.out, "out", "", "write the result to a file: .csv, .tsv, .json, .jsonl (each also with .gz or .zst behind it), .xlsx or .parquet")
 	isFile(cmd, "out")
-	cmd.Flags().BoolVar(&w.shield, "shield-formulas", false, "in delimited text, put an apostrophe before what a spreadsheet would run as a formula")
+	w.addShield(cmd)
+}
+
+// addShield adds the flag for delimited text, be it of a result or of what is beside it.
+func (w *writing) addShield(cmd *cobra.Command) {
+	const name = "shield-formulas"
+	if cmd.Flags().Lookup(name) == nil {
+		cmd.Flags().BoolVar(&w.shield, name, false, "in delimited text, put an apostrophe before what a spreadsheet would run as a formula")
+	}
 }
 
 func (w *writing) addSuspense(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&w.suspense, "suspense", "", "write the records that were set aside to a CSV file, each with its reason")
 	isFile(cmd, "suspense")
+	w.addShield(cmd)
 	cmd.Flags().BoolVar(&w.replace, "replace", false, "write over files that are there already")
 }
 
@@ -283,16 +292,16 @@ func (a *app) openSuspense(in *input, w *writing) (*suspense.File, *show.Output,
 	if err != nil {
 		return nil, nil, err
 	}
-	file, err := newSuspense(output)
+	file, err := newSuspense(output, w.shield)
 	return file, output, err
 }
 
 // newSuspense starts a suspense file in an output; nil for none.
-func newSuspense(output *show.Output) (*suspense.File, error) {
+func newSuspense(output *show.Output, shield bool) (*suspense.File, error) {
 	if output == nil {
 		return nil, nil
 	}
-	return suspense.New(output)
+	return suspense.New(output, shield)
 }
 
 // AmongSourcesError is an output that would be read as a source the next time.

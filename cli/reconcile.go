@@ -409,7 +409,7 @@ func (a *app) writeReconciled(ctx context.Context, r *reconciled, o *reconciledO
 			}
 			return nil
 		}
-		if err := show.WriteFindings(o.findings, o.findingsFormat.format, o.findingsFormat.packed, each); err != nil {
+		if err := show.WriteFindings(o.findings, o.findingsFormat.format, o.findingsFormat.packed, r.flags.writing.shield, each); err != nil {
 			return err
 		}
 	}

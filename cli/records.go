@@ -127,7 +127,12 @@ func (f *recordFormat) write(w io.Writer, fill func(w io.Writer) error) error {
 	default:
 		var header [][]byte
 		for _, c := range f.columns {
-			header = append(header, []byte(c.Name))
+			name := []byte(c.Name)
+			if f.shield {
+				var room []byte
+				name = delimited.Shield(name, &room)
+			}
+			header = append(header, name)
 		}
 		if _, err = out.Write(delimited.AppendRecord(nil, header, f.delimiter())); err == nil {
 			err = fill(out)

@@ -15,6 +15,7 @@ import (
 	"syscall"
 	"time"
 
+	"lastblock/core/database"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"
@@ -46,7 +47,7 @@ func Main(args []string) int {
 	case <-ctx.Done():
 	}
 	// The command ends by itself, unless it waits for bytes that do not come.
-	const patience = 300 * time.Millisecond
+	const patience = time.Second
 	select {
 	case o := <-ended:
 		if !o.interrupted {
@@ -102,12 +103,12 @@ func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 		return outcome{code: ExitDone}
 	case errors.Is(err, errStop):
 		return outcome{code: ExitStop}
-	case errors.Is(err, context.Canceled):
+	case ctx.Err() != nil: // whatever it was that could not go on
 		return outcome{code: ExitNotDone, interrupted: true} // Main says why
 	case errors.Is(err, syscall.EPIPE):
 		return outcome{code: ExitNotDone} // the reader of a pipe has gone, and does not want to be told
 	}
-	fmt.Fprintf(app.stderr, "lastblock: %s\n", show.VisibleLines(err.Error()))
+	fmt.Fprintf(app.stderr, "lastblock: %s\n", show.VisibleLines(database.Hide(err.Error())))
 	return outcome{code: ExitNotDone}
 }
 

@@ -164,7 +164,7 @@ func (a *app) keepFindings(t *tieoutRun) error {
 	if err != nil {
 		return err
 	}
-	if err := show.WriteFindings(output, format, packed, t.eachFinding); err != nil {
+	if err := show.WriteFindings(output, format, packed, t.flags.writing.shield, t.eachFinding); err != nil {
 		return err
 	}
 	return a.outputs.Commit(t.kept, output)

@@ -55,7 +55,7 @@ func TestFindingsAreReadAsTheyWereWritten(t *testing.T) {
 	}
 	for _, format := range []Format{CSV, TSV, JSON, JSONL} {
 		var out bytes.Buffer
-		if err := WriteFindings(&out, format, "", each(withPlaces())); err != nil {
+		if err := WriteFindings(&out, format, "", false, each(withPlaces())); err != nil {
 			t.Fatal(err)
 		}
 		got, err := ReadFindings(&out, format)
@@ -75,7 +75,7 @@ func TestFindingsAreReadAsTheyWereWritten(t *testing.T) {
 
 func TestFindingsInAWorkbook(t *testing.T) {
 	var out bytes.Buffer
-	if err := WriteFindings(&out, Workbook, "", each(some())); err != nil {
+	if err := WriteFindings(&out, Workbook, "", false, each(some())); err != nil {
 		t.Fatal(err)
 	}
 	book, err := excelize.OpenReader(&out)
@@ -95,7 +95,7 @@ func TestNoFindings(t *testing.T) {
 		JSON: "{\n  \"command\": \"findings\",\n  \"version\": 1,\n  \"findings\": []\n}\n",
 	} {
 		var out bytes.Buffer
-		if err := WriteFindings(&out, format, "", each(nil)); err != nil || out.String() != want {
+		if err := WriteFindings(&out, format, "", false, each(nil)); err != nil || out.String() != want {
 			t.Errorf("%s is %q, %v", format, out.String(), err)
 		}
 	}

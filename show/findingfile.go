@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 
+	"lastblock/core/delimited"
 	"lastblock/core/finding"
 	"lastblock/core/record"
 )
@@ -41,8 +42,9 @@ func orNothing(n int) string {
 // EachFinding gives findings one by one.
 type EachFinding func(visit func(*finding.Finding) error) error
 
-// WriteFindings writes every finding in a format.
-func WriteFindings(w io.Writer, format Format, packed string, each EachFinding) error {
+// WriteFindings writes every finding in a format. shield has texts shielded, in delimited
+// text, that a spreadsheet would run as formulas.
+func WriteFindings(w io.Writer, format Format, packed string, shield bool, each EachFinding) error {
 	out, err := Pack(w, packed)
 	if err != nil {
 		return err
@@ -65,7 +67,7 @@ func WriteFindings(w io.Writer, format Format, packed string, each EachFinding) 
 			lines.Comma = '\t'
 		}
 		if err = lines.Write(findingColumns); err == nil {
-			err = each(func(f *finding.Finding) error { return lines.Write(findingCells(f)) })
+			err = each(func(f *finding.Finding) error { return lines.Write(shielded(findingCells(f), shield)) })
 		}
 		if lines.Flush(); err == nil {
 			err = lines.Error()
@@ -75,6 +77,18 @@ func WriteFindings(w io.Writer, format Format, packed string, each EachFinding) 
 		return err
 	}
 	return out.Close()
+}
+
+// shielded shields texts, if that is asked for.
+func shielded(cells []string, shield bool) []string {
+	if !shield {
+		return cells
+	}
+	var room []byte
+	for i := range cells {
+		cells[i] = string(delimited.Shield([]byte(cells[i]), &room))
+	}
+	return cells
 }
 
 func writeTypedFindings(w io.Writer, format Format, each EachFinding) error {
@@ -146,7 +160,7 @@ func readFindingLines(r io.Reader, format Format) ([]finding.Finding, error) {
 		if err != nil {
 			return nil, err
 		}
-		value := func(column string) string { return cells[slices.Index(findingColumns, column)] }
+		value := func(column string) string { return delimited.Unshield(cells[slices.Index(findingColumns, column)]) }
 		number := func(column string) int {
 			n, _ := strconv.Atoi(value(column)) // blank is nought
 			return n

@@ -114,6 +114,10 @@ func (p *Plan) Header() []byte {
 	texts := make([][]byte, len(p.Columns))
 	for i, name := range p.Columns {
 		texts[i] = []byte(name)
+		if p.options.Shield {
+			var room []byte
+			texts[i] = delimited.Shield(texts[i], &room)
+		}
 	}
 	return delimited.AppendRecord(nil, texts, p.options.Delimiter)
 }
@@ -259,6 +263,12 @@ func (v *visitor) enter(b *source.Batch) {
 		return
 	}
 	v.ours = v.plan.resolver.Texts(b.Index)
+	for i := range v.ours {
+		if v.plan.options.Shield {
+			var room []byte
+			v.ours[i] = delimited.Shield(v.ours[i], &room)
+		}
+	}
 	v.tail = v.tail[:0]
 	for _, text := range v.ours {
 		v.tail = append(v.tail, v.plan.options.Delimiter)

@@ -8,12 +8,15 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"regexp"
 	"strings"
+	"time"
 
 	"lastblock/core/delimited"
 	"lastblock/core/record"
 
 	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgconn/ctxwatch"
 	"github.com/jackc/pgx/v5/pgtype"
 )
 
@@ -27,15 +30,57 @@ type Address struct {
 // ErrPassword says that a password stands in an address.
 var ErrPassword = errors.New("a password does not belong on a command line or into a plan, where others can read it; put it into PGPASSWORD or the password file (~/.pgpass)")
 
+var errNoAddress = errors.New("this is no address of a database, which is postgres://user@host:port/name")
+
+// IsAddress tells whether a text is meant for the address of a database, in whatever
+// spelling.
+func IsAddress(text string) bool {
+	text = strings.ToLower(strings.TrimSpace(text))
+	return strings.HasPrefix(text, "postgres:") || strings.HasPrefix(text, "postgresql:")
+}
+
+var (
+	passwordWord = regexp.MustCompile(`(?i)(password[a-z]*\s*(?:=|%3d)\s*)("[^"]*"|'[^']*'|[^&\s'"]+)`)
+	passwordPart = regexp.MustCompile(`(?i)(postgres(?:ql)?:/*[^:@/\n]*):[^@\n]*@`)
+)
+
+// HoldsPassword tells whether a password stands in a text that may be an address.
+func HoldsPassword(text string) bool {
+	return passwordWord.MatchString(text) || passwordPart.MatchString(text)
+}
+
+// Hide takes passwords of addresses out of a text, so that it can be shown.
+func Hide(text string) string {
+	return passwordPart.ReplaceAllString(passwordWord.ReplaceAllString(text, "${1}…"), "${1}:…@")
+}
+
 // ParseAddress reads an address. A password in it is refused, since it would be seen.
 func ParseAddress(text string) (Address, error) {
-	u, err := url.Parse(text)
-	if err != nil {
-		return Address{}, errors.New("this is no address of a database, which is postgres://user@host:port/name")
-	}
-	if _, has := u.User.Password(); has || u.Query().Has("password") {
+	text = strings.TrimSpace(text)
+	if HoldsPassword(text) {
 		return Address{}, ErrPassword
 	}
+	u, err := url.Parse(text)
+	if err != nil || u.Opaque != "" {
+		return Address{}, errNoAddress
+	}
+	if u.Scheme = strings.ToLower(u.Scheme); u.Scheme != "postgres" && u.Scheme != "postgresql" {
+		return Address{}, errNoAddress
+	}
+	parameters, err := url.ParseQuery(u.RawQuery)
+	if err != nil {
+		return Address{}, errNoAddress
+	}
+	for name := range parameters {
+		if strings.HasSuffix(strings.ToLower(name), "password") {
+			return Address{}, ErrPassword
+		}
+	}
+	if _, has := u.User.Password(); has || strings.Contains(u.User.Username(), ":") {
+		return Address{}, ErrPassword
+	}
+	u.Fragment = ""
+	text = u.String()
 	name := url.URL{Scheme: u.Scheme, User: u.User, Host: u.Host, Path: u.Path}
 	return Address{text: text, Name: name.String()}, nil
 }
@@ -53,19 +98,27 @@ type Reader struct {
 	text   []byte
 }
 
+// cancelPatience is how long the server has to end a query that was cancelled, before the
+// connection is given up.
+const cancelPatience = time.Second
+
 // Open connects to a database and has a query prepared, which is a single select. The
 // password, if one is needed, is that of the environment or of the password file, as
-// for all programs that speak to PostgreSQL.
-func Open(address Address, query string) (*Reader, error) {
+// for all programs that speak to PostgreSQL. When ctx ends, the query is cancelled on the
+// server.
+func Open(ctx context.Context, address Address, query string) (*Reader, error) {
 	config, err := pgconn.ParseConfig(address.text)
 	if err != nil {
-		return nil, fmt.Errorf("the address of the database: %w", err)
+		return nil, fmt.Errorf("the address of the database: %s", Hide(err.Error()))
+	}
+	config.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
+		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: cancelPatience}
 	}
 	config.RuntimeParams["application_name"] = "lastblock"
 	config.RuntimeParams["datestyle"] = "ISO"
 	config.RuntimeParams["default_transaction_read_only"] = "on"
 	r := &Reader{number: 1}
-	r.ctx, r.cancel = context.WithCancel(context.Background())
+	r.ctx, r.cancel = context.WithCancel(ctx)
 	if r.conn, err = pgconn.ConnectConfig(r.ctx, config); err != nil {
 		r.cancel()
 		return nil, fmt.Errorf("%w; see that the database runs, and that the password is in PGPASSWORD or the password file", err)

@@ -321,6 +321,12 @@ func (l *Log) Of(id string) (Decision, bool) {
 	return l.Decisions[at], true
 }
 
+// Has tells whether the last decision about a finding says the same as another one.
+func (l *Log) Has(d Decision) bool {
+	last, ok := l.Of(d.ID)
+	return ok && last.Verdict == d.Verdict && last.Reason == d.Reason && last.State == d.State && slices.Equal(last.Dropped, d.Dropped)
+}
+
 // Settle marks a finding that was accepted. Where it has changed since, the
 // decision does not hold, and the finding says so.
 func (l *Log) Settle(f *finding.Finding) {

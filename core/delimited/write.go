@@ -61,6 +61,18 @@ func Shield(text []byte, scratch *[]byte) []byte {
 	return *scratch
 }
 
+// Unshield takes the apostrophe off again that Shield has put before a text.
+func Unshield(text string) string {
+	if len(text) < 2 || text[0] != '\'' {
+		return text
+	}
+	var scratch []byte
+	if string(Shield([]byte(text[1:]), &scratch)) == text {
+		return text[1:]
+	}
+	return text
+}
+
 // AppendRecord appends a record and a line feed. A record of one blank field is
 // written in quotes, since a blank line would be no record.
 func AppendRecord(dst []byte, texts [][]byte, delimiter byte) []byte {

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"lastblock/core/amount"
 	"lastblock/core/decision"
 	"lastblock/core/finding"
 )
@@ -56,10 +57,16 @@ func (e *Error) Error() string {
 }
 
 // Decide makes the decisions of a sheet, given by its rows, the header first, and
-// the number that each row has in the sheet. The error is an *Error, or says that
-// the sheet is none of these.
-func Decide(rows [][]string, numbers []int, user string, now time.Time) ([]decision.Decision, error) {
-	s := sheet{at: make(map[string]int), groups: make(map[string]*group)}
+// the number that each row has in the sheet. Each row about which something is decided
+// must say what was found: have are the findings that there are. What log has already is
+// not decided again. The error is an *Error, or says that the sheet is none of these.
+func Decide(rows [][]string, numbers []int, have []finding.Finding, log *decision.Log, user string, now time.Time) ([]decision.Decision, error) {
+	s := sheet{log: log, at: make(map[string]int), groups: make(map[string]*group), have: make(map[string]*finding.Finding)}
+	for i := range have {
+		if s.have[have[i].ID] == nil {
+			s.have[have[i].ID] = &have[i]
+		}
+	}
 	if len(rows) == 0 {
 		return nil, errNoSheet
 	}
@@ -95,6 +102,8 @@ type sheet struct {
 	at     map[string]int // columns by name
 	order  []string
 	groups map[string]*group
+	have   map[string]*finding.Finding // by id
+	log    *decision.Log
 	wrong  []RowError
 }
 
@@ -188,10 +197,53 @@ func (s *sheet) decide(g *group, user string, now time.Time) (d decision.Decisio
 	if len(dropped) > 0 {
 		verdict = decision.Drop
 	}
-	return decision.Decision{
+	d = decision.Decision{
 		Time: now, User: user, Verdict: verdict, Reason: reason, ID: g.id, Kind: finding.Kind(first.cell("kind")),
 		Source: first.cell("source"), Line: line, Amount: first.cell("amount_"), State: first.cell("state_"), Dropped: dropped,
-	}, true
+	}
+	if s.log.Has(d) {
+		return d, false
+	}
+	return d, s.isFound(g)
+}
+
+// isFound tells whether all rows of a finding say what was found, and tells those that
+// do not.
+func (s *sheet) isFound(g *group) bool {
+	f := s.have[g.id]
+	if f == nil {
+		s.fail(g.rows[0].number, "there is no finding %s among those that were found; name the plan with --plan, or the findings with --findings", g.id)
+		return false
+	}
+	isFound := true
+	for i, r := range g.rows {
+		line, _ := lineOf(r.cell("source_line"))
+		var p finding.Place
+		if i < len(f.Places) {
+			p = f.Places[i]
+		}
+		want := append([]string{string(f.Kind), p.Letter, p.Source, p.Sheet}, Row(f, &p)...)
+		for k, column := range slices.Concat([]string{"kind", "place", "source", "sheet"}, Hidden) {
+			if got := r.cell(column); got != want[k] && !(column == "amount_" && sameAmount(got, want[k])) {
+				s.fail(r.number, "%s of %s is %q here, and %q was found; write the review anew and fill that in", strings.TrimSuffix(column, "_"), g.id, got, want[k])
+				isFound = false
+				break
+			}
+		}
+		if line != p.Line {
+			s.fail(r.number, "source_line of %s is %d here, and %d was found; write the review anew and fill that in", g.id, line, p.Line)
+			isFound = false
+		}
+	}
+	return isFound
+}
+
+// sameAmount tells whether two amounts are equal, of which a spreadsheet may have taken
+// the zeros off the end.
+func sameAmount(a, b string) bool {
+	x, errX := amount.Parse([]byte(a), '.')
+	y, errY := amount.Parse([]byte(b), '.')
+	return errX == nil && errY == nil && x.Cmp(y) == 0
 }
 
 // lineOf reads the number of a line, which is blank for a whole file.

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"lastblock/core/decision"
 	"lastblock/core/finding"
 )
 
@@ -62,7 +63,7 @@ func TestDecide(t *testing.T) {
 		}},
 	} {
 		rows, numbers := sheetOf(c.filled, pair, files)
-		decisions, err := Decide(rows, numbers, "ada", now)
+		decisions, err := Decide(rows, numbers, []finding.Finding{pair, files}, nil, "ada", now)
 		if err != nil {
 			t.Errorf("%s: %v", c.rule, err)
 		}
@@ -94,13 +95,29 @@ func TestRowsThatDoNotHold(t *testing.T) {
 		{"the line was changed", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][7] = "nine"; return rows }, "row 3: the source, the line or a hidden column was changed"},
 		{"what is hidden was cleared", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][len(rows[2])-1] = ""; return rows }, "row 3: the source"},
 		{"the first row lost its state", map[string][2]string{"aaaaaaaaB": {"keep", "x"}}, func(rows [][]string) [][]string { rows[1][len(rows[1])-3] = ""; return rows }, "row 2: the place, the line or a hidden"},
+		{"a made-up id", map[string][2]string{"bbbbbbbbB": {"drop", "x"}}, func(rows [][]string) [][]string {
+			for _, row := range rows[3:] {
+				row[2] = "zzzzzzzz"
+			}
+			return rows
+		}, "row 4: there is no finding zzzzzzzz"},
+		{"a forged state", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string {
+			rows[1][len(rows[1])-3], rows[2][len(rows[2])-3] = "99", "99"
+			return rows
+		}, `row 2: state of aaaaaaaa is "99" here, and "12ab" was found`},
+		{"another source", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][5] = "other.csv"; return rows }, `row 3: source of aaaaaaaa is "other.csv" here, and "b.xlsx/S" was found`},
+		{"another sheet", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][6] = "T"; return rows }, "row 3: sheet of aaaaaaaa"},
+		{"another line", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][7] = "10"; return rows }, "row 3: source_line of aaaaaaaa is 10 here, and 9 was found"},
+		{"another kind", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[1][3] = "same-key"; return rows }, "row 2: kind of aaaaaaaa"},
+		{"another print", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][len(rows[2])-1] = "23"; return rows }, "row 3: print of aaaaaaaa"},
+		{"rows in another order", map[string][2]string{"aaaaaaaaB": {"keep", "x"}}, func(rows [][]string) [][]string { rows[1], rows[2] = rows[2], rows[1]; return rows }, "the place, the line or a hidden"},
 		{"no id", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][2] = ""; return rows }, "row 3: there is a decision, and no id"},
 	} {
 		rows, numbers := sheetOf(c.filled, pair, files)
 		if c.change != nil {
 			rows = c.change(rows)
 		}
-		decisions, err := Decide(rows, numbers[:len(rows)], "ada", now)
+		decisions, err := Decide(rows, numbers[:len(rows)], []finding.Finding{pair, files}, nil, "ada", now)
 		var wrong *Error
 		if !errors.As(err, &wrong) || !strings.Contains(err.Error(), c.want) || len(decisions) > 0 {
 			t.Errorf("%s: %d decisions, and %v, want %q", c.rule, len(decisions), err, c.want)
@@ -108,15 +125,36 @@ func TestRowsThatDoNotHold(t *testing.T) {
 	}
 	// A word that does not hold anywhere keeps everything from being decided.
 	rows, numbers := sheetOf(map[string][2]string{"aaaaaaaaB": {"drop", "x"}, "bbbbbbbbA": {"perhaps", "x"}}, pair, files)
-	if decisions, err := Decide(rows, numbers, "ada", now); err == nil || len(decisions) > 0 {
+	if decisions, err := Decide(rows, numbers, []finding.Finding{pair, files}, nil, "ada", now); err == nil || len(decisions) > 0 {
 		t.Errorf("%d decisions, error %v", len(decisions), err)
 	}
 	for _, rows := range [][][]string{nil, {{"decision", "reason"}}} {
-		if _, err := Decide(rows, []int{1}, "ada", now); !errors.Is(err, errNoSheet) {
+		if _, err := Decide(rows, []int{1}, nil, nil, "ada", now); !errors.Is(err, errNoSheet) {
 			t.Errorf("the error is %v", err)
 		}
 	}
 	if n := len((&Error{make([]RowError, 50)}).Error()); n > 2000 {
 		t.Errorf("fifty rows make a message of %d bytes", n)
+	}
+}
+
+// What stands in the file of decisions already is not decided again, although it is found
+// no more; another reason is.
+func TestDecidingTwice(t *testing.T) {
+	rows, numbers := sheetOf(map[string][2]string{"aaaaaaaaB": {"drop", "keyed twice"}, "bbbbbbbbA": {"keep", "differs by month"}}, pair, files)
+	first, err := Decide(rows, numbers, []finding.Finding{pair, files}, nil, "ada", now)
+	if err != nil || len(first) != 2 {
+		t.Fatalf("%d decisions, error %v", len(first), err)
+	}
+	log := new(decision.Log)
+	for _, d := range first {
+		log.Add(d)
+	}
+	if again, err := Decide(rows, numbers, nil, log, "ada", now); err != nil || len(again) != 0 {
+		t.Errorf("the second time there are %d decisions, error %v", len(again), err)
+	}
+	rows[2][1] = "keyed thrice"
+	if again, err := Decide(rows, numbers, []finding.Finding{pair}, log, "ada", now); err != nil || len(again) != 1 || again[0].Reason != "keyed thrice" {
+		t.Errorf("with another reason there are %v, error %v", again, err)
 	}
 }

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 
+	"lastblock/core/database"
 	"lastblock/core/nearest"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -138,6 +139,9 @@ func (f *finder) path(p string) error {
 	}
 	if IsQuery(p) {
 		return f.query(p)
+	}
+	if database.HoldsPassword(p) { // in the form of words, host=… password=…
+		return database.ErrPassword
 	}
 	info, err := os.Stat(p)
 	switch {

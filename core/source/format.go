@@ -1,6 +1,7 @@
 package source
 
 import (
+	"context"
 	"path"
 	"strings"
 
@@ -50,7 +51,7 @@ type Format struct {
 	// a stream
 	open func(d *document, part Part, manner *Manner, memory int64) (Reader, error)
 	// connect opens a source that is no file; nil for files
-	connect func(s *Source) (Reader, error)
+	connect func(ctx context.Context, s *Source) (Reader, error)
 	book    openBook // how it is opened as a workbook; nil where it is none
 }
 

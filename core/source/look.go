@@ -27,7 +27,7 @@ const (
 // is what costs, it keeps the content for the Scan that follows, up to an
 // eighth of the memory. Own outputs are taken out of the set.
 func (s *Set) Look(ctx context.Context, reading Reading) error {
-	f := newFeed(s, reading)
+	f := newFeed(ctx, s, reading)
 	s.looked = make([]look, len(s.Sources))
 	var kept, next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)

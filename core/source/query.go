@@ -1,6 +1,7 @@
 package source
 
 import (
+	"context"
 	"errors"
 	"strings"
 
@@ -10,12 +11,12 @@ import (
 // postgresql is a query of a PostgreSQL database.
 var postgresql = &Format{
 	Name: "postgresql",
-	connect: func(s *Source) (Reader, error) {
+	connect: func(ctx context.Context, s *Source) (Reader, error) {
 		address, err := database.ParseAddress(s.Path)
 		if err != nil {
 			return nil, err
 		}
-		r, err := database.Open(address, s.manner().Query)
+		r, err := database.Open(ctx, address, s.manner().Query)
 		if err != nil {
 			return nil, err
 		}
@@ -42,9 +43,7 @@ func (r *queryReader) Parse(*Stretch) {}
 
 // IsQuery tells whether a path is that of a PostgreSQL database, of which a query is
 // read: postgres://user@host/database.
-func IsQuery(path string) bool {
-	return strings.HasPrefix(path, "postgres://") || strings.HasPrefix(path, "postgresql://")
-}
+func IsQuery(path string) bool { return database.IsAddress(path) }
 
 // ErrNoQuery says that it is not known what to read of a database.
 var ErrNoQuery = errors.New("what is to be read of the database? Say it with --query 'select …'")

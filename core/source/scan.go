@@ -108,7 +108,7 @@ const (
 // one at a time; the costly part, scanning and computing, then runs at the
 // same time on all of them.
 func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) error {
-	f := newFeed(s, reading)
+	f := newFeed(ctx, s, reading)
 	f.tasks = plan(s.Sources)
 	visitors := make([]Visitor, max(1, min(reading.Jobs, f.width())))
 	for i := range visitors {
@@ -188,6 +188,7 @@ func isShared(s Source) bool {
 
 // feed hands out work. Its mutex guards everything below it.
 type feed struct {
+	ctx     context.Context // of the run, for what is read over a connection
 	set     *Set
 	reading Reading
 	heads   map[*Manner]*delimited.Heads
@@ -212,8 +213,9 @@ type shaped struct {
 	head   *record.Head
 }
 
-func newFeed(s *Set, reading Reading) *feed {
+func newFeed(ctx context.Context, s *Set, reading Reading) *feed {
 	f := &feed{
+		ctx:     ctx,
 		set:     s,
 		reading: reading,
 		heads:   make(map[*Manner]*delimited.Heads),
@@ -334,7 +336,7 @@ func (f *feed) open(index int) (*stream, error) {
 // openReader opens a source; progress is that of unpacking, nil to count none.
 func (f *feed) openReader(s *Source, progress *Progress) (Reader, error) {
 	if s.format != nil && s.format.connect != nil {
-		return s.format.connect(s)
+		return s.format.connect(f.ctx, s)
 	}
 	if s.format == nil || s.format.open == nil {
 		return f.openText(s, progress)

@@ -19,20 +19,25 @@ const Header = "reason,column,found,record," + source.SourceColumn + "," + sourc
 
 // File is a suspense file that the goroutines of a scan write together; nil
 // writes nothing.
-type File struct{ ordered *source.Ordered }
+type File struct {
+	ordered *source.Ordered
+	shield  bool
+}
 
-// New starts a suspense file.
-func New(w io.Writer) (*File, error) {
+// New starts a suspense file. shield has texts shielded that a spreadsheet would run as
+// formulas.
+func New(w io.Writer, shield bool) (*File, error) {
 	if _, err := io.WriteString(w, Header); err != nil {
 		return nil, err
 	}
-	return &File{source.NewOrdered(w, 256)}, nil
+	return &File{source.NewOrdered(w, 256), shield}, nil
 }
 
 // Buffer collects what one task sets aside.
 type Buffer struct {
 	file *File
 	rows []byte
+	room []byte // for a text that is shielded
 }
 
 // Buffer makes the buffer of one visitor.
@@ -54,10 +59,12 @@ func (b *Buffer) Add(e Entry) {
 		return
 	}
 	rows := append(b.rows, e.Reason...)
-	rows = delimited.AppendField(append(rows, ','), []byte(e.Column), ',')
-	rows = delimited.AppendField(append(rows, ','), e.Found, ',')
-	rows = delimited.AppendField(append(rows, ','), e.Record, ',')
-	rows = delimited.AppendField(append(rows, ','), []byte(e.Source), ',')
+	for _, text := range [][]byte{[]byte(e.Column), e.Found, e.Record, []byte(e.Source)} {
+		if b.file.shield {
+			text = delimited.Shield(text, &b.room)
+		}
+		rows = delimited.AppendField(append(rows, ','), text, ',')
+	}
 	rows = strconv.AppendInt(append(rows, ','), int64(e.Line), 10)
 	b.rows = append(rows, '\n')
 }

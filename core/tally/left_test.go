@@ -89,7 +89,7 @@ func TestWhatIsLeftOut(t *testing.T) {
 		t.Fatal(err)
 	}
 	var out strings.Builder
-	file, err := suspense.New(&out)
+	file, err := suspense.New(&out, false)
 	if err != nil {
 		t.Fatal(err)
 	}

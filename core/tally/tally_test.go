@@ -21,7 +21,7 @@ func count(t *testing.T, pattern string, amounts []string, files map[string]stri
 	t.Helper()
 	set := sourcetest.Set(t, pattern, files)
 	var aside strings.Builder
-	file, err := suspense.New(&aside)
+	file, err := suspense.New(&aside, false)
 	if err != nil {
 		t.Fatal(err)
 	}
