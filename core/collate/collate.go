@@ -228,6 +228,14 @@ func (v *visitor) Batch(b *source.Batch) error {
 	return nil
 }
 
+func (v *visitor) Part(ctx context.Context, task int) (err error) {
+	if err := v.tally.Part(ctx, task); err != nil {
+		return err
+	}
+	v.out, err = v.ordered.Part(ctx, task, v.out)
+	return err
+}
+
 func (v *visitor) Flush(ctx context.Context, task int) (err error) {
 	if err := v.tally.Flush(ctx, task); err != nil {
 		return err

@@ -29,6 +29,7 @@ type Reader struct {
 	form   form
 	head   record.Head
 	root   *node
+	names  int // different keys
 	width  int
 	stream *lexer // stands behind the last record that was handed out
 	line   int    // on which that record starts
@@ -243,8 +244,11 @@ func (r *Reader) gather(l *lexer) error {
 			return err
 		}
 		if ok {
-			g := gatherer{data: text}
+			g := gatherer{data: text, names: &r.names}
 			g.keys(r.root, 0, 0)
+		}
+		if r.names > mostColumns {
+			return fmt.Errorf("by line %d the records have %d different keys, and a result has at most %d columns; keys that are values, such as dates or numbers of documents, make no table, so have it written as records that hold them", r.line, r.names, mostColumns)
 		}
 	}
 }
@@ -371,6 +375,7 @@ func (r *Reader) nameColumns(line int) {
 type gatherer struct {
 	data    []byte
 	keyText []byte
+	names   *int
 }
 
 // keys notes the keys of the object at data[at]. What is broken is left for
@@ -390,6 +395,7 @@ func (g *gatherer) keys(n *node, at, depth int) (end int, ok bool) {
 		kid, found := n.kid(key, next)
 		if next = found; kid == nil {
 			kid = newNode(string(key))
+			*g.names++
 			n.kids = append(n.kids, kid)
 			n.byKey[kid.key] = kid
 			next = len(n.kids) - 1
@@ -423,6 +429,9 @@ func (g *gatherer) blanks(at int) int { return passBlanks(g.data, at) }
 const (
 	batchRecords = 2000
 	batchBytes   = 256 << 10
+	batchCells   = 1 << 20 // of wide records there are fewer in a batch
+
+	mostColumns = 100_000
 )
 
 // Block is a number of records on their way to a batch.
@@ -440,7 +449,7 @@ func (r *Reader) Next(b *Block) error {
 		return io.EOF
 	}
 	b.data, b.ends, b.lines, b.ok = b.data[:0], b.ends[:0], b.lines[:0], b.ok[:0]
-	for len(b.ends) < batchRecords && len(b.data) < batchBytes {
+	for len(b.ends) < max(1, min(batchRecords, batchCells/max(1, r.width))) && len(b.data) < batchBytes {
 		text, ok, err := r.next(r.stream, !r.given)
 		if err != nil {
 			return err

@@ -20,6 +20,7 @@ const contentPart = "content.xml"
 // Book is an open spreadsheet document. It is read through for its sheets and
 // names only where somebody asks for them.
 type Book struct {
+	limit    int // bytes of a cell or a row
 	content  *zip.File
 	surveyed bool
 	names    []string
@@ -44,13 +45,16 @@ func Is(archive *zip.Reader) bool {
 // ErrTruncated is a document whose end is missing.
 var ErrTruncated = errors.New("this OpenDocument file is damaged or was cut off on its way; ask for it again")
 
-// Open opens a document.
-func Open(file io.ReaderAt, size int64) (*Book, error) {
+// Open opens a document. No cell and no row may be longer than limit bytes.
+func Open(file io.ReaderAt, size int64, limit int) (*Book, error) {
 	archive, err := zip.NewReader(file, size)
 	if err != nil {
 		return nil, ErrTruncated
 	}
-	b := &Book{filled: make(map[string]bool)}
+	if err := decode.CheckArchive(archive.File, size); err != nil {
+		return nil, err
+	}
+	b := &Book{filled: make(map[string]bool), limit: limit}
 	for _, f := range archive.File {
 		switch f.Name {
 		case contentPart:
@@ -118,7 +122,7 @@ func (b *Book) each(visit func(start xml.StartElement) bool) error {
 		return err
 	}
 	defer r.Close()
-	for scanner := newScanner(r); ; {
+	for scanner := b.newScanner(r); ; {
 		token, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return nil

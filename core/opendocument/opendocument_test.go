@@ -30,7 +30,7 @@ func pack(t testing.TB, content string) []byte {
 const most = 10_000 // rows that are read in tests
 
 func readAll(data []byte) (lines []string, b *Book, err error) {
-	b, err = Open(bytes.NewReader(data), int64(len(data)))
+	b, err = Open(bytes.NewReader(data), int64(len(data)), 1<<26)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -154,7 +154,7 @@ func TestDocumentsThatAreNoOpenSpreadsheets(t *testing.T) {
 func TestMergesOfTheRightSheet(t *testing.T) {
 	merged := `<table:table-row><table:table-cell/><table:table-cell table:number-columns-spanned="3"/></table:table-row>`
 	data := pack(t, `<a><table:table table:name="A"><table:table-row table:number-rows-repeated="2"/>`+merged+`</table:table><table:table table:name="B">`+merged+merged+`</table:table></a>`)
-	b, err := Open(bytes.NewReader(data), int64(len(data)))
+	b, err := Open(bytes.NewReader(data), int64(len(data)), 1<<26)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -13,8 +13,8 @@ import (
 	"lastblock/core/sheet"
 )
 
-func newScanner(r io.Reader) *sheet.Scanner {
-	return sheet.NewScanner(r, "OpenDocument file", ErrTruncated)
+func (b *Book) newScanner(r io.Reader) *sheet.Scanner {
+	return sheet.NewScanner(r, "OpenDocument file", ErrTruncated, b.limit)
 }
 
 // repeats reads how often something stands, at least once and at most as often
@@ -49,7 +49,7 @@ func (b *Book) Rows(name string) (sheet.Rows, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &rows{part: part, scanner: newScanner(part)}
+	r := &rows{part: part, scanner: b.newScanner(part)}
 	style, hidden := "", make(map[string]bool)
 	for {
 		token, err := r.scanner.Next()
@@ -80,6 +80,9 @@ func (b *Book) Rows(name string) (sheet.Rows, error) {
 		}
 	}
 }
+
+// charactersOfACell is how long a text counts as one cell; a longer one as several.
+const charactersOfACell = 64
 
 // mostRepeated is how many cells a row that stands again and again may come to.
 const mostRepeated = 1 << 26
@@ -115,7 +118,7 @@ func (r *rows) Next(row *sheet.Row) error {
 					r.number += n
 					continue
 				}
-				if r.number+n > sheet.MostRows || n > 1 && n*len(r.last.Cells) > mostRepeated {
+				if r.number+n > sheet.MostRows || n > 1 && n*max(len(r.last.Cells), len(r.texts)/charactersOfACell) > mostRepeated {
 					return sheet.ErrNoRow
 				}
 				r.again = n
@@ -174,6 +177,9 @@ func (r *rows) readRow(start xml.StartElement) error {
 			}
 			if len(r.ends)+blanks+n > sheet.MostColumns {
 				return sheet.ErrNoRow
+			}
+			if err := r.scanner.Check(from + n*(len(r.texts)-from)); err != nil {
+				return err
 			}
 			text := r.texts[from:len(r.texts):len(r.texts)]
 			r.texts = r.texts[:from]
@@ -323,6 +329,9 @@ func (r *rows) readShown(cell string) error {
 		case xml.CharData:
 			if within && aside == 0 {
 				r.shown = append(r.shown, element...)
+				if err := r.scanner.Check(len(r.shown)); err != nil {
+					return err
+				}
 			}
 		case xml.EndElement:
 			switch name := element.Name.Local; {

@@ -155,4 +155,6 @@ func (v *visitor) Batch(b *source.Batch) error {
 	return nil
 }
 
+func (v *visitor) Part(ctx context.Context, task int) error { return v.tally.Part(ctx, task) }
+
 func (v *visitor) Flush(ctx context.Context, task int) error { return v.tally.Flush(ctx, task) }

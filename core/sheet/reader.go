@@ -24,6 +24,7 @@ const (
 	sampleRows = 50
 	batchRows  = 2000
 	batchBytes = 256 << 10
+	batchCells = 1 << 20 // of wide rows there are fewer in a batch
 )
 
 // Reader makes records of the rows of a sheet.
@@ -252,7 +253,7 @@ func (r *Reader) Next(b *record.Batch, data []byte) ([]byte, error) {
 	data = data[:0]
 	b.Reset(r.width)
 	b.Quoted = true
-	for b.Rows+len(b.Refused) < batchRows && len(data) < batchBytes {
+	for b.Rows+len(b.Refused) < max(1, min(batchRows, batchCells/max(1, r.width))) && len(data) < batchBytes {
 		row := &r.next
 		if !r.ahead {
 			var err error

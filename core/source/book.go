@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"strings"
 
+	"lastblock/core/delimited"
 	"lastblock/core/nearest"
 	"lastblock/core/opendocument"
 	"lastblock/core/record"
@@ -40,18 +41,20 @@ var openDocument = &Format{
 	book: openSpreadsheet,
 }
 
-type openBook func(d *document, memory int64) (sheet.Book, error)
+// openBook opens a workbook with so much memory for its shared texts, and of which no
+// cell may be longer than limit.
+type openBook func(d *document, memory int64, limit int) (sheet.Book, error)
 
-func openWorkbook(d *document, memory int64) (sheet.Book, error) {
-	book, err := workbook.Open(d, d.Size, max(1<<20, memory/8))
+func openWorkbook(d *document, memory int64, limit int) (sheet.Book, error) {
+	book, err := workbook.Open(d, d.Size, max(1<<20, memory/8), limit)
 	if err != nil {
 		return nil, err // not a nil book in an interface
 	}
 	return book, nil
 }
 
-func openSpreadsheet(d *document, _ int64) (sheet.Book, error) {
-	book, err := opendocument.Open(d, d.Size)
+func openSpreadsheet(d *document, _ int64, limit int) (sheet.Book, error) {
+	book, err := opendocument.Open(d, d.Size, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -118,7 +121,7 @@ func wide(text string) []byte {
 
 // chooseParts applies a choice to a workbook.
 func chooseParts(open openBook, d *document, want Choice) ([]Part, error) {
-	book, err := open(d, 1<<20)
+	book, err := open(d, 1<<20, delimited.MaxRecord)
 	if err != nil {
 		return nil, err
 	}
@@ -225,7 +228,7 @@ type sheetReader struct {
 }
 
 func newSheetReader(open openBook, format string, d *document, part Part, manner *Manner, memory int64) (Reader, error) {
-	book, err := open(d, memory)
+	book, err := open(d, memory, recordLimit(memory))
 	if err != nil {
 		return nil, err
 	}

@@ -88,11 +88,16 @@ func Find(ctx context.Context, search Search) (*Set, error) {
 		set:     &Set{Pattern: search.Pattern, Mode: search.Mode},
 		seen:    make(map[string]bool),
 		ledgers: make(map[string]ledger),
+		globs:   make(globs),
 	}
 	f.folderOfRun, _ = os.Getwd() // only to see that two paths are one; without it they may be told apart
-	for _, p := range append(slices.Clone(search.Only), search.Skip...) {
-		if !doublestar.ValidatePattern(p) {
-			return nil, fmt.Errorf("%q is no pattern of file names", p)
+	patterns := append(slices.Clone(search.Only), search.Skip...)
+	for _, named := range search.Manners {
+		patterns = append(patterns, named.Match)
+	}
+	for _, p := range patterns {
+		if err := checkPattern(p); err != nil {
+			return nil, err
 		}
 	}
 	for _, p := range search.Paths {
@@ -127,6 +132,7 @@ type finder struct {
 	set     *Set
 	seen    map[string]bool // absolute paths; not kept for a single PATH, which names no file twice
 	ledgers map[string]ledger
+	globs   globs
 
 	folderOfRun string // the working directory, once
 }
@@ -233,7 +239,7 @@ func (f *finder) entry(root, file string, entry fs.DirEntry) {
 		f.passOver(below, "folder; --recurse reads what is below it")
 	case !mode.IsRegular():
 		f.passOver(below, "not a regular file")
-	case isArchive(name) && !matchesAny(f.search.Skip, below):
+	case isArchive(name) && !f.globs.matchesAny(f.search.Skip, below):
 		f.add(file, below) // --only is asked for its entries
 	default:
 		if reason := f.reasonAgainst(below, name); reason != "" {
@@ -263,9 +269,9 @@ func (f *finder) reasonAgainst(below, name string) string {
 		return "an archive within an archive; unpack it to read it"
 	case formatOf(name) == nil:
 		return fmt.Sprintf("format %s is not read", ending)
-	case len(f.search.Only) > 0 && !matchesAny(f.search.Only, below):
+	case len(f.search.Only) > 0 && !f.globs.matchesAny(f.search.Only, below):
 		return "not matched by --only"
-	case matchesAny(f.search.Skip, below):
+	case f.globs.matchesAny(f.search.Skip, below):
 		return "matched by --skip"
 	}
 	return ""
@@ -330,7 +336,7 @@ func (f *finder) chooseParts(ctx context.Context) error {
 // name matches, or as is said of all.
 func (f *finder) mannerOf(s *Source) *Manner {
 	for _, named := range f.search.Manners {
-		if matchesAny([]string{named.Match}, s.below) {
+		if f.globs.matchesAny([]string{named.Match}, s.below) {
 			return named.Manner
 		}
 	}
@@ -374,26 +380,11 @@ func isLockFile(name string) bool {
 	return strings.HasPrefix(name, "~$") || strings.HasPrefix(name, ".~lock.")
 }
 
-// matchesAny matches a pattern with a slash against the path below the folder,
-// any other against the name alone.
-func matchesAny(patterns []string, below string) bool {
-	for _, p := range patterns {
-		name := below
-		if !strings.Contains(p, "/") {
-			name = path.Base(below)
-		}
-		if ok, _ := doublestar.Match(p, name); ok {
-			return true
-		}
-	}
-	return false
-}
-
 // glob adds the files that a pattern matches.
 func (f *finder) glob(pattern string) error {
 	slashed := filepath.ToSlash(pattern)
-	if !doublestar.ValidatePattern(slashed) {
-		return fmt.Errorf("%s is no pattern of file names", pattern)
+	if err := checkPattern(slashed); err != nil {
+		return err
 	}
 	base, rest := doublestar.SplitPattern(slashed)
 	found := false

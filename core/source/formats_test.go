@@ -3,6 +3,7 @@ package source
 import (
 	"archive/zip"
 	"bytes"
+	"compress/gzip"
 	"context"
 	"errors"
 	"fmt"
@@ -328,20 +329,44 @@ func TestArchive(t *testing.T) {
 	}
 }
 
+// zipped packs a text with gzip.
+func zipped(t *testing.T, text string) string {
+	t.Helper()
+	var out bytes.Buffer
+	w := gzip.NewWriter(&out)
+	if _, err := io.WriteString(w, text); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return out.String()
+}
+
 // A small file may not unpack to more than any honest one does.
 func TestBombs(t *testing.T) {
 	bomb := zipOf(t, map[string]string{"a.csv": "a\n" + strings.Repeat("\n", 300<<20)})
 	path := filepath.Join(folder(t, map[string]string{"bomb.zip": string(bomb)}), "bomb.zip")
+	var tooMuch *decode.BombError
+	if _, err := Find(context.Background(), Search{Paths: []string{path}}); !errors.As(err, &tooMuch) {
+		t.Errorf("the archive that says so itself: error is %v", err)
+	}
+	packed := zipped(t, "a\n"+strings.Repeat("\n", 300<<20))
+	path = filepath.Join(folder(t, map[string]string{"bomb.csv.gz": packed}), "bomb.csv.gz")
 	set, err := Find(context.Background(), Search{Paths: []string{path}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	content, err := set.Sources[0].open()
+	file, err := set.Sources[0].open()
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer file.Close()
+	content, err := decode.NewReader(file, decode.Gzip, int64(len(packed)))
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer content.Close()
-	var tooMuch *decode.BombError
 	if n, err := io.Copy(io.Discard, content); !errors.As(err, &tooMuch) || n > 300<<20 {
 		t.Errorf("error is %v after %d bytes", err, n)
 	}

@@ -41,7 +41,7 @@ func (s *Set) ReadCover(index int, memory int64) (grid *Grid, ok bool, err error
 		return fail(err)
 	}
 	defer d.Close()
-	book, err := src.format.book(d, memory)
+	book, err := src.format.book(d, memory, recordLimit(memory))
 	if err != nil {
 		return fail(err)
 	}

@@ -36,6 +36,9 @@ var wordForm = regexp.MustCompile(`^[\pL_][\pL\pN_]*$`)
 // ParseNamePattern reads a pattern. A word that is nearly one of KnownWords is
 // taken for a slip and refused.
 func ParseNamePattern(text string) (*NamePattern, error) {
+	if stars := strings.Count(text, "*"); stars > mostStars {
+		return nil, fmt.Errorf("--name %q has %d stars, and a pattern has at most %d", text, stars, mostStars)
+	}
 	p := &NamePattern{text: text, withPaths: strings.Contains(text, "/")}
 	var strict, loose strings.Builder
 	seen := make(map[string]bool)

@@ -70,7 +70,36 @@ func (o *InOrder[T]) Deliver(ctx context.Context, task int, made T) error {
 		o.turn.Broadcast()
 	}
 	o.taking = false
+	o.turn.Broadcast()
 	return o.err
+}
+
+// Part hands over a part of what a task makes, ahead of what Deliver hands over of it. It
+// waits for the task's turn, and returns when the part was taken.
+func (o *InOrder[T]) Part(ctx context.Context, task int, made T) error {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	defer context.AfterFunc(ctx, func() {
+		o.mutex.Lock()
+		defer o.mutex.Unlock()
+		o.turn.Broadcast()
+	})()
+	for o.err == nil && ctx.Err() == nil && (o.next != task || o.taking) {
+		o.turn.Wait()
+	}
+	if o.err != nil {
+		return o.err
+	}
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	o.taking = true
+	o.mutex.Unlock()
+	err := o.take(made)
+	o.mutex.Lock()
+	o.err, o.taking = err, false
+	o.turn.Broadcast()
+	return err
 }
 
 // Ordered writes what the tasks of a scan make in the order of the tasks.
@@ -104,12 +133,27 @@ func (o *Ordered) Deliver(ctx context.Context, task int, made []byte) ([]byte, e
 	if err := o.order.Deliver(ctx, task, made); err != nil {
 		return nil, err
 	}
+	return o.buffer(), nil
+}
+
+// Part hands over a part of what a task makes, as InOrder does, and returns an empty
+// buffer for the next one.
+func (o *Ordered) Part(ctx context.Context, task int, made []byte) ([]byte, error) {
+	if err := o.order.Part(ctx, task, made); err != nil {
+		return nil, err
+	}
+	return o.buffer(), nil
+}
+
+// buffer is an empty one that was used before, nil where there is none.
+func (o *Ordered) buffer() []byte {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
-	if n := len(o.spare); n > 0 {
-		buffer := o.spare[n-1]
-		o.spare = o.spare[:n-1]
-		return buffer, nil
+	n := len(o.spare)
+	if n == 0 {
+		return nil
 	}
-	return nil, nil
+	buffer := o.spare[n-1]
+	o.spare = o.spare[:n-1]
+	return buffer
 }

@@ -91,7 +91,15 @@ type Visitor interface {
 	Flush(ctx context.Context, task int) error
 }
 
+// Parter is a Visitor that holds what a task makes until Flush. One that makes much of
+// small files, as packed ones may be, gives parts of it away before.
+type Parter interface {
+	// Part is called between batches of a task, now and then.
+	Part(ctx context.Context, task int) error
+}
+
 const (
+	partBytes  = 4 << 20   // of records are visited between two calls of Part
 	taskBytes  = 1 << 20   // small files are read together up to so much
 	taskFiles  = 64        // and so many
 	sharedSize = 4 << 20   // a source larger than this is read by all goroutines
@@ -213,13 +221,16 @@ type shaped struct {
 	head   *record.Head
 }
 
+// recordLimit is how long a record may be, in bytes.
+func recordLimit(memory int64) int { return int(min(delimited.MaxRecord, max(minRecord, memory/16))) }
+
 func newFeed(ctx context.Context, s *Set, reading Reading) *feed {
 	f := &feed{
 		ctx:     ctx,
 		set:     s,
 		reading: reading,
 		heads:   make(map[*Manner]*delimited.Heads),
-		limit:   int(min(delimited.MaxRecord, max(minRecord, reading.Memory/16))),
+		limit:   recordLimit(reading.Memory),
 		own:     make([]bool, len(s.Sources)),
 		starts:  make([][]start, len(s.Sources)),
 		shapes:  make(map[shaped]*shape.Shape),
@@ -454,6 +465,7 @@ type worker struct {
 	evidence evidence
 	evident  *shape.Shape // of which the evidence is
 
+	visited int  // bytes of records since Part was called
 	whole   bool // the batch is all of its source
 	scratch []byte
 }
@@ -473,7 +485,7 @@ func (w *worker) run(ctx context.Context) error {
 		if work.stream != nil {
 			err = w.visit(work.stream, work.first)
 		} else {
-			err = w.readSources(ctx, work.span)
+			err = w.readSources(ctx, work)
 		}
 		if err != nil {
 			return err
@@ -485,25 +497,26 @@ func (w *worker) run(ctx context.Context) error {
 }
 
 // readSources reads a group of small sources from start to end.
-func (w *worker) readSources(ctx context.Context, group span) error {
-	for index := group.from; index < group.to; index++ {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		if err := w.readSource(index); err != nil {
+func (w *worker) readSources(ctx context.Context, group work) error {
+	w.visited = 0
+	for index := group.span.from; index < group.span.to; index++ {
+		if err := w.readSource(ctx, index, group.number); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (w *worker) readSource(index int) error {
+func (w *worker) readSource(ctx context.Context, index, task int) error {
 	stream, err := w.feed.open(index)
 	if err != nil {
 		return err
 	}
 	defer stream.close()
 	for first := true; ; first = false {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
 		err := stream.next(w)
 		if errors.Is(err, io.EOF) {
 			return nil
@@ -513,6 +526,15 @@ func (w *worker) readSource(index int) error {
 		}
 		if err := w.visit(stream, first); err != nil {
 			return err
+		}
+		if w.visited += len(w.batch.Data); w.visited < partBytes {
+			continue
+		}
+		w.visited = 0
+		if parter, ok := w.visitor.(Parter); ok {
+			if err := parter.Part(ctx, task); err != nil {
+				return err
+			}
 		}
 	}
 }

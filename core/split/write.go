@@ -207,6 +207,15 @@ func (v *visitor) appendRecord(dst []byte, b *source.Batch, row int) []byte {
 	return append(dst, '\n')
 }
 
+func (v *visitor) Part(ctx context.Context, task int) error {
+	if err := v.tally.Part(ctx, task); err != nil {
+		return err
+	}
+	chunks := v.chunks
+	v.chunks = nil
+	return v.order.Part(ctx, task, chunks)
+}
+
 func (v *visitor) Flush(ctx context.Context, task int) error {
 	if err := v.tally.Flush(ctx, task); err != nil {
 		return err

@@ -69,6 +69,15 @@ func (b *Buffer) Add(e Entry) {
 	b.rows = append(rows, '\n')
 }
 
+// Part hands over what a task has set aside so far.
+func (b *Buffer) Part(ctx context.Context, task int) (err error) {
+	if b.file == nil || len(b.rows) == 0 {
+		return nil
+	}
+	b.rows, err = b.file.ordered.Part(ctx, task, b.rows)
+	return err
+}
+
 // Flush hands over what a task set aside.
 func (b *Buffer) Flush(ctx context.Context, task int) (err error) {
 	if b.file == nil {

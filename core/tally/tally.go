@@ -241,6 +241,9 @@ func (v *Visitor) Row(i int) int {
 // Flush ends a task.
 func (v *Visitor) Flush(ctx context.Context, task int) error { return v.suspense.Flush(ctx, task) }
 
+// Part gives away what a task has set aside so far.
+func (v *Visitor) Part(ctx context.Context, task int) error { return v.suspense.Part(ctx, task) }
+
 // enter returns the counts of the batch's source.
 func (v *Visitor) enter(b *source.Batch) *entry {
 	if n := len(v.sources); n > 0 && v.sources[n-1].index == b.Index {

@@ -202,6 +202,8 @@ func (v *visitor) Batch(b *source.Batch) error {
 	return nil
 }
 
+func (v *visitor) Part(ctx context.Context, task int) error { return v.tally.Part(ctx, task) }
+
 func (v *visitor) Flush(ctx context.Context, task int) error { return v.tally.Flush(ctx, task) }
 
 // Largest returns the n sources with the largest first total, the largest

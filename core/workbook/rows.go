@@ -10,7 +10,9 @@ import (
 	"lastblock/core/sheet"
 )
 
-func newScanner(r io.Reader) *sheet.Scanner { return sheet.NewScanner(r, "workbook", ErrTruncated) }
+func (b *Book) newScanner(r io.Reader) *sheet.Scanner {
+	return sheet.NewScanner(r, "workbook", ErrTruncated, b.limit)
+}
 
 // rows reads a sheet.
 type rows struct {
@@ -36,7 +38,7 @@ func (b *Book) Rows(name string) (sheet.Rows, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &rows{book: b, part: part, scanner: newScanner(part)}
+	r := &rows{book: b, part: part, scanner: b.newScanner(part)}
 	if b.sheets[name].hidden {
 		r.hidden = append(r.hidden, "the sheet itself")
 	}
@@ -129,6 +131,9 @@ func (r *rows) readRow(start xml.StartElement, row *sheet.Row) error {
 			if err := r.readCell(element, row, column); err != nil {
 				return err
 			}
+			if err := r.scanner.Check(len(r.texts)); err != nil {
+				return err
+			}
 		case xml.EndElement:
 			if element.Name.Local == "row" {
 				from := 0
@@ -189,6 +194,9 @@ func (r *rows) readRaw() (computed bool, err error) {
 		case xml.CharData:
 			if value || rich.within {
 				r.raw = append(r.raw, element...)
+				if err := r.scanner.Check(len(r.raw)); err != nil {
+					return computed, err
+				}
 			}
 		case xml.EndElement:
 			rich.end(element.Name.Local)

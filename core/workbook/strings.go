@@ -59,7 +59,7 @@ func (s *sharedStrings) readAll() error {
 		return err
 	}
 	defer part.Close()
-	scanner := newScanner(part)
+	scanner := s.book.newScanner(part)
 	var rich richText
 	var text []byte
 	size := int64(0)
@@ -79,6 +79,9 @@ func (s *sharedStrings) readAll() error {
 		case xml.CharData:
 			if rich.within {
 				text = append(text, element...)
+				if err := scanner.Check(len(text)); err != nil {
+					return err
+				}
 			}
 		case xml.EndElement:
 			if rich.end(element.Name.Local); element.Name.Local != "si" {

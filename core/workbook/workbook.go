@@ -28,6 +28,7 @@ type Book struct {
 	styles  []format // by the number of the style
 	strings *sharedStrings
 	memory  int64
+	limit   int // bytes of a cell or a row
 }
 
 type sheetPart struct {
@@ -42,13 +43,17 @@ type definedName struct{ name, text string }
 const mostUnpacked = 64 << 20
 
 // Open opens a workbook. Shared texts are held in up to memory bytes, and
-// beyond that in a temporary file; Close gives it back.
-func Open(file io.ReaderAt, size, memory int64) (*Book, error) {
+// beyond that in a temporary file; Close gives it back. No cell and no row may be longer
+// than limit bytes.
+func Open(file io.ReaderAt, size, memory int64, limit int) (*Book, error) {
 	archive, err := zip.NewReader(file, size)
 	if err != nil {
 		return nil, ErrTruncated
 	}
-	b := &Book{files: make(map[string]*zip.File), sheets: make(map[string]sheetPart), memory: memory}
+	if err := decode.CheckArchive(archive.File, size); err != nil {
+		return nil, err
+	}
+	b := &Book{files: make(map[string]*zip.File), sheets: make(map[string]sheetPart), memory: memory, limit: limit}
 	for _, f := range archive.File {
 		b.files[strings.TrimPrefix(strings.ReplaceAll(f.Name, `\`, "/"), "/")] = f
 	}
@@ -81,7 +86,7 @@ func (b *Book) HoldsData(name string) (bool, error) {
 		return false, err
 	}
 	defer r.Close()
-	scanner := newScanner(r)
+	scanner := b.newScanner(r)
 	for {
 		token, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
@@ -275,7 +280,7 @@ func (b *Book) Merges(name string, rows int) ([]sheet.Merge, error) {
 	}
 	defer r.Close()
 	var merges []sheet.Merge
-	scanner := newScanner(r)
+	scanner := b.newScanner(r)
 	for {
 		token, err := scanner.Next()
 		if errors.Is(err, io.EOF) {

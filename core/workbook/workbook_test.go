@@ -45,7 +45,7 @@ func book(t testing.TB, cells, texts, styles string) []byte {
 
 // readAll reads the first sheet as lines of texts.
 func readAll(data []byte, memory int64) (lines []string, err error) {
-	b, err := Open(bytes.NewReader(data), int64(len(data)), memory)
+	b, err := Open(bytes.NewReader(data), int64(len(data)), memory, 1<<26)
 	if err != nil {
 		return nil, err
 	}
