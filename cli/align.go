@@ -166,7 +166,7 @@ func (a *app) finishAlign(r *aligned, f *alignFlags, spool *show.Output) error {
 	}
 	switch {
 	case r.stopped:
-		fmt.Fprintln(report, "nothing was written, because of the findings of weight stop; --anyway writes all the same")
+		fmt.Fprintln(report, "the result was not written, because of the findings of weight stop; --anyway writes it all the same")
 	case spool == nil:
 		fmt.Fprintf(report, "%s: %s of %s, %s\n", f.writing.out, show.Count(r.Keys, "key"), show.Count(len(r.in.set.Sources), "source"), show.Count(len(r.Columns), "column"))
 	}

@@ -59,7 +59,7 @@ func (m *manner) addAs(f *pflag.FlagSet, prefix string) {
 	f.StringVar(&m.cover, prefix+"declared-sheet", "", "the sheet on which a workbook declares what is in it; it is no source")
 	f.StringVar(&m.query, prefix+"query", "", "of a database, named as postgres://user@host/name, what is read: a select")
 	f.StringSliceVar(&m.rename, prefix+"rename", nil, "give columns other names, as 'Konto=account,Acct No=account'")
-	f.StringSliceVar(&m.as, prefix+"as", nil, "read columns as a kind, as 'account=text,posted=date:dmy,value=amount'; amounts and dates are then written plainly")
+	f.StringSliceVar(&m.as, prefix+"as", nil, "read columns as a kind, as 'account=text,posted=date:dmy'; amounts and dates are then written plainly")
 	f.StringSliceVar(&m.drop, prefix+"drop", nil, "leave out columns")
 	f.StringArrayVar(&m.makes, prefix+"make", nil, "compute a column, as 'net=debit-credit'")
 	f.StringVar(&m.where, prefix+"where", "", "read only records for which this holds, as 'account == \"4000\" && debit > 100'")

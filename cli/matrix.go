@@ -69,6 +69,8 @@ func matrixText(c *tieout.MatrixCell) string {
 		return "missing"
 	case tieout.NotDue:
 		return ""
+	case tieout.NotRead:
+		return "not read"
 	case tieout.FiledTwice:
 		return fmt.Sprintf("%s in %d files", show.Number(c.Rows), len(c.Sources))
 	case tieout.NotAsked:

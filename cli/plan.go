@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"os"
 	"path/filepath"
@@ -32,11 +34,7 @@ func (r *reading) usePlan(cmd *cobra.Command) error {
 	if r.plan == "" {
 		return nil
 	}
-	data, err := os.ReadFile(r.plan)
-	if err != nil {
-		return fmt.Errorf("--plan: %w", err)
-	}
-	p, err := plan.Parse(r.plan, data)
+	p, err := readPlan(r.plan)
 	if err != nil {
 		return err
 	}
@@ -46,6 +44,7 @@ func (r *reading) usePlan(cmd *cobra.Command) error {
 	r.app.isReading(nil, r.namedIn(p)...)
 	given := make(map[string]bool)
 	cmd.Flags().Visit(func(f *pflag.Flag) { given[f.Name] = true })
+	r.narrowed = given["only"] || given["skip"]
 	r.planned, r.typed = make(map[string]plan.Place), make(map[string][]string)
 	for name := range added {
 		if f := cmd.Flags().Lookup(name); given[name] {
@@ -86,6 +85,25 @@ func (r *reading) usePlan(cmd *cobra.Command) error {
 		fmt.Fprintln(cmd.ErrOrStderr(), show.Visible("note: "+note))
 	}
 	return nil
+}
+
+// readPlan reads a plan, and says of a file that is none what it takes to have one.
+func readPlan(path string) (*plan.Plan, error) {
+	const advice = "'lastblock draft DIR --out lastblock.toml' writes one for what lies in a folder"
+	data, err := os.ReadFile(path)
+	switch info, statErr := os.Stat(path); {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, fmt.Errorf("--plan: there is no file %s; %s", path, advice)
+	case statErr == nil && info.IsDir():
+		return nil, fmt.Errorf("--plan: %s is a folder; name the plan in it, as %s", path, filepath.Join(path, plan.Name))
+	case err != nil:
+		return nil, fmt.Errorf("--plan: %w", err)
+	}
+	p, err := plan.Parse(path, data)
+	if err != nil && !strings.EqualFold(filepath.Ext(path), ".toml") {
+		return nil, fmt.Errorf("--plan: %s is no plan, which is written in TOML; %s\n%w", path, advice, err)
+	}
+	return p, err
 }
 
 // addFlags sets the flags whose values are added up.

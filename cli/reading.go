@@ -38,15 +38,16 @@ type reading struct {
 
 	decisions string
 
-	app     *app
-	command string // by its name
-	prefix  string // of the flags, for other sources than those that are named first
-	plan    string
-	planned map[string]plan.Place // flags whose value is that of the plan
-	typed   map[string][]string   // values that the command line adds to those of the plan
-	notes   []string              // what takes the place of something in the plan
-	paths   []string              // of the plan
-	shapes  []source.NamedManner  // of the plan
+	app      *app
+	command  string // by its name
+	prefix   string // of the flags, for other sources than those that are named first
+	plan     string
+	planned  map[string]plan.Place // flags whose value is that of the plan
+	typed    map[string][]string   // values that the command line adds to those of the plan
+	narrowed bool                  // --only or --skip was typed beside a plan
+	notes    []string              // what takes the place of something in the plan
+	paths    []string              // of the plan
+	shapes   []source.NamedManner  // of the plan
 }
 
 // addTo adds the flags to a command of a; nil where only their names are asked for.
@@ -131,7 +132,7 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 		in.reading.Memory = size
 	}
 	limitMemory(in.reading.Memory)
-	search := source.Search{Paths: paths, Recurse: r.recurse, Only: r.only, Skip: r.skip, Jobs: in.reading.Jobs}
+	search := source.Search{Paths: paths, Recurse: r.recurse, Only: r.only, Skip: r.skip, Jobs: in.reading.Jobs, Prefix: r.prefix}
 	var err error
 	if search.Manner, err = r.manner.manner(r.nameOf); err != nil {
 		return nil, err
@@ -177,6 +178,11 @@ func (r *reading) decisionsFile() string {
 		return r.beside(decisionsName)[0]
 	}
 	return r.decisions
+}
+
+// isPartial tells whether a run reads only a part of what its plan names.
+func (r *reading) isPartial(paths []string) bool {
+	return r.plan != "" && (len(paths) > 0 || r.narrowed)
 }
 
 // isFile marks a flag whose value is the path of a file.

@@ -244,7 +244,7 @@ type reconciled struct {
 	*reconcile.Result
 	flags       *reconcileFlags
 	here, there *input
-	stopped     bool // nothing was written, because of findings
+	stopped     bool // the result was not written, because of findings
 }
 
 func (a *app) runReconcile(ctx context.Context, f *reconcileFlags, paths []string) error {

@@ -168,7 +168,7 @@ func flagUsages(cmd *cobra.Command, group string) string {
 			flags.AddFlag(f)
 		}
 	})
-	return flags.FlagUsages()
+	return flags.FlagUsagesWrapped(show.NewScreen(cmd.OutOrStdout()).Width) // 0 in a pipe: each flag on one line
 }
 
 // knownCommand wants the first word to be a command.

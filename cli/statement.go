@@ -152,7 +152,7 @@ func moneyOrBlank(value amount.Amount, always bool) string {
 func (a *app) printWritten(r *reconciled) {
 	s := a.stdout
 	if r.stopped {
-		fmt.Fprintln(s, "\nnothing was written, because of findings of weight stop that are not about the two sides; --anyway writes all the same")
+		fmt.Fprintln(s, "\nthe result was not written, because of findings of weight stop that are not about the two sides; --anyway writes it all the same")
 		return
 	}
 	if r.flags.writing.out != "" {

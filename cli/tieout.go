@@ -99,6 +99,8 @@ type tieoutRun struct {
 	in     *input
 	result *tieout.Result
 	kept   *show.Output // of --suspense, nil without it
+
+	partial bool // not all that the plan names was read
 }
 
 // eachFinding gives every finding, with what was decided about it.
@@ -120,7 +122,7 @@ func (a *app) tieOut(ctx context.Context, f *tieoutFlags, paths []string) (*tieo
 	if err != nil {
 		return nil, err
 	}
-	options := tieout.Options{Totals: f.totals, HashTotals: f.hashes, Distinct: f.distinct, Whole: f.reading.json || f.findings != ""}
+	options := tieout.Options{Partial: f.reading.isPartial(paths), Totals: f.totals, HashTotals: f.hashes, Distinct: f.distinct, Whole: f.reading.json || f.findings != ""}
 	if err := f.declared.ask(ctx, &f.reading, in, &options); err != nil {
 		return nil, err
 	}
@@ -147,7 +149,7 @@ func (a *app) tieOut(ctx context.Context, f *tieoutFlags, paths []string) (*tieo
 		return nil, err
 	}
 	in.settle(result.Findings)
-	return &tieoutRun{f, in, result, kept}, nil
+	return &tieoutRun{f, in, result, kept, options.Partial}, nil
 }
 
 // keepFindings writes every finding to the file of --findings, and puts it in its place
@@ -244,6 +246,9 @@ func (a *app) printTieoutDocument(t *tieoutRun) error {
 	if r.Matrix != nil {
 		doc.Add("matrix", matrixObjects(r.Matrix))
 	}
+	if t.partial {
+		doc.Add("partial", true)
+	}
 	doc.Add("passed_over", passedOver(set))
 	d := show.StartDocument(a.stdout, doc)
 	if err := d.Findings(t.eachFinding); err != nil {
@@ -275,6 +280,9 @@ func (a *app) printTieout(t *tieoutRun) {
 	}
 	if r.Matrix != nil {
 		a.printMatrix(r.Matrix)
+	}
+	if t.partial {
+		fmt.Fprintf(a.stdout, "\ntie-out: partial, %s; whether all have filed is not judged\n", show.Count(len(r.Sources), "source"))
 	}
 	a.printPassedOver(t.in.set)
 	show.Findings(a.stdout, r.Findings)

@@ -96,6 +96,10 @@ const findingIndent = 10
 // several places are said once, but for those that stop, and for doubles: each of
 // them wants to be decided, by its id.
 func printGroup(s *Screen, findings []finding.Finding) {
+	if findings[0].Kind == finding.BlankAmount && len(findings) > 1 {
+		s.printBlankAmounts(findings)
+		return
+	}
 	shown := 0
 	for i := 0; i < len(findings); shown++ {
 		f := findings[i]
@@ -110,6 +114,32 @@ func printGroup(s *Screen, findings []finding.Finding) {
 		printFinding(s, findings[i:i+same])
 		i += same
 	}
+}
+
+// printBlankAmounts says in one line what is true of most months in most columns, so that
+// it hides nothing else.
+func (s *Screen) printBlankAmounts(findings []finding.Finding) {
+	blank, sources := 0, make(map[string]bool)
+	var columns []string
+	for i := range findings {
+		f := &findings[i]
+		blank += f.Count
+		sources[f.Source] = true
+		if !slices.Contains(columns, f.Column) {
+			columns = append(columns, f.Column)
+		}
+	}
+	in := Count(len(columns), "column")
+	if len(columns) <= shownPlaces {
+		in = strings.Join(columns, ", ")
+	}
+	all := findings[0]
+	all.Sheet, all.Column = "", ""
+	if len(sources) > 1 {
+		all.Source = Count(len(sources), "source")
+	}
+	all.Message = fmt.Sprintf("%s left blank, in %s; blank is counted as blank, not as nought", Count(blank, "amount"), in)
+	printFinding(s, []finding.Finding{all})
 }
 
 func saysTheSame(a, b *finding.Finding) bool {

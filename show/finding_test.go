@@ -167,6 +167,29 @@ func TestManyFindingsAreGrouped(t *testing.T) {
 	}
 }
 
+// What is true of every month hides nothing else: blanks of many columns take one line.
+func TestBlankAmountsTakeOneLine(t *testing.T) {
+	var findings []finding.Finding
+	for i := range 30 {
+		for _, column := range []string{"debit", "credit"} {
+			findings = append(findings, finding.Finding{
+				Kind: finding.BlankAmount, Weight: finding.Note, Source: fmt.Sprint("b", i, ".csv"), Column: column, Count: 50, Message: "50 records without an amount",
+			})
+		}
+	}
+	var out bytes.Buffer
+	Findings(NewScreen(&out), findings)
+	const want = "note      blank-amount     30 sources\n          3,000 amounts left blank, in debit, credit; blank is counted as blank, not as nought\n"
+	if got := out.String(); !strings.HasSuffix(got, want) || strings.Count(got, "blank-amount") != 1 {
+		t.Errorf("printed: %s", got)
+	}
+	out.Reset()
+	Findings(NewScreen(&out), findings[:1]) // one is said as it is
+	if !strings.Contains(out.String(), "b0.csv, column debit\n          50 records without an amount\n") {
+		t.Errorf("printed: %s", out.String())
+	}
+}
+
 // Findings that stop are never put together: each wants to be decided.
 func TestFindingsThatStopHaveAnIDEach(t *testing.T) {
 	var l finding.List

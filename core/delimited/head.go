@@ -197,7 +197,24 @@ func find(sample []byte, whole bool, request Request) *Head {
 	}
 	h.Continues = request.HeaderLines == 0 && header.Continues(texts[at+lines:])
 	h.NameColumns(names)
+	if len(names) == 1 {
+		h.Alone = otherDelimiter(h.Header, h.Dialect.Delimiter)
+	}
 	return h
+}
+
+// otherDelimiter is a delimiter that stands in a header without quotes, and is not the one
+// by which it was read.
+func otherDelimiter(header []byte, delimiter byte) byte {
+	if bytes.IndexByte(header, '"') >= 0 {
+		return 0
+	}
+	for _, other := range delimiters {
+		if other != delimiter && bytes.IndexByte(header, other) >= 0 {
+			return other
+		}
+	}
+	return 0
 }
 
 // linesEnd returns the end of the n-th line, 0 where there are not so many.

@@ -91,6 +91,7 @@ const (
 
 	LinesAbove      Kind = "lines-above"      // lines above the header that are no records
 	TotalLine       Kind = "total-line"       // a last line that sums up the records above it
+	OneColumn       Kind = "one-column"       // text of one column, in which another delimiter stands
 	TotalOrRecord   Kind = "total-or-record"  // a line that begins like a total line and is not what the records come to
 	HeaderContinues Kind = "header-continues" // a first record that looks like a second row of the header
 	IndexColumn     Kind = "index-column"     // a column without a name that only numbers the records
@@ -114,7 +115,7 @@ var weights = map[Kind]Weight{
 	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
 	EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
 	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
-	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, TotalOrRecord: Stop, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,
+	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, TotalOrRecord: Stop, OneColumn: Review, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,
 	DecimalUnclear: Review, DateUnclear: Review, DecimalsDiffer: Review, HeaderContinues: Review,
 }
 

@@ -13,6 +13,7 @@ type Head struct {
 	Above     int    // lines above it that hold something and are no records
 	Mark      bool   // a byte-order mark stands in front
 	Empty     bool   // nothing is in it, or nothing but blank lines
+	Alone     byte   // of a header of one column: another delimiter that stands in it, 0 for none
 	Continues bool   // the first record looks like a second row of the header
 
 	// Twice are names that stood in the header before, under the names that

@@ -30,6 +30,7 @@ type Search struct {
 	Manner  *Manner       // how sources are written; nil for nothing said
 	Manners []NamedManner // how those are whose names match; the first one counts
 	Jobs    int
+	Prefix  string // of the flags that say all this
 }
 
 // NamedManner is how the sources are written whose file's name matches a
@@ -85,7 +86,7 @@ func (e *NotFoundError) Error() string {
 func Find(ctx context.Context, search Search) (*Set, error) {
 	f := finder{
 		search:  search,
-		set:     &Set{Pattern: search.Pattern, Mode: search.Mode},
+		set:     &Set{Pattern: search.Pattern, Mode: search.Mode, Prefix: search.Prefix},
 		seen:    make(map[string]bool),
 		ledgers: make(map[string]ledger),
 		globs:   make(globs),
@@ -513,6 +514,9 @@ func notFound(p string, split func(string) (folder, name string)) error {
 		return fmt.Errorf("%s: there is no such file or folder, nor the folder it should be in", p)
 	}
 	for _, entry := range entries {
+		if isHidden(entry.Name()) && !isHidden(name) {
+			continue
+		}
 		missing.Have = append(missing.Have, entry.Name())
 	}
 	slices.SortFunc(missing.Have, Natural)

@@ -61,27 +61,27 @@ func (f *feed) checkRequest(r *shape.Request, all []asked, have []string) error 
 			return asks && !slices.Contains(a.shape.Unmet, rename.From)
 		})
 		if missed && unmet(rename.To) {
-			return unknownColumn("--rename", rename.From, have)
+			return f.unknownColumn("rename", rename.From, have)
 		}
 	}
 	for _, as := range r.As {
 		if unmet(as.Column) {
-			return unknownColumn("--as", as.Column, have)
+			return f.unknownColumn("as", as.Column, have)
 		}
 	}
 	for _, name := range r.Drop {
 		made := slices.ContainsFunc(r.Make, func(m shape.Make) bool { return m.Name == name })
 		if unmet(name) && !made {
-			return unknownColumn("--drop", name, have)
+			return f.unknownColumn("drop", name, have)
 		}
 	}
 	for _, made := range r.Make {
-		if err := f.checkExpression("--make", made.Expression, all, have); err != nil {
+		if err := f.checkExpression("make", made.Expression, all, have); err != nil {
 			return err
 		}
 	}
 	if r.Where != nil {
-		return f.checkExpression("--where", r.Where, all, have)
+		return f.checkExpression("where", r.Where, all, have)
 	}
 	return nil
 }
@@ -95,7 +95,11 @@ func (f *feed) checkExpression(flag string, x *expression.Expression, all []aske
 		if met || f.set.known(name) || !f.missed[name] {
 			continue // has asks for one on purpose, and so does what is never evaluated
 		}
-		return fmt.Errorf("%s: %w", flag, &expression.SyntaxError{Text: x.Text, Column: x.Places[i], Reason: unknownColumn("", name, have).Error()})
+		reason := unknownColumn(name, have)
+		if _, near := nearest.To(name, have); !near {
+			reason = strings.Replace(reason, "\n", fmt.Sprintf("; a text stands in quotes, as %q\n", name), 1)
+		}
+		return fmt.Errorf("--%s%s: %w", f.set.Prefix, flag, &expression.SyntaxError{Text: x.Text, Column: x.Places[i], Reason: reason})
 	}
 	return nil
 }
@@ -112,13 +116,15 @@ func (f *feed) noteMissed(missed []record.Told) {
 	}
 }
 
-func unknownColumn(flag, name string, have []string) error {
+// unknownColumn is what is wrong with a column of a flag.
+func (f *feed) unknownColumn(flag, name string, have []string) error {
+	return fmt.Errorf("--%s%s: %s", f.set.Prefix, flag, unknownColumn(name, have))
+}
+
+func unknownColumn(name string, have []string) string {
 	text := fmt.Sprintf("no source has a column %q", name)
 	if near, ok := nearest.To(name, have); ok {
 		text += fmt.Sprintf("; did you mean %q?", near)
 	}
-	if flag != "" {
-		text = flag + ": " + text
-	}
-	return fmt.Errorf("%s\nthere is: %s", text, strings.Join(have, ", "))
+	return fmt.Sprintf("%s\nthere is: %s", text, strings.Join(have, ", "))
 }

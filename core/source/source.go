@@ -68,7 +68,8 @@ type Set struct {
 	PassedOver []PassedOver
 	Pattern    *NamePattern // nil without --name
 
-	Mode ColumnMode
+	Mode   ColumnMode
+	Prefix string // of the flags that speak of these sources, as "against-"
 
 	totals []totals  // total lines by source; nil before a Scan or a Look
 	looked []look    // what Look found, by source; nil before
@@ -91,7 +92,7 @@ func (s *Set) IsOwn(index int) bool { return s.own != nil && s.own[index] }
 
 // Subset is a set of some of the sources, by their indices.
 func (s *Set) Subset(indices []int) *Set {
-	subset := &Set{Pattern: s.Pattern, Mode: s.Mode}
+	subset := &Set{Pattern: s.Pattern, Mode: s.Mode, Prefix: s.Prefix}
 	for _, i := range indices {
 		subset.Sources = append(subset.Sources, s.Sources[i])
 		if s.starts != nil {

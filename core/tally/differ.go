@@ -3,6 +3,7 @@ package tally
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"lastblock/core/finding"
@@ -136,10 +137,17 @@ func beside(layout, other *record.Layout) []string {
 // list names columns, and not a million of them.
 func list(names []string) string {
 	const most = 30
-	if len(names) > most {
-		return fmt.Sprintf("%s, … (%d in all)", strings.Join(names[:most], ", "), len(names))
+	shown := slices.Clone(names[:min(len(names), most)])
+	for i, name := range shown {
+		if strings.Contains(name, ",") {
+			shown[i] = strconv.Quote(name)
+		}
 	}
-	return strings.Join(names, ", ")
+	text := strings.Join(shown, ", ")
+	if len(names) > most {
+		text += fmt.Sprintf(", … (%d in all)", len(names))
+	}
+	return text
 }
 
 // TellRenamed adds a note for each column of ours that had to take another

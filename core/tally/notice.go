@@ -64,6 +64,12 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 			Message: "the first record below the header names columns and holds no value; if it belongs to the header, say --header-lines 2",
 		})
 	}
+	if head.Alone != 0 {
+		add(finding.Finding{
+			Kind: finding.OneColumn, Line: head.Line,
+			Message: fmt.Sprintf("read with %q between fields there is one column only, and %q stands in its name; leave --delimiter out to have it found, or say --delimiter %q", head.Delimiter, head.Alone, head.Alone),
+		})
+	}
 	if head.Index > 0 {
 		add(finding.Finding{
 			Kind: finding.IndexColumn, Line: head.Line, Column: record.PositionName(head.Index),

@@ -517,6 +517,9 @@ func (e *UnknownColumnError) Error() string {
 	if near, ok := nearest.To(e.Column, e.Have); ok {
 		text += fmt.Sprintf("; did you mean %q?", near)
 	}
+	if slices.Contains(source.KnownWords, e.Column) {
+		text += "; where the files' names tell it, add --name, for example --name '{entity}_{period}*'"
+	}
 	return text + "\nthere is: " + list(e.Have)
 }
 

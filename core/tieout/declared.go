@@ -68,6 +68,9 @@ func (r *run) declare(rows []Row, f *figures) error {
 		}
 	}
 	for _, stray := range r.options.Strays {
+		if r.options.Partial {
+			break
+		}
 		r.tally.Findings.Add(finding.Finding{
 			Kind: finding.NoSource, Source: stray, Order: finding.End,
 			Message: "declares a source that is not here; ask the branch for the file",
@@ -140,6 +143,9 @@ func (c *comparison) sheet(sheet *source.Table) error {
 				Kind: finding.NoSource, Source: label, Order: finding.End, Line: line,
 				Message: fmt.Sprintf("declared on line %d of %s, and more than one source is called so: %s; exclude the one that is superseded", line, sheet.Name, listed(files, len(files))),
 			})
+			continue
+		}
+		if !here && c.run.options.Partial {
 			continue
 		}
 		if !here {

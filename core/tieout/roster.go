@@ -95,6 +95,7 @@ const (
 	FiledTwice Status = "filed-twice"
 	NotDue     Status = "not-due"       // nothing came, and nothing had to
 	NotAsked   Status = "not-on-roster" // something came that is not expected
+	NotRead    Status = "not-read"      // nothing was read, and not everything was to be
 )
 
 // Matrix shows who has filed for which period.
@@ -250,6 +251,8 @@ func (g *gathering) cell(e *Entry, p period.Period, due, onRoster bool) MatrixCe
 	switch {
 	case cell == nil && !due:
 		return MatrixCell{Status: NotDue}
+	case cell == nil && g.run.options.Partial:
+		return MatrixCell{Status: NotRead}
 	case cell == nil:
 		f := finding.Finding{Kind: finding.NotFiled, Order: finding.End, Source: key, Key: key}
 		f.Message = "has not filed; ask the branch for the file"

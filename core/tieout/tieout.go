@@ -40,6 +40,8 @@ type Options struct {
 
 	Checks []Check
 
+	Partial bool // not all sources are read, so that what is not here says nothing
+
 	Drop     *drop.Set      // what is left out; it counts as read, and for no check
 	Suspense *suspense.File // nil without one
 	Whole    bool           // keep every finding, for Result.EachFinding
