@@ -107,10 +107,14 @@ func intakeDocument(set *source.Set, f *intakeFlags, r *intake.Result) show.Obje
 	}
 	columns := []show.Object{}
 	for _, c := range r.Columns {
-		columns = append(columns, show.Object{
+		o := show.Object{
 			{Name: "column", Value: c.Name}, {Name: "kind", Value: c.Kind}, {Name: "sources", Value: c.Sources},
 			{Name: "filled", Value: c.Filled}, {Name: "others", Value: c.Others},
-		})
+		}
+		if c.Code != "" {
+			o.Add("code", c.Code)
+		}
+		columns = append(columns, o)
 	}
 	doc := show.NewDocument("intake")
 	doc.Add("sources", sources)
@@ -245,6 +249,9 @@ func (a *app) printColumns(r *intake.Result) {
 		var remarks []string
 		if c.Sources < len(r.Sources) {
 			remarks = append(remarks, "not in "+show.Count(len(r.Sources)-c.Sources, "source"))
+		}
+		if c.Code != "" {
+			remarks = append(remarks, c.Code)
 		}
 		switch {
 		case c.Others == 1:

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"math"
 	"math/big"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 )
@@ -64,7 +66,19 @@ func TestParse(t *testing.T) {
 		{"two currencies", "€ 5 EUR", '.', ""},
 		{"four letters", "EURO 5", '.', ""},
 		{"small letters", "5 abc", '.', ""},
-		{"an exponent, as damaged bar codes have it", "1.2E+12", '.', ""},
+		{"an exponent, as spreadsheet programs write large figures", "1.2E+12", '.', "1200000000000"},
+		{"an exponent without a decimal mark", "1E+06", '.', "1000000"},
+		{"a negative exponent", "-2e-04", '.', "-0.0002"},
+		{"an exponent without a sign", "1.25E3", '.', "1250"},
+		{"an exponent that leaves decimals", "1.2345E+02 EUR", '.', "123.45"},
+		{"an exponent behind a decimal comma", "(1,5E+03)", ',', "-1500"},
+		{"a code with an E", "12E3", '.', ""},
+		{"an exponent of four digits", "1.5E+1000", '.', ""},
+		{"an exponent beyond any figure", "1.5E+401", '.', ""},
+		{"an exponent with a mark", "1.5E+1.5", '.', ""},
+		{"an exponent alone", "E+06", '.', ""},
+		{"an exponent that is missing", "1.5E+", '.', ""},
+		{"thousands and an exponent", "1,234E+06", '.', ""},
 		{"mixed thousands marks", "1,234'567", '.', ""},
 		{"a thousands mark at the end", "1,234,", '.', ""},
 		{"a thousands mark at the start", ",234", '.', ""},
@@ -193,7 +207,7 @@ func TestNegOfTheSmallestInteger(t *testing.T) {
 // FuzzParse reads a text, and where it is an amount takes the same value by
 // math/big from its digits alone.
 func FuzzParse(f *testing.F) {
-	for _, seed := range []string{"1,234.50", "(12)", "5-", "€ 3.10", "12 EUR", "7 CR", "999999999999999999.99", "1 234 567", "-.5", "1.2E+12"} {
+	for _, seed := range []string{"1,234.50", "(12)", "5-", "€ 3.10", "12 EUR", "7 CR", "999999999999999999.99", "1 234 567", "-.5", "1.2E+12", "2,5e-3", "1.E7 EUR"} {
 		f.Add(seed, true)
 		f.Add(seed, false)
 	}
@@ -206,10 +220,20 @@ func FuzzParse(f *testing.F) {
 		if err != nil {
 			return
 		}
-		whole, fraction, _ := strings.Cut(text, string(mark))
+		figure, exponent := text, int64(0)
+		if e := exponentOf.FindStringSubmatchIndex(text); e != nil {
+			figure = text[:e[2]]
+			exponent, _ = strconv.ParseInt(text[e[2]+1:e[3]], 10, 64)
+		}
+		whole, fraction, _ := strings.Cut(figure, string(mark))
 		want, ok := new(big.Rat).SetString("0" + digitsOf(whole) + "." + digitsOf(fraction) + "0")
 		if !ok {
 			t.Fatalf("%q is read as %s and holds no digits", text, a)
+		}
+		if power := new(big.Int).Exp(big.NewInt(10), big.NewInt(max(exponent, -exponent)), nil); exponent < 0 {
+			want.Quo(want, new(big.Rat).SetInt(power))
+		} else {
+			want.Mul(want, new(big.Rat).SetInt(power))
 		}
 		got, ok := new(big.Rat).SetString(a.String())
 		if !ok {
@@ -228,6 +252,9 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// exponentOf finds the exponent of a figure.
+var exponentOf = regexp.MustCompile("[0-9.,]([eE][+-]?[0-9]+)")
 
 func digitsOf(s string) string {
 	return strings.Map(func(r rune) rune {

@@ -22,11 +22,13 @@ const maxDigits = 4096
 //
 //	1234.5   1,234.50   (1,234.50)   1,234.50-   -1 234.50   +5
 //	€ 1,234.50   EUR 12   12 EUR   1,234.50 CR   12 DR
+//	1.25E+06   2e-04   1.0E7
 //
 // decimal is the decimal mark, '.' or ','; the other one is then a thousands
 // mark, beside blanks and apostrophes. Thousands stand in groups of three, all
 // with the same mark, or the text is refused: with the decimal mark '.' the
-// text 12,50 is not twelve hundred and fifty. Parentheses, a minus on either
+// text 12,50 is not twelve hundred and fifty. An exponent has a sign or a decimal
+// mark before it, since 12E3 is a code more often than not. Parentheses, a minus on either
 // side and CR make an amount negative; only one of them may stand. A currency
 // is a sign (Unicode class Sc), three capital letters as in ISO 4217, or one
 // of a few usual abbreviations.
@@ -308,6 +310,15 @@ func parseFigure(text []byte, decimal byte) (Amount, bool) {
 				return Amount{}, false
 			}
 			mark, group = r, 0
+		case r == 'E' || r == 'e':
+			exponent, ok := parseExponent(text[i:], pointed)
+			if !ok || mark != 0 || len(digits) == 0 {
+				return Amount{}, false
+			}
+			if scale -= exponent; scale < 0 {
+				digits, scale = append(digits, bytes.Repeat([]byte{'0'}, int(-scale))...), 0
+			}
+			i = len(text)
 		default:
 			return Amount{}, false
 		}
@@ -320,6 +331,29 @@ func parseFigure(text []byte, decimal byte) (Amount, bool) {
 		return Amount{}, false
 	}
 	return fromBig(coefficient, scale), true
+}
+
+// parseExponent reads what stands behind the E: one to three digits, with a sign in front
+// unless there was a decimal mark.
+func parseExponent(text []byte, pointed bool) (exponent int32, ok bool) {
+	const most = 400 // beyond any figure that a program writes
+	sign := int32(1)
+	if len(text) > 0 && (text[0] == '+' || text[0] == '-') {
+		if text[0] == '-' {
+			sign = -1
+		}
+		text, pointed = text[1:], true
+	}
+	if !pointed || len(text) == 0 || len(text) > 3 {
+		return 0, false
+	}
+	for _, c := range text {
+		if c < '0' || c > '9' {
+			return 0, false
+		}
+		exponent = 10*exponent + int32(c-'0')
+	}
+	return sign * exponent, exponent <= most
 }
 
 func isThousandsMark(r rune, decimal byte) bool {

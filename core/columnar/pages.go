@@ -307,6 +307,13 @@ func unpack(codec format.CompressionCodec, dst, src []byte) error {
 	case format.Zstd:
 		r := zstds.Get().(*zstd.Decoder)
 		defer zstds.Put(r)
+		var header zstd.Header
+		if header.Decode(src) == nil && header.HasFCS && header.FrameContentSize == uint64(len(dst)) { // in one go
+			if all, err := r.DecodeAll(src, dst[:0]); err != nil || copy(dst, all) != len(dst) || len(all) != len(dst) {
+				return errors.Join(err, errLength)
+			}
+			return nil
+		}
 		if err := r.Reset(bytes.NewReader(src)); err != nil {
 			return err
 		}

@@ -27,10 +27,11 @@ type Options struct {
 type Column struct {
 	Name    string
 	Kind    record.Kind
-	Sources int // how many sources have it
-	Filled  int // values that are not blank
-	Others  int // of these, the ones that are not of the kind
-	Scale   int // of amounts: the most digits behind the decimal mark
+	Sources int    // how many sources have it
+	Filled  int    // values that are not blank
+	Others  int    // of these, the ones that are not of the kind
+	Code    string // why figures are taken for codes, "" where they are not
+	Scale   int    // of amounts: the most digits behind the decimal mark
 }
 
 // Sheet is what is known of one source.
@@ -224,10 +225,14 @@ func (u *union) columns() []Column {
 	var all []Column
 	for i, name := range u.names {
 		is, others := u.stats[i].Kind(name)
-		if u.asked[i] != "" && (others == 0 || u.asked[i] == record.Text) {
-			is, others = u.asked[i], 0
+		code := ""
+		if is == record.Text {
+			code = u.stats[i].Code(name)
 		}
-		all = append(all, Column{Name: name, Kind: is, Sources: u.count[i], Filled: u.stats[i].Filled, Others: others, Scale: u.stats[i].Scale})
+		if u.asked[i] != "" && (others == 0 || u.asked[i] == record.Text) {
+			is, others, code = u.asked[i], 0, ""
+		}
+		all = append(all, Column{Name: name, Kind: is, Sources: u.count[i], Filled: u.stats[i].Filled, Others: others, Scale: u.stats[i].Scale, Code: code})
 	}
 	return all
 }

@@ -61,12 +61,23 @@ func TestRun(t *testing.T) {
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("sources are %q, want %q", got, want)
 	}
-	columns := []Column{{"doc", record.Text, 1, 2, 0, 0}, {"amount", record.Amount, 2, 2, 0, 2}, {"season", record.Text, 1, 1, 0, 0}}
+	columns := []Column{{"doc", record.Text, 1, 2, 0, "", 0}, {"amount", record.Amount, 2, 2, 0, "", 2}, {"season", record.Text, 1, 1, 0, "", 0}}
 	if !reflect.DeepEqual(r.Columns, columns) { // 7,00 proves its source's decimal comma
 		t.Errorf("columns are %+v", r.Columns)
 	}
 	if r.Rows != 4 || r.Proof.Read != 4 || r.Proof.Used != 3 || r.Proof.Suspense != 1 {
 		t.Errorf("%d rows, proof %+v", r.Rows, r.Proof)
+	}
+}
+
+// Figures that are taken for codes are told, with the reason.
+func TestCodesSayWhy(t *testing.T) {
+	r := run(t, map[string]string{"a.csv": "doc,Voucher No,Account balance,value,ean\n00417,1,4000,12.50,4006381333931\n00418,2,4010,3.00,4006381333948\n"}, 1)
+	want := map[string]string{"doc": "codes, as some begin with a nought", "Voucher No": "codes, by the name", "ean": "codes, as all have 13 digits"}
+	for _, c := range r.Columns {
+		if kind := map[bool]record.Kind{true: record.Text, false: record.Amount}[want[c.Name] != ""]; c.Code != want[c.Name] || c.Kind != kind {
+			t.Errorf("%s is %s, %q", c.Name, c.Kind, c.Code)
+		}
 	}
 }
 

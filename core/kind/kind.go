@@ -5,6 +5,7 @@ package kind
 
 import (
 	"bytes"
+	"fmt"
 	"strings"
 
 	"lastblock/core/amount"
@@ -18,8 +19,11 @@ type Evidence struct {
 	Filled  int // values that are not blank
 	Scale   int // the most digits behind the decimal mark of an amount
 	amounts int
-	codes   int // of the amounts, those that are digits only and so may be a code
-	padded  int // of the codes, those with a leading nought or more digits than money has
+	codes   int    // of the amounts, those that are digits only, or have an exponent, and so may be a code
+	powers  int    // of the codes, those with an exponent
+	padded  int    // of the codes, those with a leading nought
+	long    int    // of the codes, those with more digits than money mostly has
+	digits  [2]int // of the codes of digits only: how many digits the shortest and the longest have
 	dates   int
 	flags   int
 
@@ -83,11 +87,26 @@ func (s *Evidence) addAmount(text []byte, scale, n int) {
 	s.Scale = max(s.Scale, scale)
 	if isDigits(text) {
 		s.codes += n
-		const mostDigits = 11
-		if len(text) > 1 && text[0] == '0' || len(text) > mostDigits {
+		if len(text) > 1 && text[0] == '0' {
 			s.padded += n
 		}
+		const mostly = 11
+		if len(text) > mostly {
+			s.long += n
+		}
+		s.spread([2]int{len(text), len(text)})
+	} else if bytes.ContainsAny(text, "eE") && text[len(text)-1]-'0' <= 9 && text[0]-'0' <= 9 {
+		s.codes += n
+		s.powers += n
 	}
+}
+
+// spread widens what is known of lengths.
+func (s *Evidence) spread(digits [2]int) {
+	if s.digits[0] == 0 || digits[0] < s.digits[0] {
+		s.digits[0] = digits[0]
+	}
+	s.digits[1] = max(s.digits[1], digits[1])
 }
 
 func (s *Evidence) addDate(d date.Date, n int) {
@@ -116,7 +135,12 @@ func (s *Evidence) Merge(o *Evidence) {
 	s.Filled += o.Filled
 	s.amounts += o.amounts
 	s.codes += o.codes
+	s.powers += o.powers
 	s.padded += o.padded
+	s.long += o.long
+	if o.digits[0] > 0 {
+		s.spread(o.digits)
+	}
 	s.dates += o.dates
 	s.flags += o.flags
 	s.Scale = max(s.Scale, o.Scale)
@@ -130,20 +154,42 @@ func (s *Evidence) Merge(o *Evidence) {
 
 // Kind says what the column holds, given its name, and how many of its values
 // are something else. A column is of a kind if nine in ten of its values are,
-// so that one slip does not hide what it is. Digits alone are a code, and so
-// text, where some begin with a nought or are longer than money gets, or where
-// the column's name says so.
+// so that one slip does not hide what it is. Figures are codes, and so text, for
+// the reasons that Code gives.
 func (s *Evidence) Kind(name string) (kind record.Kind, others int) {
-	mostly := func(n int) bool { return s.Filled > 0 && 10*n >= 9*s.Filled }
 	switch {
-	case mostly(s.flags):
+	case s.mostly(s.flags):
 		return record.Flag, s.Filled - s.flags
-	case mostly(s.dates):
+	case s.mostly(s.dates):
 		return record.Date, s.Filled - s.dates
-	case mostly(s.amounts) && s.padded == 0 && !(s.codes == s.amounts && IsCodeName(name)):
+	case s.mostly(s.amounts) && s.Code(name) == "":
 		return record.Amount, s.Filled - s.amounts
 	}
 	return record.Text, 0
+}
+
+func (s *Evidence) mostly(n int) bool { return s.Filled > 0 && 10*n >= 9*s.Filled }
+
+// Code says why a column of figures holds codes, and no amounts; "" where it does not, or
+// where it holds no figures. Figures are codes where some begin with a nought; where all
+// are of one length, of twelve digits or more; where the column's name says so; and where
+// all have an exponent, as bar codes have that were taken for numbers.
+func (s *Evidence) Code(name string) string {
+	switch {
+	case !s.mostly(s.amounts):
+		return ""
+	case s.padded > 0:
+		return "codes, as some begin with a nought"
+	case s.powers == s.amounts:
+		return "codes that were taken for numbers, as all have an exponent"
+	case s.codes < s.amounts:
+		return ""
+	case s.long > 0 && s.powers == 0 && s.digits[0] == s.digits[1]:
+		return fmt.Sprintf("codes, as all have %d digits", s.digits[0])
+	case IsCodeName(name):
+		return "codes, by the name"
+	}
+	return ""
 }
 
 // KindAs is Kind for a column of which it was said what it holds; "" says nothing.
@@ -228,10 +274,11 @@ var codeWords = map[string]bool{
 	"article": true, "item": true, "customer": true, "supplier": true, "invoice": true, "voucher": true,
 }
 
-// IsCodeName tells whether a column's name is that of a code, as that of an account.
+// IsCodeName tells whether a column's name is that of a code: it is a word for one, as
+// account, or ends in one, as Document No. An Account balance is none.
 func IsCodeName(name string) bool {
 	words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return !('a' <= r && r <= 'z') })
-	return len(words) > 0 && (codeWords[words[len(words)-1]] || codeWords[words[0]])
+	return len(words) > 0 && codeWords[words[len(words)-1]]
 }
 
 // AppendPlain appends the plain form that a value has in a column of a kind: an amount

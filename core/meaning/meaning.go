@@ -112,8 +112,12 @@ func appendSlowly(dst, text []byte, decimal byte) []byte {
 }
 
 // isBare tells that there is no letter and no sign of a currency, which would get
-// lost in an amount: EUR 5 and CHF 5 do not mean the same, nor do INV5 and 5.
+// lost in an amount: EUR 5 and CHF 5 do not mean the same, nor do INV5 and 5. The E of an
+// exponent, behind a figure and before another, does not get lost.
 func isBare(text []byte) bool {
+	if e := bytes.IndexAny(text, "eE"); e > 0 && e < len(text)-1 && text[e-1] < '0'+10 && text[len(text)-1]-'0' <= 9 {
+		text = append(text[:e:e], text[e+1:]...)
+	}
 	return bytes.IndexFunc(text, func(r rune) bool { return unicode.IsLetter(r) || unicode.Is(unicode.Sc, r) }) < 0
 }
 

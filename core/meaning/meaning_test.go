@@ -32,6 +32,10 @@ func TestPlainForms(t *testing.T) {
 		{"a time is no day", "2031-01-31 09:00", '.', "2031-01-31 09:00"},
 		{"blanks alone are blank", " \t", '.', ""},
 		{"a text keeps its blanks", " Day  pass ", '.', " Day  pass "},
+		{"an exponent is written out", "1E+06", '.', "1000000"},
+		{"one below nought, too", "2.50e-04", '.', "0.00025"},
+		{"a code with an E is a text", "12E3", '.', "12E3"},
+		{"a currency beside an exponent is one still", "1E+06 EUR", '.', "1E+06 EUR"},
 		{"a document is a text", "D00417", '.', "D00417"},
 	} {
 		if got := string(Append([]byte("x"), []byte(c.text), c.decimal)); got != "x"+c.want {
