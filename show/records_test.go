@@ -1,6 +1,7 @@
 package show
 
 import (
+	"archive/zip"
 	"bytes"
 	"errors"
 	"io"
@@ -59,6 +60,9 @@ func TestWorkbook(t *testing.T) {
 		t.Fatal(err)
 	}
 	write(t, w, rowsOfTest, kindsOfTest())
+	if sheet := partOf(t, out.Bytes(), "xl/worksheets/sheet1.xml"); strings.Contains(sheet, "<dimension") { // it would be A1
+		t.Error("a sheet that was written as a stream states its size")
+	}
 	book, err := excelize.OpenReader(&out)
 	if err != nil {
 		t.Fatal(err)
@@ -109,6 +113,25 @@ func TestWorkbook(t *testing.T) {
 	if width, err := book.GetColWidth("Records", "B"); err != nil || width < 13 {
 		t.Errorf("%v: a column of 13 digits is %v wide", err, width)
 	}
+}
+
+// partOf reads a part of a workbook.
+func partOf(t *testing.T, book []byte, name string) string {
+	t.Helper()
+	archive, err := zip.NewReader(bytes.NewReader(book), int64(len(book)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	file, err := archive.Open(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer file.Close()
+	text, err := io.ReadAll(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(text)
 }
 
 func TestParquet(t *testing.T) {

@@ -122,7 +122,7 @@ func (r *reviewWriter) begin(longest []int) error {
 		return err
 	}
 	var err error
-	if r.stream, err = r.book.NewStreamWriter(reviewSheet); err != nil {
+	if r.stream, err = newStream(r.book, reviewSheet); err != nil {
 		return err
 	}
 	r.header = slices.Concat(review.Front, r.columns, []string{"what"}, review.Hidden)

@@ -73,7 +73,7 @@ func newSheetWriter(w io.Writer, sheets []Sheet, limit int) (writer *SheetWriter
 			_, err = b.book.NewSheet(sheet.Name)
 		}
 		if err == nil {
-			s.stream, err = b.book.NewStreamWriter(sheet.Name)
+			s.stream, err = newStream(b.book, sheet.Name)
 		}
 		if err == nil {
 			err = s.style()
@@ -85,6 +85,15 @@ func newSheetWriter(w io.Writer, sheets []Sheet, limit int) (writer *SheetWriter
 		b.sheets = append(b.sheets, s)
 	}
 	return b, nil
+}
+
+// newStream starts a sheet that says nothing of its size, which is not known yet: by the
+// size of one cell that it would have, some programs read one row only.
+func newStream(book *excelize.File, name string) (*excelize.StreamWriter, error) {
+	if err := book.SetSheetDimension(name, ""); err != nil {
+		return nil, err
+	}
+	return book.NewStreamWriter(name)
 }
 
 // Write writes a record to one of the sheets, see RecordWriter.
@@ -177,7 +186,7 @@ func (b *sheetWriter) begin() (err error) {
 	b.parts++
 	name := b.Name + " " + strconv.Itoa(b.parts)
 	if _, err = b.book.NewSheet(name); err == nil {
-		b.stream, err = b.book.NewStreamWriter(name)
+		b.stream, err = newStream(b.book, name)
 	}
 	b.row = 0
 	return err

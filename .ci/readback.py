@@ -1,0 +1,133 @@
+"""Reads what Lastblock writes and compares it cell by cell with what was to be written:
+texts, codes, amounts, dates, flags, blanks, several sheets and the filter."""
+import csv
+import datetime
+import decimal
+import gzip
+import io
+import json
+import subprocess
+import sys
+
+import openpyxl
+
+program = sys.argv[1]
+COLUMNS = ["doc", "text", "amount", "posted", "open"]
+Amount, Date = decimal.Decimal, datetime.date
+ROWS = [
+    ("00417", "plain", Amount("1234.50"), Date(2031, 1, 31), "true"),
+    ("00418", 'with "quotes", a comma and a ; too', Amount("-0.05"), Date(2028, 2, 29), "false"),
+    ("00419", "Grüße, ñ, 北, 🙂", None, Date(2031, 12, 31), "true"),
+    ("00420", "=1+1", Amount("1000000"), None, "false"),
+    ("00421", "two\nlines", Amount("0.30"), Date(1999, 1, 1), "true"),
+    ("00422", None, Amount("99999999999.99"), Date(2031, 3, 1), "false"),
+]
+
+
+def run(*args, code=0):
+    done = subprocess.run([program, *args], capture_output=True, text=True)
+    assert done.returncode == code, (args, done.returncode, done.stderr)
+    return done.stdout
+
+
+def same(what, got, typed):
+    """Compares rows; typed tells that amounts and dates have a type of their own."""
+    def cell(value):
+        if value in (None, ""):
+            return None
+        if isinstance(value, bool):
+            return str(value).lower()
+        if isinstance(value, datetime.datetime):
+            return value.date()
+        if isinstance(value, float):
+            return Amount(repr(value))
+        if isinstance(value, int):
+            return Amount(value)
+        return value
+
+    assert len(got) == len(ROWS), (what, "rows", len(got))
+    for n, (row, want) in enumerate(zip(got, ROWS)):
+        for column, have, value in zip(COLUMNS, map(cell, row), want):
+            if not typed and value is not None and column == "amount":
+                assert isinstance(have, str), (what, n, column, have)
+                have = Amount(have)
+            if not typed and value is not None and column == "posted":
+                value = value.isoformat()
+            assert have == value, (what, n, column, have, value)
+    print(f"{what}: {len(got)} rows of {len(COLUMNS)} columns are as written")
+
+
+with open("source.csv", "w", newline="", encoding="utf-8") as f:
+    w = csv.writer(f)
+    w.writerow(COLUMNS)
+    for row in ROWS:
+        w.writerow(["" if v is None else v for v in row])
+
+
+def collate(name):
+    run("collate", "source.csv", "--bare", "--total", "amount", "--out", name)
+    return name
+
+
+def csv_rows(text, delimiter=","):
+    rows = list(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter))
+    assert rows[0] == COLUMNS, rows[0]
+    return rows[1:]
+
+
+def records(objects):
+    assert all(list(o) == COLUMNS for o in objects), objects[0]
+    return [list(o.values()) for o in objects]
+
+
+def text(name):
+    with open(name, encoding="utf-8", newline="") as f:
+        return f.read()
+
+
+same(".csv", csv_rows(text(collate("a.csv"))), False)
+same(".tsv", csv_rows(text(collate("a.tsv")), "\t"), False)
+same(".json", records(json.loads(text(collate("a.json")))), False)
+same(".jsonl", records([json.loads(line) for line in text(collate("a.jsonl")).splitlines()]), False)
+with gzip.open(collate("a.csv.gz"), "rt", encoding="utf-8", newline="") as f:
+    same(".csv.gz", csv_rows(f.read()), False)
+same(".csv.zst", csv_rows(subprocess.run(["zstd", "-dc", collate("b.csv.zst")], capture_output=True, check=True).stdout.decode()), False)
+
+for read_only in (True, False):
+    book = openpyxl.load_workbook(collate(f"a{read_only}.xlsx"), read_only=read_only)
+    rows = [list(r) for r in book["Records"].iter_rows(values_only=True)]
+    assert rows[0] == COLUMNS, rows[0]
+    same(f".xlsx, read-only {read_only}", rows[1:], True)
+table = next(iter(book["Records"].tables.values()))
+assert table.ref == "A1:E7" and table.autoFilter is not None, table.ref
+cell = book["Records"]["C2"]
+assert cell.number_format == "#,##0.00" and book["Records"]["E5"].data_type == "b", (cell.number_format, book["Records"]["E5"].data_type)
+
+parquet = subprocess.run(["node", "readback.mjs", collate("a.parquet")], capture_output=True, text=True)
+assert parquet.returncode == 0, parquet.stderr
+same(".parquet", records(json.loads(parquet.stdout)), False)
+
+# several sheets: the two sides of a reconciliation, and many rows in read-only mode
+with open("other.csv", "w", newline="", encoding="utf-8") as f:
+    f.write("doc,amount\n00417,1234.50\n00430,7\n")
+with open("long.csv", "w", encoding="utf-8") as f:
+    f.write("doc,amount\n" + "".join(f"{n:06d},{n}.25\n" for n in range(300_000)))
+run("collate", "long.csv", "--bare", "--total", "amount", "--out", "long.xlsx")
+sheet = openpyxl.load_workbook("long.xlsx", read_only=True)["Records"]
+count, total = 0, Amount(0)
+for doc, value in sheet.iter_rows(min_row=2, values_only=True):
+    assert doc == f"{count:06d}", (count, doc)
+    count, total = count + 1, total + Amount(repr(value))
+assert (count, total) == (300_000, Amount(300_000 * 299_999 // 2) + Amount("0.25") * 300_000), (count, total)
+print(f"long.xlsx: {count} rows, which come to {total}")
+run("reconcile", "source.csv", "--against", "other.csv", "--key", "doc", "--total", "amount", "--out", "both.xlsx", code=1)
+book = openpyxl.load_workbook("both.xlsx", read_only=True)
+counts = {}
+for sheet in book:
+    rows = list(sheet.iter_rows(values_only=True))
+    assert all(len(r) == len(rows[0]) for r in rows), (sheet.title, rows)
+    counts[sheet.title] = len(rows) - 1
+# 00417 is on both sides, the five others are only here, and 00430 is only there
+want = {"differs": 0, "only-here": 5, "only-there": 1, "ambiguous": 0, "agrees": 1}
+assert counts.pop("Statement") > 0 and counts == want, counts
+print("both.xlsx:", counts)
