@@ -1,6 +1,7 @@
 package source
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"os"
@@ -151,7 +152,7 @@ func TestReadGrid(t *testing.T) {
 		})
 	}
 	large := filepath.Join(t.TempDir(), "large.ctl")
-	if err := os.WriteFile(large, make([]byte, mostGrid+1), 0o644); err != nil {
+	if err := os.WriteFile(large, bytes.Repeat([]byte("rows;12\n"), mostGrid/8+1), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := ReadGrid(large); err == nil || !strings.Contains(err.Error(), "larger than") {

@@ -471,3 +471,30 @@ func TestFormatsReadBySeveral(t *testing.T) {
 		t.Errorf("%d records, one is %q", len(got), got[123_456])
 	}
 }
+
+// What is no text is an error whatever its name, and does not become columns.
+func TestBinaryContentIsNoText(t *testing.T) {
+	for content, want := range map[string]string{
+		"\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR": "a picture", "\x7fELF\x02\x01\x01\x00\x00": "a program", "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1": ".xls",
+		strings.Repeat("ab\x00\x01", 40): "binary content", "\x1f\x8b\x08": "unpacking", "%PDF-1.7\n": "a PDF",
+	} {
+		path := filepath.Join(t.TempDir(), "a.csv")
+		if err := os.WriteFile(path, []byte(content), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		set, err := Find(t.Context(), Search{Paths: []string{path}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		err = set.Scan(t.Context(), Reading{Jobs: 1, Memory: 1 << 20}, func() Visitor { return nobody{} })
+		if err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%q: error is %v, want one that says %s", content, err, want)
+		}
+	}
+}
+
+// nobody visits, and looks at nothing.
+type nobody struct{}
+
+func (nobody) Batch(*Batch) error               { return nil }
+func (nobody) Flush(context.Context, int) error { return nil }

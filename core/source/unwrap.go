@@ -52,6 +52,11 @@ func again(sample []byte, rest io.Reader) io.Reader {
 func (u *unwrapper) takeOff(sample []byte, rest io.Reader, whole bool) (io.Reader, error) {
 	layer := decode.Find(sample)
 	u.decoded = !layer.Packed()
+	if layer == "" && u.encoding == "" {
+		if err := decode.Binary(sample); err != nil {
+			return nil, err
+		}
+	}
 	if layer.Packed() && !u.isPacked() { // progress is that of the file, not of what it unpacks to
 		u.progress.add(0, int64(len(sample)))
 		rest = &counter{rest, u.progress}

@@ -1,0 +1,50 @@
+package decode
+
+import (
+	"bytes"
+	"fmt"
+)
+
+// BinaryError is a file that holds no text, whatever its name says.
+type BinaryError struct {
+	Kind string // what it holds, "" where no signature tells
+}
+
+func (e *BinaryError) Error() string {
+	what := "binary content"
+	if e.Kind != "" {
+		what = e.Kind
+	}
+	return fmt.Sprintf("this is %s, not delimited text that can be read here; ask the branch for the data itself, or leave it out with --skip", what)
+}
+
+// signatures are the first bytes of what is sent by mistake under a name of text, as the
+// specifications of these formats give them: those that would not come through a change of
+// encoding. Package delimited knows the others.
+var signatures = []struct{ first, kind string }{
+	{"\x7fELF", "a program"}, {"\xca\xfe\xba\xbe", "a program"}, {"\xcf\xfa\xed\xfe", "a program"}, {"\x00asm", "a program"},
+	{"\x89PNG\r\n\x1a\n", "a picture"}, {"\xff\xd8\xff", "a picture"}, {"GIF87a", "a picture"}, {"GIF89a", "a picture"}, {"II*\x00", "a picture"}, {"MM\x00*", "a picture"},
+	{"\xfd7zXZ\x00", "an archive (xz)"}, {"7z\xbc\xaf\x27\x1c", "an archive (7z)"}, {"Rar!\x1a\x07", "an archive (rar)"},
+	{"\x04\x22\x4d\x18", "an archive (lz4)"},
+	{"ARROW1\x00\x00", "an Arrow file"}, {"SQLite format 3\x00", "a database"}, {"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "a workbook of the old binary kind (.xls), or one with a password"},
+}
+
+// Binary tells whether a file that begins with sample, which is in no encoding that has
+// noughts, holds no text: by a signature, or by more noughts than a damaged text has. The
+// error is a *BinaryError or nil.
+func Binary(sample []byte) error {
+	for _, s := range signatures {
+		if bytes.HasPrefix(sample, []byte(s.first)) {
+			return &BinaryError{s.kind}
+		}
+	}
+	const few = 20 // one of so many bytes
+	noughts := bytes.Count(sample, []byte{0})
+	if bytes.HasPrefix(sample, []byte("MZ")) && noughts > 0 {
+		return &BinaryError{"a program"}
+	}
+	if noughts > 1 && noughts*few > len(sample) {
+		return &BinaryError{}
+	}
+	return nil
+}
