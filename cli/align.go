@@ -48,7 +48,7 @@ A key that stands twice in one source is ambiguous, and of weight stop.`,
 	flags.BoolVar(&f.missing, "only-missing", false, "only keys that some source lacks")
 	flags.StringSliceVar(&f.totals, "total", nil, "amount columns to prove as well; a record without a proper amount there goes into suspense")
 	f.writing.addOut(cmd)
-	flags.BoolVar(&f.writing.replace, "replace", false, "write over files that are there already")
+	flags.BoolVar(&f.writing.replace, "replace", false, "overwrite existing files")
 	f.reading.addTo(a, cmd)
 	f.reading.completeColumns(cmd, false, "key", "total")
 	return cmd
@@ -166,7 +166,7 @@ func (a *app) finishAlign(r *aligned, f *alignFlags, spool *show.Output) error {
 	}
 	switch {
 	case r.stopped:
-		fmt.Fprintln(report, "the result was not written, because of the findings of weight stop; --anyway writes it all the same")
+		fmt.Fprintln(report, "the result was not written, because of \"stop\" findings; --anyway writes it all the same")
 	case spool == nil:
 		fmt.Fprintf(report, "%s: %s of %s, %s\n", f.writing.out, show.Count(r.Keys, "key"), show.Count(len(r.in.set.Sources), "source"), show.Count(len(r.Columns), "column"))
 	}

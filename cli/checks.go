@@ -37,7 +37,7 @@ func (c *checks) addTo(cmd *cobra.Command) {
 	f.StringSliceVar(&c.periods, "periods", nil, "for which periods, as 2031-01..2031-03, 2031Q1 or 2031-W05 (those that came)")
 	f.StringSliceVar(&c.balance, "balance", nil, "totals that must be equal in each source, as debit=credit, or amount=0")
 	f.StringVar(&c.balanceBy, "balance-by", "", "the column within whose values they must be equal, too, such as a document's number")
-	f.StringSliceVar(&c.sequence, "sequence", nil, "columns whose numbers must leave none out and not come again")
+	f.StringSliceVar(&c.sequence, "sequence", nil, "columns whose numbers must run without gaps or repeats")
 	f.StringVar(&c.inside, "inside-period", "", "the column of dates that must be in the period of their file")
 	f.StringSliceVar(&c.required, "required", nil, "columns in which something must stand")
 	f.StringSliceVar(&c.allowed, "allowed", nil, "columns whose values must be on a list, as account=accounts.csv#code")

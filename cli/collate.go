@@ -155,7 +155,7 @@ func (a *app) reportCollate(s *show.Screen, f *collateFlags, set *source.Set, r 
 		fmt.Fprintf(s, "%s: %s of %s, %s\n", f.writing.out, show.Count(r.Records, "record"), show.Count(len(set.Sources), "source"), show.Count(len(r.Columns), "column"))
 	}
 	if stopped {
-		fmt.Fprintln(s, "the result was not written, because of the findings of weight stop; --anyway writes it all the same")
+		fmt.Fprintln(s, "the result was not written, because of \"stop\" findings; --anyway writes it all the same")
 	}
 	show.Findings(s, r.Findings)
 	show.Proof(s, &r.Proof)

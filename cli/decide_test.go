@@ -212,7 +212,7 @@ func TestFileOfFindings(t *testing.T) {
 			t.Errorf("line %d is %q, want %s", i+2, lines[i+1], f.ID)
 		}
 	}
-	if _, stderr, code := runProgram(t, dir, "", args...); code != ExitNotDone || !strings.Contains(stderr, "--replace writes over it") {
+	if _, stderr, code := runProgram(t, dir, "", args...); code != ExitNotDone || !strings.Contains(stderr, "--replace overwrites it") {
 		t.Errorf("it ends with %d: %s", code, stderr)
 	}
 	if _, stderr, code := runProgram(t, dir, "", "tieout", "--plan", planOfDemo, "--findings", "lastblock-demo/journals/found.csv"); code != ExitNotDone || !strings.Contains(stderr, "among the sources") {

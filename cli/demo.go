@@ -65,7 +65,7 @@ func (a *app) walk(cmd *cobra.Command, folder string) error {
 
 func codeMeaning(code int) string {
 	if code == ExitStop {
-		return "done, and there is a finding of weight stop"
+		return "done, and there is a \"stop\" finding"
 	}
 	return "done"
 }

@@ -68,6 +68,6 @@ it is; comments say what was seen, and what may be meant.`,
 	}
 	cmd.Flags().StringVar(&out, "out", "", "write the plan to a file, mostly "+filepath.Join("DIR", "lastblock.toml")+", instead of showing it")
 	cmd.Flags().StringSliceVar(&skip, "skip", nil, "leave out files whose name matches a pattern")
-	cmd.Flags().BoolVar(&replace, "replace", false, "write over a file that is there already")
+	cmd.Flags().BoolVar(&replace, "replace", false, "overwrite an existing file")
 	return cmd
 }

@@ -67,7 +67,7 @@ func declaredInAll(t *testing.T, dir string) (rows int, credit string) {
 	return rows, sum.FloatString(2)
 }
 
-// plainAmounts takes noughts off the ends of amounts, since a number in a
+// plainAmounts takes zeros off the ends of amounts, since a number in a
 // workbook has none.
 func plainAmounts(t *testing.T, text string) string {
 	t.Helper()
@@ -156,7 +156,7 @@ func TestADraftedPlanRuns(t *testing.T) {
 	if code != ExitStop || !strings.Contains(stdout, "findings  5 stop, 1 review") || !strings.Contains(stdout, "credit   "+grouped(credit)+"  "+grouped(credit)) {
 		t.Errorf("exit code %d:\n%s%s", code, stdout, stderr)
 	}
-	if _, stderr, code := runProgram(t, dir, "", "draft", "lastblock-demo", "--out", "lastblock-demo/results/drafted.toml"); code != ExitNotDone || !strings.Contains(stderr, "is there already") {
+	if _, stderr, code := runProgram(t, dir, "", "draft", "lastblock-demo", "--out", "lastblock-demo/results/drafted.toml"); code != ExitNotDone || !strings.Contains(stderr, "already exists") {
 		t.Errorf("writing over a plan: exit code %d: %s", code, stderr)
 	}
 }

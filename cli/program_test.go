@@ -79,7 +79,7 @@ func TestDemo(t *testing.T) {
 		"has beside the usual columns season",
 		fmt.Sprintf("%q is not an amount", bad),
 		"tieout --plan 'my demo/lastblock.toml'",
-		"exit code 1: done, and there is a finding of weight stop",
+		"exit code 1: done, and there is a \"stop\" finding",
 	} {
 		if !strings.Contains(stdout, want) {
 			t.Errorf("the demo does not say %q:\n%s", want, stdout)

@@ -35,7 +35,7 @@ func (a *app) prove() *cobra.Command {
 Columns are matched by name; the order of records and columns, the borders of
 files and their format do not matter. Values are compared by what they mean:
 1,234.50 and 1234.5 are equal, and so are 2031-01-31 and 31 Jan 2031, but 0100
-and 100 are not, as digits with a nought in front are a code. With --exact the
+and 100 are not, as digits with a leading zero are a code. With --exact the
 texts are compared.
 
 Exit code 0: they are the same. 1: they are not.`,

@@ -58,7 +58,7 @@ func (r *reading) addTo(a *app, cmd *cobra.Command) {
 	f.StringSliceVar(&r.only, "only", nil, "of what is found, read only files whose name matches a pattern")
 	f.StringSliceVar(&r.skip, "skip", nil, "of what is found, leave out files whose name matches a pattern")
 	f.BoolVar(&r.recurse, "recurse", false, "read what lies below a folder, too")
-	f.StringVar(&r.columns, "columns", "all", "which columns are read: all, those shared by all sources, or strict: any difference is a finding of weight stop")
+	f.StringVar(&r.columns, "columns", "all", "which columns are read: all, those shared by all sources, or strict: any difference is a \"stop\" finding")
 	r.manner.addTo(f)
 	f.StringVar(&r.memory, "memory", "", "how much memory may be used, as 512MB (a quarter of the machine's)")
 	f.IntVar(&r.jobs, "jobs", 0, "how many cores to use (all)")
@@ -253,7 +253,7 @@ type writing struct {
 // addOut adds the flags of a result that a finding may stop.
 func (w *writing) addOut(cmd *cobra.Command) {
 	w.addResult(cmd)
-	cmd.Flags().BoolVar(&w.anyway, "anyway", false, "write the result although there is a finding of weight stop")
+	cmd.Flags().BoolVar(&w.anyway, "anyway", false, "write the result although there is a \"stop\" finding")
 }
 
 // addResult adds the flags of a result.
@@ -275,7 +275,7 @@ func (w *writing) addSuspense(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&w.suspense, "suspense", "", "write the records that were set aside to a CSV file, each with its reason")
 	isFile(cmd, "suspense")
 	w.addShield(cmd)
-	cmd.Flags().BoolVar(&w.replace, "replace", false, "write over files that are there already")
+	cmd.Flags().BoolVar(&w.replace, "replace", false, "overwrite existing files")
 }
 
 // create starts an output file, after making sure that it is not placed among

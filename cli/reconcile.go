@@ -106,7 +106,7 @@ each other one, with the opposite sign, added up by --key.`,
 	flags.StringVar(&f.currency, "currency", "currency", "with --rates, the column of the currency")
 	flags.StringVar(&f.dated, "dated", "period", "with --rates, the column of the day or month whose rate holds")
 	f.writing.addOut(cmd)
-	flags.BoolVar(&f.writing.replace, "replace", false, "write over files that are there already")
+	flags.BoolVar(&f.writing.replace, "replace", false, "overwrite existing files")
 	f.reading.addTo(a, cmd)
 	flags.Lookup("only").Usage += "; statuses, as differs,only-there, say instead which records --out has"
 	f.reference.addTo(cmd, againstPrefix)

@@ -284,7 +284,7 @@ func TestReconcileKeepsItsOutputsApart(t *testing.T) {
 	}
 	args := []string{"reconcile", "here", "--against", "lacks", "--key", "k", "--total", "v", "--out", "out.csv"}
 	stdout, stderr, code := runProgram(t, dir, "", args...)
-	if _, err := os.Stat(filepath.Join(dir, "out.csv")); code != ExitStop || err == nil || !strings.Contains(stdout, "the result was not written, because of findings") {
+	if _, err := os.Stat(filepath.Join(dir, "out.csv")); code != ExitStop || err == nil || !strings.Contains(stdout, "the result was not written, because of \"stop\" findings") {
 		t.Errorf("where a source lacks the total it ends with %d: %s%s", code, stdout, stderr)
 	}
 	if _, stderr, code := runProgram(t, dir, "", append(args, "--anyway")...); code != ExitStop {

@@ -147,7 +147,7 @@ func (a *app) printNoSummary(s *summary) error {
 	if s.flags.reading.json {
 		return s.writeJSON(a.stdout, false)
 	}
-	fmt.Fprintln(a.stderr, "there is no result, because of the findings of weight stop; --anyway gives it all the same")
+	fmt.Fprintln(a.stderr, "there is no result, because of \"stop\" findings; --anyway gives it all the same")
 	report := a.stderr
 	if a.stdout.Terminal {
 		report = a.stdout

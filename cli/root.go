@@ -25,12 +25,12 @@ import (
 // The exit codes.
 const (
 	ExitDone    = 0 // done, and nothing of weight stop
-	ExitStop    = 1 // done, and there is a finding of weight stop
+	ExitStop    = 1 // done, and there is a "stop" finding
 	ExitNotDone = 2 // bad usage, or a file that cannot be read or written
 )
 
-// errStop ends a command that is done and has a finding of weight stop.
-var errStop = errors.New("there is a finding of weight stop")
+// errStop ends a command that is done and has a "stop" finding.
+var errStop = errors.New("there is a \"stop\" finding")
 
 // Main runs the command line as a process: with its standard streams, and
 // stopped by an interrupt, unless its results are being put in place already.
@@ -203,7 +203,7 @@ func (a *app) root() *cobra.Command {
 		Long: `Everything arrived, everything was counted, and it agrees with what was
 declared: every result ends in its proof. Sources are never changed.
 
-Exit codes: 0 done; 1 done, with a finding of weight stop; 2 not done.`,
+Exit codes: 0 done; 1 done, with a "stop" finding; 2 not done.`,
 		Example: `  lastblock demo
   lastblock intake --plan lastblock-demo/lastblock.toml`,
 		SilenceUsage:  true,

@@ -57,7 +57,7 @@ cannot be used is in its part, and in no total.`,
 	flags.StringVar(&f.by, "by", "", "a column: one part for each of its values")
 	flags.StringVar(&f.outDir, "out-dir", "", "the folder for the parts; it is made if need be")
 	flags.StringSliceVar(&f.totals, "total", nil, "columns to add up on the control sheet (those that hold amounts)")
-	flags.BoolVar(&f.writing.replace, "replace", false, "write over files that are there already")
+	flags.BoolVar(&f.writing.replace, "replace", false, "overwrite existing files")
 	f.reading.addTo(a, cmd)
 	f.reading.completeColumns(cmd, false, "by", "total")
 	return cmd

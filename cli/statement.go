@@ -140,7 +140,7 @@ func (a *app) printStatement(r *reconciled) {
 	t.Print(a.stdout)
 }
 
-// moneyOrBlank leaves out what is nought, but for totals.
+// moneyOrBlank leaves out what is zero, but for totals.
 func moneyOrBlank(value amount.Amount, always bool) string {
 	if value.Sign() == 0 && !always {
 		return ""
@@ -152,7 +152,7 @@ func moneyOrBlank(value amount.Amount, always bool) string {
 func (a *app) printWritten(r *reconciled) {
 	s := a.stdout
 	if r.stopped {
-		fmt.Fprintln(s, "\nthe result was not written, because of findings of weight stop that are not about the two sides; --anyway writes it all the same")
+		fmt.Fprintln(s, "\nthe result was not written, because of \"stop\" findings that are not about the two sides; --anyway writes it all the same")
 		return
 	}
 	if r.flags.writing.out != "" {

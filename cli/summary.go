@@ -181,7 +181,7 @@ func (s *summary) figures(l line, amounts func(amount.Amount) string, count func
 const sharePlaces = 2
 
 // share is a sum's share of the grand total in percent, to two places; blank
-// where the total is nought.
+// where the total is zero.
 func (s *summary) share(l line, sum int) string {
 	percent, ok := amount.Share(l.Sums[sum], s.result.Total.Sums[sum], sharePlaces)
 	if !ok {

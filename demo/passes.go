@@ -93,7 +93,7 @@ name = "{entity}_{period}"
 [reconcile]
 against = ["statement.csv"]
 against-rename = ["Pass=pass_no", "Company=entity", "Sold=sold", "Amount=amount"]
-# The office leaves out the noughts in front of its numbers.
+# The office leaves out the leading zeros of its numbers.
 key = "pass_no"
 loose = "pass_no=zeros"
 tolerance = "amount=0.05"

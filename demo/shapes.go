@@ -265,7 +265,7 @@ func headings(names []string) (upper, lower []string, from int) {
 }
 
 // workbook is a workbook with a title above its header. Accounts are numbers
-// that are shown with their noughts, and dates are dates.
+// that are shown with their zeros, and dates are dates.
 func workbook(title string, names []string, rows [][]string) string {
 	must := func(err error) {
 		if err != nil {

@@ -138,7 +138,7 @@ func (s *Screen) printBlankAmounts(findings []finding.Finding) {
 	if len(sources) > 1 {
 		all.Source = Count(len(sources), "source")
 	}
-	all.Message = fmt.Sprintf("%s left blank, in %s; blank is counted as blank, not as nought", Count(blank, "amount"), in)
+	all.Message = fmt.Sprintf("%s left blank, in %s; blank is counted as blank, not as zero", Count(blank, "amount"), in)
 	printFinding(s, []finding.Finding{all})
 }
 

@@ -179,7 +179,7 @@ func TestBlankAmountsTakeOneLine(t *testing.T) {
 	}
 	var out bytes.Buffer
 	Findings(NewScreen(&out), findings)
-	const want = "note      blank-amount     30 sources\n          3,000 amounts left blank, in debit, credit; blank is counted as blank, not as nought\n"
+	const want = "note      blank-amount     30 sources\n          3,000 amounts left blank, in debit, credit; blank is counted as blank, not as zero\n"
 	if got := out.String(); !strings.HasSuffix(got, want) || strings.Count(got, "blank-amount") != 1 {
 		t.Errorf("printed: %s", got)
 	}

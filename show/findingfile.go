@@ -162,7 +162,7 @@ func readFindingLines(r io.Reader, format Format) ([]finding.Finding, error) {
 		}
 		value := func(column string) string { return delimited.Unshield(cells[slices.Index(findingColumns, column)]) }
 		number := func(column string) int {
-			n, _ := strconv.Atoi(value(column)) // blank is nought
+			n, _ := strconv.Atoi(value(column)) // blank is zero
 			return n
 		}
 		var places []finding.Place

@@ -46,7 +46,7 @@ type Output struct {
 type ExistsError struct{ Path string }
 
 func (e *ExistsError) Error() string {
-	return fmt.Sprintf("%s is there already; --replace writes over it", e.Path)
+	return fmt.Sprintf("%s already exists; --replace overwrites it", e.Path)
 }
 
 // InputError is an output that the run reads.

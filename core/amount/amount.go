@@ -14,7 +14,7 @@ import (
 
 // Amount is an exact decimal: a whole coefficient and a scale, the number of
 // digits behind the decimal mark. 1234.50 is coefficient 123450 at scale 2.
-// The zero value is nought at scale 0.
+// The zero value is zero at scale 0.
 type Amount struct {
 	coef  int64    // the coefficient, while wide is nil
 	wide  *big.Int // the coefficient where 64 bits do not hold it
@@ -142,7 +142,7 @@ func groupThousands(digits string) string {
 
 // Share returns part as a percentage of whole, rounded half-even to scale
 // digits (General Decimal Arithmetic, round-half-even). ok is false where
-// whole is nought and no share exists.
+// whole is zero and no share exists.
 func Share(part, whole Amount, scale int) (percent Amount, ok bool) {
 	if whole.Sign() == 0 {
 		return Amount{}, false
@@ -184,7 +184,7 @@ func fromBig(coefficient *big.Int, scale int32) Amount {
 
 // DivisibleByNine tells whether the coefficient is a multiple of nine, as the
 // difference between two amounts is where two neighbouring digits stand
-// swapped (casting out nines). Nought is not one.
+// swapped (casting out nines). Zero is not one.
 func (a Amount) DivisibleByNine() bool {
 	if a.Sign() == 0 {
 		return false

@@ -47,7 +47,7 @@ func TestParse(t *testing.T) {
 		{"negative with a decimal comma", "(1.234,50)", ',', "-1234.50"},
 		{"more than 64 bits", "123456789012345678901234567890.12", '.', "123456789012345678901234567890.12"},
 		{"nineteen digits", "9223372036854775808", '.', "9223372036854775808"},
-		{"leading noughts", "0007.10", '.', "7.10"},
+		{"leading zeros", "0007.10", '.', "7.10"},
 		{"nothing", "", '.', "blank"},
 		{"blanks only", " \u00a0 ", '.', "blank"},
 		{"a letter among digits", "12x", '.', ""},
@@ -185,7 +185,7 @@ func TestShareRoundsHalfToEven(t *testing.T) {
 		}
 	}
 	if _, ok := Share(New(1, 0), New(0, 2), 2); ok {
-		t.Error("there is a share of nought")
+		t.Error("there is a share of zero")
 	}
 }
 
@@ -336,7 +336,7 @@ func TestFloorQuo(t *testing.T) {
 		}
 	}
 	if _, ok := New(1, 0).FloorQuo(New(0, 2)); ok {
-		t.Error("there is a quotient by nought")
+		t.Error("there is a quotient by zero")
 	}
 }
 

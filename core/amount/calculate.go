@@ -31,7 +31,7 @@ func decimal128() *apd.Context {
 }
 
 // Quo returns a / b, rounded half-even to 34 digits where it has more, without
-// noughts at its end. ok is false where b is nought.
+// zeros at its end. ok is false where b is zero.
 func (a Amount) Quo(b Amount) (quotient Amount, ok bool) {
 	if b.Sign() == 0 {
 		return Amount{}, false
@@ -97,7 +97,7 @@ func (a Amount) Unscaled(scale int) (coefficient *big.Int, ok bool) {
 
 // FloorQuo returns a / b rounded down to a whole number, or of one that 64 bits do
 // not hold its lowest 64 bits in two's complement, so that of neighbours it gives
-// neighbours; ok is false where b is nought.
+// neighbours; ok is false where b is zero.
 func (a Amount) FloorQuo(b Amount) (quotient int64, ok bool) {
 	if b.Sign() == 0 {
 		return 0, false

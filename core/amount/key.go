@@ -11,7 +11,7 @@ import (
 // The first byte of a key, which puts the signs in order.
 const (
 	keyNegative = 1
-	keyNought   = 2
+	keyZero     = 2
 	keyPositive = 3
 )
 
@@ -24,7 +24,7 @@ const exponentBias = 1 << 31
 // lower than any digit; of a negative amount all but the sign are inverted.
 func (a Amount) AppendKey(dst []byte) []byte {
 	if a.Sign() == 0 {
-		return append(dst, keyNought)
+		return append(dst, keyZero)
 	}
 	var room [24]byte
 	digits := room[:0]
@@ -57,7 +57,7 @@ var errKey = errors.New("these bytes are no key of an amount")
 // that holds it, which is at least 0.
 func FromKey(key []byte) (Amount, error) {
 	const least = 1 + 4 + 1 + 1
-	if len(key) == 1 && key[0] == keyNought {
+	if len(key) == 1 && key[0] == keyZero {
 		return Amount{}, nil
 	}
 	if len(key) < least || key[0] != keyNegative && key[0] != keyPositive {

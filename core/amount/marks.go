@@ -30,7 +30,7 @@ func (m *Marks) Merge(o Marks) {
 //
 // A figure that has both marks has the decimal mark last. A mark that stands
 // twice parts thousands. A mark that stands once is the decimal mark, unless
-// three digits follow it and one to three, the first not a nought, precede it:
+// three digits follow it and one to three, the first not a zero, precede it:
 // then it may be either.
 func (m *Marks) Add(text []byte) {
 	point, comma := bytes.IndexByte(text, '.'), bytes.IndexByte(text, ',')
@@ -45,9 +45,9 @@ func (m *Marks) Add(text []byte) {
 		m.Point++
 	case errPoint != nil:
 		m.Comma++
-	case point >= 0 && leadsWithNought(text, point):
+	case point >= 0 && leadsWithZero(text, point):
 		m.Point++
-	case comma >= 0 && leadsWithNought(text, comma):
+	case comma >= 0 && leadsWithZero(text, comma):
 		m.Comma++
 	default:
 		m.Unclear++
@@ -74,9 +74,9 @@ func (m *Marks) addPlain(text []byte, mark int, comma bool) bool {
 	return true
 }
 
-// leadsWithNought tells whether the figure before a mark is a single nought, or
+// leadsWithZero tells whether the figure before a mark is a single zero, or
 // nothing: nobody writes thousands like that.
-func leadsWithNought(text []byte, mark int) bool {
+func leadsWithZero(text []byte, mark int) bool {
 	digits := 0
 	for i := mark - 1; i >= 0 && '0' <= text[i] && text[i] <= '9'; i-- {
 		digits++

@@ -65,7 +65,7 @@ func TestCalculating(t *testing.T) {
 		}
 	}
 	if _, ok := parse("1").Quo(parse("0.00")); ok {
-		t.Error("there is a quotient of nought")
+		t.Error("there is a quotient of zero")
 	}
 }
 

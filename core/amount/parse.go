@@ -9,7 +9,7 @@ import (
 )
 
 // ErrBlank is returned for a text that holds nothing but blanks. A blank
-// amount is not nought; the caller counts it as blank.
+// amount is not zero; the caller counts it as blank.
 var ErrBlank = errors.New("blank")
 
 // ErrNotAmount is returned for a text that is no amount.

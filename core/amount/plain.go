@@ -4,7 +4,7 @@ import "bytes"
 
 // AppendPlain appends a number that a file stores as 1.25E+3 as a plain decimal,
 // 1250. With most above 0, a number with decimals is rounded half up to so many
-// digits, and noughts at its end are left out; whole numbers, and all numbers with
+// digits, and zeros at its end are left out; whole numbers, and all numbers with
 // 0, keep every digit. What is no
 // number is appended as it stands.
 func AppendPlain(dst, raw []byte, most int) []byte {
@@ -58,7 +58,7 @@ func isPlain(raw []byte) bool {
 		len(raw) > 1 && raw[0] == '-' && raw[1] != '.' && raw[len(raw)-1] != '.'
 }
 
-// takeApart reads a number: its digits without leading noughts, and before
+// takeApart reads a number: its digits without leading zeros, and before
 // which of them the point stands.
 func takeApart(raw []byte) (digits []byte, point int, negative, ok bool) {
 	const mostExponent = 400

@@ -33,12 +33,12 @@ func (s *Sum) Add(a Amount) {
 	}
 }
 
-// Reset makes the total nought, at the scale that it had: the next amounts mostly
+// Reset makes the total zero, at the scale that it had: the next amounts mostly
 // have that as well.
 func (s *Sum) Reset() { s.coef, s.spill = 0, nil }
 
-// IsNought tells whether the total is nought.
-func (s *Sum) IsNought() bool {
+// IsZero tells whether the total is zero.
+func (s *Sum) IsZero() bool {
 	if s.spill == nil {
 		return s.coef == 0
 	}

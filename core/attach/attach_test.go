@@ -80,7 +80,7 @@ func TestAttach(t *testing.T) {
 		found                    string // findings: kind, key, records
 	}{
 		{
-			"codes keep their noughts", "k,v\n0417,1\n417,2\n", "k,name\n417,\"Bank, main\"\n0417,Cash\n",
+			"codes keep their zeros", "k,v\n0417,1\n417,2\n", "k,name\n417,\"Bank, main\"\n0417,Cash\n",
 			attach.Reference{Key: pairs("k"), Bring: pairs("name")}, "k,v,name\n0417,1,Cash\n417,2,\"Bank, main\"\n", "",
 		},
 		{

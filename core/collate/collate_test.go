@@ -52,7 +52,7 @@ func TestCollate(t *testing.T) {
 		{"quotes that are not needed go", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n\"1\",\"a,b\"\n"}, "x,y\n1,\"a,b\"\n"},
 		{"a comma in a semicolon file gets quotes", "", Options{Bare: true}, map[string]string{"a.csv": "x;y\n1;2,5\n"}, "x,y\n1,\"2,5\"\n"},
 		{"a lone CR is kept, in quotes", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n1\r2,3\n"}, "x,y\n\"1\r2\",3\n"},
-		{"leading noughts and blanks stay", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n007, 8 \n"}, "x,y\n007, 8 \n"},
+		{"leading zeros and blanks stay", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n007, 8 \n"}, "x,y\n007, 8 \n"},
 		{"a blank field alone on its line stays a record", "", Options{Bare: true}, map[string]string{"a.csv": "x\n\"\"\n1\n"}, "x\n\"\"\n1\n"},
 		{"tabs", "", Options{Bare: true, Delimiter: '\t'}, map[string]string{"a.csv": "x,y\n\"1\t2\",3\n"}, "x\ty\n\"1\t2\"\t3\n"},
 		{"sources in natural order", "", Options{Bare: true}, map[string]string{"f10.csv": "x\n10\n", "f9.csv": "x\n9\n"}, "x\n9\n10\n"},

@@ -22,7 +22,7 @@ import (
 
 // plain presents a Parquet file as one whose pages are not compressed, so that the library
 // that takes pages apart need not unpack them: what it unpacks of LZ4 into a buffer of its
-// own it loses, and reads noughts instead. Each page is checked here: its checksum, where
+// own it loses, and reads zeros instead. Each page is checked here: its checksum, where
 // it has one, its size, and that a column holds as many values as it says.
 //
 // A column chunk begins at a multiple of chunkSpace, behind it all is the footer; pages

@@ -186,7 +186,7 @@ func julian(v deprecated.Int96) time.Time {
 	return time.Unix((int64(v[2])-epoch)*day, nanoseconds).UTC()
 }
 
-// appendTime writes a time by ISO 8601, without what is nought behind the day.
+// appendTime writes a time by ISO 8601, and at midnight the day alone.
 func appendTime(dst []byte, at time.Time) []byte {
 	start := len(dst)
 	dst = at.AppendFormat(dst, "2006-01-02 15:04:05.999999999")

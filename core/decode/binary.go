@@ -30,7 +30,7 @@ var signatures = []struct{ first, kind string }{
 }
 
 // Binary tells whether a file that begins with sample, which is in no encoding that has
-// noughts, holds no text: by a signature, or by more noughts than a damaged text has. The
+// zeros, holds no text: by a signature, or by more zeros than a damaged text has. The
 // error is a *BinaryError or nil.
 func Binary(sample []byte) error {
 	for _, s := range signatures {
@@ -39,11 +39,11 @@ func Binary(sample []byte) error {
 		}
 	}
 	const few = 20 // one of so many bytes
-	noughts := bytes.Count(sample, []byte{0})
-	if bytes.HasPrefix(sample, []byte("MZ")) && noughts > 0 {
+	zeros := bytes.Count(sample, []byte{0})
+	if bytes.HasPrefix(sample, []byte("MZ")) && zeros > 0 {
 		return &BinaryError{"a program"}
 	}
-	if noughts > 1 && noughts*few > len(sample) {
+	if zeros > 1 && zeros*few > len(sample) {
 		return &BinaryError{}
 	}
 	return nil

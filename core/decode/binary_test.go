@@ -17,11 +17,11 @@ func TestBinary(t *testing.T) {
 		{"a program of another system", "MZ\x90\x00\x03\x00\x00\x00\x04", "a program", true},
 		{"a compressed file of a kind that is not unpacked", "\xfd7zXZ\x00\x00\x04", "an archive (xz)", true},
 		{"columns under the name of text", "ARROW1\x00\x00", "an Arrow file", true},
-		{"noughts without a signature", strings.Repeat("ab\x00\x01", 40), "", true},
+		{"zeros without a signature", strings.Repeat("ab\x00\x01", 40), "", true},
 		{"text", "doc,amount\nA,1\n", "", false},
 		{"text that begins with the letters of a program", "MZ,amount\nA,1\n", "", false},
-		{"one nought in a damaged text", "doc,amount\nA\x00,1\n", "", false},
-		{"few noughts in a long text", strings.Repeat("doc,amount\n", 100) + "\x00\x00\x00", "", false},
+		{"one zero in a damaged text", "doc,amount\nA\x00,1\n", "", false},
+		{"few zeros in a long text", strings.Repeat("doc,amount\n", 100) + "\x00\x00\x00", "", false},
 		{"nothing", "", "", false},
 	} {
 		var binary *BinaryError

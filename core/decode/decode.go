@@ -33,7 +33,7 @@ const (
 
 // Find tells which layer a file that begins with sample has, "" for none.
 //
-// UTF-16 is known by its mark or, without one, by its noughts: in text of a
+// UTF-16 is known by its mark or, without one, by its zeros: in text of a
 // Latin script every other byte is one, on the same side of each pair.
 func Find(sample []byte) Layer {
 	switch {
@@ -57,19 +57,19 @@ func findUTF16(sample []byte) Layer {
 	if bytes.IndexByte(sample, 0) < 0 {
 		return ""
 	}
-	var noughts [2]int // at even and at odd positions
+	var zeros [2]int // at even and at odd positions
 	for i, c := range sample {
 		if c == 0 {
-			noughts[i&1]++
+			zeros[i&1]++
 		}
 	}
 	pairs := len(sample) / 2
 	switch {
 	case pairs < 2:
 		return ""
-	case 5*noughts[1] >= 4*pairs && noughts[0] == 0:
+	case 5*zeros[1] >= 4*pairs && zeros[0] == 0:
 		return UTF16LE
-	case 5*noughts[0] >= 4*pairs && noughts[1] == 0:
+	case 5*zeros[0] >= 4*pairs && zeros[1] == 0:
 		return UTF16BE
 	}
 	return ""

@@ -81,8 +81,8 @@ const (
 // as the byte before the next one. data must end in a line end.
 //
 // A word of eight bytes is compared with a separator by exclusive or, which
-// leaves a nought where they are equal; the sum below sets the high bit of
-// every byte that is not nought, exactly, without a carry between bytes.
+// leaves a zero where they are equal; the sum below sets the high bit of
+// every byte that is not zero, exactly, without a carry between bytes.
 func separators(bounds []uint32, data []byte, d Dialect) []uint32 {
 	const stretch = 4096 // bytes between two looks at the capacity of bounds
 	delimiters := everyByte * uint64(d.Delimiter)

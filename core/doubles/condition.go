@@ -26,7 +26,7 @@ type ConditionKind int
 // The kinds of conditions.
 const (
 	Same      ConditionKind = iota // the values mean the same
-	Opposite                       // amounts that add up to nought, and are none
+	Opposite                       // amounts that add up to zero, and are none
 	Tolerance                      // amounts that differ by no more than Within
 	Days                           // days that are no more than Most apart
 	Edits                          // texts that become equal by no more than Most edits

@@ -140,7 +140,7 @@ type search struct {
 
 	columns []string // that are compared
 	totals  []int    // of the columns, those whose money is told
-	scales  []int    // of these, see nought
+	scales  []int    // of these, see zero
 	telling []int    // columns that tell records apart, see chooseTelling
 	records *matcher // whole records, or those of Options.On
 	whole   *matcher // whole records

@@ -109,8 +109,8 @@ func TestWhatIsTold(t *testing.T) {
 		{"in some columns, but for what stands in another file anyway", map[string]string{"a": a, "b": head + "D1,2031-01-01,10.00\n"}, Options{On: []string{"doc"}}, []string{"contained-file b a = 1 10.00"}},
 		{"one key with two sets of values", map[string]string{"a": a, "b": head + "D2,2031-01-02,22.00\nD7,2031-01-02,20.00\n"}, Options{Key: []string{"doc"}}, []string{"same-key a:3 b:2 = 1 22.00"}},
 		{"a blank key is none", map[string]string{"a": head + ",2031-01-02,1\n,2031-01-02,2\n"}, Options{Key: []string{"doc"}}, nil},
-		{"keys that are one but for noughts and case", map[string]string{"a": "doc,amount\nA-007,1\na7,2\n"}, Options{Key: []string{"doc"}, Loose: meaning.Loose{Case: true, Punctuation: true}}, nil},
-		{"keys that are one without noughts in front", map[string]string{"a": "doc,amount\n0070,1\n70,2\n"}, Options{Key: []string{"doc"}, Loose: meaning.Loose{Zeros: true}}, []string{"same-key a:2 a:3 = 1 2"}},
+		{"keys that are one but for zeros and case", map[string]string{"a": "doc,amount\nA-007,1\na7,2\n"}, Options{Key: []string{"doc"}, Loose: meaning.Loose{Case: true, Punctuation: true}}, nil},
+		{"keys that are one without leading zeros", map[string]string{"a": "doc,amount\n0070,1\n70,2\n"}, Options{Key: []string{"doc"}, Loose: meaning.Loose{Zeros: true}}, []string{"same-key a:2 a:3 = 1 2"}},
 		{"sent again with changes", map[string]string{
 			"corvane_2031-01":  a,
 			"corvane_2031-01b": head + "D1,2031-01-01,10.00\nD2,2031-01-02,25.00\nD3,2031-01-03,30.00\nD8,2031-01-04,80.00\nD9,2031-01-04,90.00\n",

@@ -58,7 +58,7 @@ func standing(n int) string {
 func (s *search) totalsOf(index int) []amount.Amount {
 	var totals []amount.Amount
 	for i := range s.tally.Sources[index].Totals {
-		totals = append(totals, s.tally.Sources[index].Totals[i].Amount().Add(s.nought(i)))
+		totals = append(totals, s.tally.Sources[index].Totals[i].Amount().Add(s.zero(i)))
 	}
 	return totals
 }

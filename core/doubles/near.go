@@ -393,7 +393,7 @@ func (s *search) tellPair(g *group, a, b *candidate, kind finding.Kind, reason s
 	d.Kind, d.Line = kind, lineOf(a.place)
 	d.totals = s.moneyOf(b.data)
 	if kind == finding.Reversal {
-		d.records, d.totals = 0, nil // the two make nought, so that nothing is counted twice
+		d.records, d.totals = 0, nil // the two make zero, so that nothing is counted twice
 	}
 	d.Key = fmt.Sprintf("%s:%d", s.set.Sources[sourceOf(b.place)].Name, lineOf(b.place))
 	if !s.report.list.Full(kind, d.sources[0], d.Line) {

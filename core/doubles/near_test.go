@@ -28,7 +28,7 @@ func TestWhatIsNear(t *testing.T) {
 		{"within the tolerance", "amount:0.05, party:same", "1,2031-01-01,P,10.00\n2,2031-01-01,P,10.05\n3,2031-01-01,P,10.11\n4,2031-01-01,Q,10.05\n", []string{
 			"2 3 same party, amount 10/10.05: 0.05 apart",
 		}},
-		{"a tolerance goes over nought", "amount:1.00, party:same", "1,2031-01-01,P,-0.40\n2,2031-01-01,P,0.60\n3,2031-01-01,P,1.61\n", []string{
+		{"a tolerance goes over zero", "amount:1.00, party:same", "1,2031-01-01,P,-0.40\n2,2031-01-01,P,0.60\n3,2031-01-01,P,1.61\n", []string{
 			"2 3 same party, amount -0.4/0.6: 1.0 apart",
 		}},
 		{"within days, over the end of a year", "posted:2d, party:same", "1,2030-12-31,P,1\n2,2031-01-02,P,2\n3,2031-01-05,P,3\n", []string{

@@ -289,7 +289,7 @@ func timesOf(column int) uint64 {
 	return intern.Mix(uint64(column)+1, 0x2545f4914f6cdd1d) | 1
 }
 
-// printOf is the fingerprint of a value: nought of one that is blank.
+// printOf is the fingerprint of a value: zero of one that is blank.
 func printOf(plain []byte) uint64 {
 	if len(plain) == 0 {
 		return 0

@@ -294,18 +294,18 @@ func (s *search) share(g *group, a, b run, money []amount.Amount) {
 func (s *search) moneyOf(data []byte) []amount.Amount {
 	money := make([]amount.Amount, len(s.totals))
 	for i, column := range s.totals {
-		// what is no amount is in suspense, and a blank is nought
+		// what is no amount is in suspense, and a blank is zero
 		if value, err := amount.Parse(texts.Nth(data, column), '.'); err == nil {
 			money[i] = value
 		}
-		money[i] = money[i].Add(s.nought(i))
+		money[i] = money[i].Add(s.zero(i))
 	}
 	return money
 }
 
-// nought has as many decimals as the column of a total has anywhere, so that its
+// zero has as many decimals as the column of a total has anywhere, so that its
 // amounts are all told with as many.
-func (s *search) nought(total int) amount.Amount {
+func (s *search) zero(total int) amount.Amount {
 	for len(s.scales) <= total {
 		scale := 0
 		for i := range s.tally.Sources {

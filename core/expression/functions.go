@@ -351,7 +351,7 @@ func addDays(day, number *value, sign int) (value, error) {
 
 const mostDays = 4_000_000 // more than all years of four digits have
 
-// calculate adds or subtracts; a blank side counts as nought.
+// calculate adds or subtracts; a blank side counts as zero.
 func calculate(a, b *value, f func(a, b amount.Amount) amount.Amount) (value, error) {
 	if a.isBlank() && b.isBlank() {
 		return value{}, nil

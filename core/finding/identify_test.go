@@ -108,7 +108,7 @@ func TestEachGivesWhatAllGives(t *testing.T) {
 func TestWhatIsAcceptedStopsNothing(t *testing.T) {
 	findings := []Finding{{Kind: NotFiled, Weight: Stop}, {Kind: BadValue, Weight: Review}}
 	if !Stops(findings) {
-		t.Error("a finding of weight stop does not stop")
+		t.Error("a \"stop\" finding does not stop")
 	}
 	findings[0].Accepted = "files next week"
 	if Stops(findings) {

@@ -73,7 +73,7 @@ func TestRun(t *testing.T) {
 // Figures that are taken for codes are told, with the reason.
 func TestCodesSayWhy(t *testing.T) {
 	r := run(t, map[string]string{"a.csv": "doc,Voucher No,Account balance,value,ean\n00417,1,4000,12.50,4006381333931\n00418,2,4010,3.00,4006381333948\n"}, 1)
-	want := map[string]string{"doc": "codes, as some begin with a nought", "Voucher No": "codes, by the name", "ean": "codes, as all have 13 digits"}
+	want := map[string]string{"doc": "codes, as some have leading zeros", "Voucher No": "codes, by the name", "ean": "codes, as all have 13 digits"}
 	for _, c := range r.Columns {
 		if kind := map[bool]record.Kind{true: record.Text, false: record.Amount}[want[c.Name] != ""]; c.Code != want[c.Name] || c.Kind != kind {
 			t.Errorf("%s is %s, %q", c.Name, c.Kind, c.Code)

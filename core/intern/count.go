@@ -99,7 +99,7 @@ func mix(low, high, size uint64) uint64 {
 	return Mix(low, high^size<<sizeShift)
 }
 
-// Add counts a text n times, n being more than nought.
+// Add counts a text n times, n being more than zero.
 func (c *Counter) Add(text []byte, n int) {
 	if len(text) > MostHeld {
 		c.addLong(text, n)

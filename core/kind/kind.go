@@ -21,7 +21,7 @@ type Evidence struct {
 	amounts int
 	codes   int    // of the amounts, those that are digits only, or have an exponent, and so may be a code
 	powers  int    // of the codes, those with an exponent
-	padded  int    // of the codes, those with a leading nought
+	padded  int    // of the codes, those with a leading zero
 	long    int    // of the codes, those with more digits than money mostly has
 	digits  [2]int // of the codes of digits only: how many digits the shortest and the longest have
 	dates   int
@@ -171,7 +171,7 @@ func (s *Evidence) Kind(name string) (kind record.Kind, others int) {
 func (s *Evidence) mostly(n int) bool { return s.Filled > 0 && 10*n >= 9*s.Filled }
 
 // Code says why a column of figures holds codes, and no amounts; "" where it does not, or
-// where it holds no figures. Figures are codes where some begin with a nought; where all
+// where it holds no figures. Figures are codes where some have leading zeros; where all
 // are of one length, of twelve digits or more; where the column's name says so; and where
 // all have an exponent, as bar codes have that were taken for numbers.
 func (s *Evidence) Code(name string) string {
@@ -179,7 +179,7 @@ func (s *Evidence) Code(name string) string {
 	case !s.mostly(s.amounts):
 		return ""
 	case s.padded > 0:
-		return "codes, as some begin with a nought"
+		return "codes, as some have leading zeros"
 	case s.powers == s.amounts:
 		return "codes that were taken for numbers, as all have an exponent"
 	case s.codes < s.amounts:

@@ -18,7 +18,7 @@ func TestKinds(t *testing.T) {
 		{"amounts in any dress", "value", "1.50 (2.00) 3,000.00 -4", record.Amount, 0},
 		{"one slip in ten does not hide the kind", "value", "1 2 3 4 5 6 7 8 9 1O", record.Amount, 1},
 		{"two slips in ten do", "value", "1 2 3 4 5 6 7 8 x y", record.Text, 0},
-		{"digits with a leading nought are a code", "value", "0410 0420", record.Text, 0},
+		{"digits with a leading zero are a code", "value", "0410 0420", record.Text, 0},
 		{"more digits than money has are a code", "value", "4006381333931", record.Text, 0},
 		{"unless they are of several lengths, as currencies without cents write them", "value", "400638133393 1250000000000 75000", record.Amount, 0},
 		{"a word for a code in front of a name is none", "Account balance", "4000 4010", record.Amount, 0},

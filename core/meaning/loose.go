@@ -12,7 +12,7 @@ import (
 type Loose struct {
 	Blanks      bool // blanks of any kind, wherever they stand
 	Case        bool // capital and small letters
-	Zeros       bool // noughts in front
+	Zeros       bool // leading zeros
 	Punctuation bool // everything that is no letter, no digit and no blank
 }
 

@@ -20,10 +20,10 @@ func Append(dst, text []byte, decimal byte) []byte {
 	return appendSlowly(dst, text, decimal)
 }
 
-// Of returns the plain form of a value: of an amount without the noughts at the
+// Of returns the plain form of a value: of an amount without the zeros at the
 // end of its decimals, of a date that is clear and has no time the day as in ISO
 // 8601, and of anything else the text as it is. Two values mean the same where
-// their plain forms are the same bytes. Digits with a nought in front are a code,
+// their plain forms are the same bytes. Digits with a leading zero are a code,
 // an amount with a currency or another word beside it is a text, and nothing but
 // blanks is blank. decimal is the decimal mark of amounts. What is not within the text is put into *room.
 //
@@ -59,7 +59,7 @@ func figures(text []byte, decimal byte) (plain []byte, ok bool) {
 		i++
 	}
 	if i == len(text) {
-		return text, true // an amount, or with a nought in front a code
+		return text, true // an amount, or with a leading zero a code
 	}
 	if i > 1 && text[0] == '0' {
 		return nil, false
@@ -67,7 +67,7 @@ func figures(text []byte, decimal byte) (plain []byte, ok bool) {
 	if text[i] != decimal || decimal != '.' {
 		return nil, false
 	}
-	end := i // behind the last digit that is no nought
+	end := i // behind the last digit other than zero
 	for i++; i < len(text); i++ {
 		digit := text[i] - '0'
 		if digit > 9 {
@@ -131,7 +131,7 @@ func Day(text []byte) (int, bool) {
 	return d.Days, ok && d.Order != date.Unclear
 }
 
-// IsCode tells digits with a nought in front from amounts.
+// IsCode tells digits with a leading zero from amounts.
 func IsCode(text []byte) bool {
 	return len(text) > 1 && text[0] == '0' && '0' <= text[1] && text[1] <= '9'
 }

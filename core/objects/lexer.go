@@ -363,9 +363,9 @@ func skipNested(data []byte, at int) (end int, s state) {
 // stringEnd returns where the closing quote stands, given where the text
 // begins, and whether the text has escapes.
 //
-// Eight bytes are looked at at once: exclusive or with a quote leaves a nought
+// Eight bytes are looked at at once: exclusive or with a quote leaves a zero
 // where one stands, and subtracting one from each byte sets the high bit of the
-// first nought, and of none before it.
+// first zero, and of none before it.
 func stringEnd(data []byte, at int) (end int, escaped, ok bool) {
 	const (
 		ones        = 0x0101010101010101

@@ -257,7 +257,7 @@ func (r *rows) readCell(start xml.StartElement) (isError bool, err error) {
 }
 
 // isCode tells whether a number is shown as a code: digits only, the first of
-// them a nought.
+// them a zero.
 func isCode(shown []byte) bool {
 	for _, c := range shown {
 		if c < '0' || c > '9' {

@@ -63,7 +63,7 @@ type Result struct {
 // two different sets have the same ones does not happen by chance. Where they
 // are not equal, both are read once more to find out where. Values are compared
 // by what they mean: amounts that are equal, and dates that are the same day,
-// are equal however they are written, but digits with a nought in front of them
+// are equal however they are written, but digits with a leading zero of them
 // are a code. Records that cannot be read are compared by their text. The error
 // is what reading returned, or a *proof.FailedError.
 func Run(ctx context.Context, left, right *source.Set, reading source.Reading, options Options) (*Result, error) {

@@ -18,7 +18,7 @@ type diff struct {
 	values     [2]string     // of several records; of one the text is in it
 }
 
-// amountOf reads an amount in its plain form; a blank one is nought.
+// amountOf reads an amount in its plain form; a blank one is zero.
 func amountOf(text []byte) amount.Amount {
 	if coef, scale, ok := amount.ParsePlain(text, '.'); ok {
 		return amount.New(coef, int(scale))
@@ -220,13 +220,13 @@ const (
 	Turned         // one has the opposite sign
 	Shifted        // the decimal mark stands elsewhere
 	Swapped        // two digits have changed places
-	Missing        // one is blank or nought
+	Missing        // one is blank or zero
 	Several        // no amounts, but records that belong together are more on one side
 )
 
 var reasonWords = map[Reason]string{
 	Other: "other amounts", Within: "within the tolerance", Turned: "opposite sign", Shifted: "decimal mark moved", Swapped: "digits swapped",
-	Missing: "nought or blank on one side", Several: "several that belong together",
+	Missing: "zero or blank on one side", Several: "several that belong together",
 }
 
 func (r Reason) String() string { return reasonWords[r] }

@@ -123,8 +123,8 @@ func TestReasons(t *testing.T) {
 		{"1540.00", "1450.00", "digits swapped"},
 		{"54.00", "63.00", "other amounts"}, // nine divides it, but the digits are others
 		{"54.00", "-45.00", "other amounts"},
-		{"10.00", "0.00", "nought or blank on one side"},
-		{"", "7.00", "nought or blank on one side"},
+		{"10.00", "0.00", "zero or blank on one side"},
+		{"", "7.00", "zero or blank on one side"},
 		{"10.00", "17.00", "other amounts"},
 	} {
 		o := run(t, "k,v\na,"+c.here+"\n", "k,v\na,"+c.there+"\n", reconcile.Options{

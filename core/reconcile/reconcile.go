@@ -156,7 +156,7 @@ func Read(ctx context.Context, here, there *source.Set, reading source.Reading, 
 
 // Match brings the records of both sides together. Values are compared by what they
 // mean, see package meaning; those of Totals, Sum and Tolerances are amounts, of which
-// a blank one is nought. It can be called once. The error is a *proof.FailedError, or
+// a blank one is zero. It can be called once. The error is a *proof.FailedError, or
 // says what cannot be put aside.
 func (s *Sides) Match(ctx context.Context, writing Writing) (*Result, error) {
 	s.run.writing = writing

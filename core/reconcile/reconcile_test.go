@@ -232,7 +232,7 @@ func TestKeys(t *testing.T) {
 		want              string
 	}{
 		{"codes are text", "k,v\n00417,1\n", "k,v\n417,1\n", reconcile.Options{}, "only-here 1, only-there 1"},
-		{"noughts in front make no difference where it is said", "k,v\n00417,1\n", "k,v\n417,1\n", reconcile.Options{Loose: []reconcile.Loose{{Loose: zeros}}}, "agrees 1"},
+		{"leading zeros make no difference where it is said", "k,v\n00417,1\n", "k,v\n417,1\n", reconcile.Options{Loose: []reconcile.Loose{{Loose: zeros}}}, "agrees 1"},
 		{"of one column of the key only", "k,v\n00417,01\n", "k,v\n417,1\n", reconcile.Options{Keys: [][]string{{"k", "v"}}, Loose: []reconcile.Loose{{Column: "k", Loose: zeros}}}, "only-here 1, only-there 1"},
 		{"blank keys belong to nothing", "k,v\n,1\n", "k,v\n,1\n", reconcile.Options{}, "only-here 1, only-there 1"},
 		{"one blank of two columns is a key", "k,v\na,\n", "k,v\na,\n", reconcile.Options{Keys: [][]string{{"k", "v"}}}, "agrees 1"},
@@ -242,7 +242,7 @@ func TestKeys(t *testing.T) {
 		{"a tolerance is inclusive", "k,v\na,1.00\nb,1.00\n", "k,v\na,1.05\nb,1.06\n", reconcile.Options{Tolerances: []reconcile.Tolerance{{"v", money("0.05"), false}}}, "agrees 1, differs 1"},
 		{"a share is of the larger one", "k,v\na,95\nb,94\n", "k,v\na,-100\nb,100\na2,1\n", reconcile.Options{Tolerances: []reconcile.Tolerance{{"v", money("6"), true}}}, "agrees 1, differs 1, only-there 1"},
 		{"days", "k,v\na,2031-01-31\nb,2031-01-31\nc,x\n", "k,v\na,2031-02-02\nb,2031-02-03\nc,2031-01-01\n", reconcile.Options{Days: []reconcile.Days{{"v", 2}}}, "agrees 1, differs 2"},
-		{"a blank amount is nought where it is one", "k,v\na,\n", "k,v\na,0.00\n", reconcile.Options{Totals: []string{"v"}}, "agrees 1"},
+		{"a blank amount is zero where it is one", "k,v\na,\n", "k,v\na,0.00\n", reconcile.Options{Totals: []string{"v"}}, "agrees 1"},
 		{"elsewhere it is not", "k,v\na,\n", "k,v\na,0.00\n", reconcile.Options{}, "differs 1"},
 		{"within a tolerance those pair off that have one other only", "k,v\na,1.00\na,2.00\n", "k,v\na,2.01\na,1.01\n", reconcile.Options{Tolerances: []reconcile.Tolerance{{"v", money("0.05"), false}}}, "agrees 2"},
 		{"sums of a key", "k,v\na,1.00\na,2.00\nb,1\n", "k,v\na,3.00\nb,1\nb,1\n", reconcile.Options{Sum: []string{"v"}}, "agrees 1, differs 1"},
@@ -353,7 +353,7 @@ func TestCombinationsAreUnique(t *testing.T) {
 		{"with a minus", "10.00 -3.00", "7.00", "", 2, 1},
 		{"within the tolerance", "1.00 2.00", "3.02", "0.02", 2, 1},
 		{"beyond it", "1.00 2.00", "3.03", "0.02", 2, 0},
-		{"nought is nothing", "1.00 -1.00", "0.00", "", 2, 0},
+		{"zero is nothing", "1.00 -1.00", "0.00", "", 2, 0},
 	} {
 		side := func(values, name string) string {
 			text := "doc,amount\n"

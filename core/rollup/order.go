@@ -47,7 +47,7 @@ func compareKeys(a, b []byte) int {
 }
 
 // sortPrefix makes eight bytes of the front of a key that compare as keys do,
-// as far as eight bytes reach: a run of digits becomes a nought, how many
+// as far as eight bytes reach: a run of digits becomes a zero, how many
 // digits it has without those in front, and these.
 //
 //	D00025 → D 0 2 2 5

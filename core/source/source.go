@@ -84,7 +84,7 @@ type ColumnMode string
 const (
 	AllColumns    ColumnMode = "all"    // each is kept, and blank where a source has none
 	SharedColumns ColumnMode = "shared" // only those that all sources have are kept
-	StrictColumns ColumnMode = "strict" // any difference is a finding of weight stop
+	StrictColumns ColumnMode = "strict" // any difference is a "stop" finding
 )
 
 // IsOwn tells whether a Scan passed a source over as an own output.

@@ -36,7 +36,7 @@ type chunk struct {
 	value  string
 	text   []byte
 	ends   []int           // of each record in text
-	values []amount.Amount // of each record; nought where it cannot be used
+	values []amount.Amount // of each record; zero where it cannot be used
 	totals []amount.Sum    // of all of them
 }
 

@@ -180,8 +180,8 @@ func (m *Moments) Summary(column string, records int, asked record.Kind) Summary
 }
 
 func (m *Moments) summary() Amounts {
-	nought := amount.New(0, m.Evidence.Scale) // with which all have the same scale
-	a := Amounts{Has: true, Sum: m.sum.Amount(), Min: m.min.Add(nought), Max: m.max.Add(nought), Scale: m.Evidence.Scale + scaleBeyond}
+	zero := amount.New(0, m.Evidence.Scale) // with which all have the same scale
+	a := Amounts{Has: true, Sum: m.sum.Amount(), Min: m.min.Add(zero), Max: m.max.Add(zero), Scale: m.Evidence.Scale + scaleBeyond}
 	n := amount.New(int64(m.amounts), 0)
 	mean, _ := a.Sum.Quo(n)
 	a.Mean = toScale(mean, a.Scale)

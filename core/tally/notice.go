@@ -180,7 +180,7 @@ func (t *Tally) tell(index int, s *Source) {
 		if n > 0 {
 			add(finding.Finding{
 				Kind: finding.BlankAmount, Column: t.options.Amounts[i], Count: n,
-				Message: fmt.Sprintf("%s without an amount; blank is counted as blank, not as nought", Plural(n, "record")),
+				Message: fmt.Sprintf("%s without an amount; blank is counted as blank, not as zero", Plural(n, "record")),
 			})
 		}
 	}

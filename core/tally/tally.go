@@ -358,7 +358,7 @@ func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
 			}
 		}
 		if !ok || !read.AddPlain(coef, scale) {
-			read.Add(value) // nought, where there is none
+			read.Add(value) // zero, where there is none
 		}
 		v.Values[at] = value
 		at += width

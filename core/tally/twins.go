@@ -96,7 +96,7 @@ func Twice(records int, columns []string, totals []amount.Amount) string {
 }
 
 // Money says what totals are: "debit 1,234.00, credit 1,234.00". Those that are
-// nought are left out, unless all are.
+// zero are left out, unless all are.
 func Money(columns []string, totals []amount.Amount) string {
 	var parts []string
 	for i, total := range totals {

@@ -20,7 +20,7 @@ import (
 // credits are, and if By is set for each of its values within a source, as for
 // each document.
 type Balance struct {
-	Left, Right string // amount columns; a Right of "0" wants the total to be nought
+	Left, Right string // amount columns; a Right of "0" wants the total to be zero
 	By          string // "" for sources only
 
 	watchers []*balanceWatcher
@@ -136,7 +136,7 @@ func (w *balanceWatcher) end() error {
 		return nil
 	}
 	w.begun = false
-	if w.sum.IsNought() {
+	if w.sum.IsZero() {
 		return nil
 	}
 	hash := xxh3.Hash128(w.key).Bytes()
@@ -282,7 +282,7 @@ func (l *imbalances) tell(ctx context.Context) error {
 			f.Expected, f.Found = i.right.String(), i.left.String()
 		}
 		if l.check.Right == "0" {
-			f.Message = fmt.Sprintf("%s: %s comes to %s, and should to nought", what, l.check.Left, i.off.Money())
+			f.Message = fmt.Sprintf("%s: %s comes to %s, and should to zero", what, l.check.Left, i.off.Money())
 		} else {
 			f.Message = fmt.Sprintf("%s: %s and %s differ by %s", what, l.check.Left, l.check.Right, i.off.Money())
 		}

@@ -72,14 +72,14 @@ func TestBalance(t *testing.T) {
 			"a.csv:0 the source: d and c differ by 6; the amount on line 2 is half of the difference, so it may stand on the wrong side",
 		}},
 		{"two digits are swapped", Balance{Left: "d", Right: "c"}, "k,d,c\nA,5.40,\nA,,4.50\n", []string{
-			"a.csv:0 the source: d and c differ by 0.90; the difference is a multiple of nine, so two digits may stand swapped",
+			"a.csv:0 the source: d and c differ by 0.90; the difference is a multiple of nine, probably two digits transposed",
 		}},
 		{"nothing explains it", Balance{Left: "d", Right: "c"}, "k,d,c\nA,5.00,\nA,,3.00\n", []string{
 			"a.csv:0 the source: d and c differ by 2.00",
 		}},
-		{"one signed column comes to nought", Balance{Left: "d", Right: "0"}, "k,d\nA,5.00\nA,(5.00)\n", nil},
+		{"one signed column comes to zero", Balance{Left: "d", Right: "0"}, "k,d\nA,5.00\nA,(5.00)\n", nil},
 		{"one signed column does not", Balance{Left: "d", Right: "0"}, "k,d\nA,5.00\nA,(3.00)\n", []string{
-			"a.csv:0 the source: d comes to 2.00, and should to nought",
+			"a.csv:0 the source: d comes to 2.00, and should to zero",
 		}},
 		{"two documents that are out of balance by the same", Balance{Left: "d", Right: "c", By: "k"}, "k,d,c\nA,2,\nB,,2\nA,9,\nA,,9\n", []string{
 			"a.csv:2 k A: d and c differ by 2; the amount on line 2 is the difference: " + side,
@@ -164,7 +164,7 @@ func TestSequence(t *testing.T) {
 			"a.csv:6 2 numbers a second time in another place: 2-3",
 		}},
 		{"series are told apart by what stands before the digits", "", map[string]string{"a.csv": "n,x\nA1,\nB7,\nA2,\nB8,\n"}, nil},
-		{"noughts in front are kept", "", map[string]string{"a.csv": "n,x\nA-0099,\nA-0101,\n"}, []string{
+		{"leading zeros are kept", "", map[string]string{"a.csv": "n,x\nA-0099,\nA-0101,\n"}, []string{
 			"a.csv:3 1 number missing between A-0099 and A-0101: 0100",
 		}},
 		{"records without a number are counted", "", map[string]string{"a.csv": "n,x\n1,\nnone,\n,\n2,\n"}, []string{
@@ -291,7 +291,7 @@ func TestValues(t *testing.T) {
 			`e_1.csv:3 "0200" is not in accounts.csv`, `e_1.csv:6 "O100" is not in accounts.csv; did they mean "0100"?`,
 		}},
 		{"a rule over amounts and texts", rule(t, `amount <= 50000 || by != ""`), []string{
-			`e_1.csv:2 amount <= 50000 || by != "": does not hold`,
+			`e_1.csv:2 amount <= 50000 || by != "": fails`,
 			`e_1.csv:6 amount <= 50000 || by != "": cannot be told, as "x" in column "amount" is not an amount`,
 		}},
 		{"a rule over a word of the name", rule(t, `entity == "e"`, "entity"), nil},

@@ -453,7 +453,7 @@ func totalMessage(declared, found, difference amount.Amount, inSuspense int) str
 	case inSuspense > 0:
 		text += fmt.Sprintf("; %s in suspense may be the reason", tally.Plural(inSuspense, "record"))
 	case difference.DivisibleByNine():
-		text += "; the difference is a multiple of nine, so two digits may stand swapped"
+		text += "; the difference is a multiple of nine, probably two digits transposed"
 	}
 	return text
 }

@@ -31,7 +31,7 @@ func (h *hint) text(off amount.Amount) string {
 	case len(h.half) > 0:
 		return fmt.Sprintf("; the amount on %s is half of the difference, so it may stand on the wrong side", lines(h.half))
 	case off.DivisibleByNine():
-		return "; the difference is a multiple of nine, so two digits may stand swapped"
+		return "; the difference is a multiple of nine, probably two digits transposed"
 	}
 	return ""
 }

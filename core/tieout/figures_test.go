@@ -18,7 +18,7 @@ import (
 func TestHashTotals(t *testing.T) {
 	for _, c := range []struct{ rule, codes, want string }{
 		{"digits", "100 200", "300"},
-		{"noughts in front", "0100 0200", "300"},
+		{"leading zeros", "0100 0200", "300"},
 		{"letters and marks are left out", "DE-0401 40/1 x", "802"},
 		{"what looks like a negative number or decimals is digits all the same", "-5 1.5", "20"},
 		{"beyond 64 bits", "99999999999999999999 99999999999999999999", "199999999999999999998"},

@@ -120,7 +120,7 @@ func (w *ruleWatcher) batch(b *source.Batch, v *tally.Visitor) error {
 		}
 		f := w.run.finding(finding.RuleBroken, b, row)
 		f.Key, f.Amount, f.Totals = w.check.Name, w.run.money(v, i), w.run.totals(v, i)
-		f.Message = fmt.Sprintf("%s: does not hold", w.check.Name)
+		f.Message = fmt.Sprintf("%s: fails", w.check.Name)
 		if err != nil {
 			f.Message = fmt.Sprintf("%s: cannot be told, as %v", w.check.Name, err)
 		}

@@ -148,7 +148,7 @@ func TestADifferenceOfNinesHintsAtSwappedDigits(t *testing.T) {
 		t.Fatal(err)
 	}
 	for i, want := range []bool{true, false} {
-		if got := strings.Contains(r.Findings[i].Message, "swapped"); got != want {
+		if got := strings.Contains(r.Findings[i].Message, "transposed"); got != want {
 			t.Errorf("%s", r.Findings[i].Message)
 		}
 	}

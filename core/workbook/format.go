@@ -12,7 +12,7 @@ import (
 )
 
 // format is what a number format makes of a number, as far as that changes
-// what the number is: a date, or a code with leading noughts. Marks of
+// what the number is: a date, or a code with leading zeros. Marks of
 // thousands and rounding only change how it looks.
 type format struct {
 	date, time bool
@@ -45,7 +45,7 @@ func builtIn(id int) string {
 func parseFormat(code string) format {
 	var f format
 	var digits []byte
-	noughts, isCode, months := 0, true, false
+	zeros, isCode, months := 0, true, false
 	for i := 0; i < len(code); i++ {
 		switch c := code[i]; c {
 		case ';':
@@ -74,7 +74,7 @@ func parseFormat(code string) format {
 			}
 			i += end
 		case '0':
-			noughts++
+			zeros++
 			digits = append(digits, '0')
 		case '-', ' ', '(', ')':
 			digits = append(digits, c)
@@ -92,7 +92,7 @@ func parseFormat(code string) format {
 		}
 	}
 	f.date = f.date || months && !f.time
-	if isCode && noughts >= 2 && !f.date && !f.time {
+	if isCode && zeros >= 2 && !f.date && !f.time {
 		f.digits = string(digits)
 	}
 	return f
