@@ -30,10 +30,10 @@ func (a *app) attach() *cobra.Command {
 		Use:   "attach [RECORDS…] --from REFERENCE",
 		Short: "What does a reference say of each record?",
 		Long: `Brings columns from a reference to the records: one row in, one row out, in the same
-order. The key has to be exactly the same by what it means: digits with a zero in
-front are a code. A key that the reference lacks, or has with different values, is a
-"stop" finding, with its records and their money; --else fills what is not
-found, and makes that a review.
+order. Keys are compared by what they mean; numbers with leading zeros are treated as
+codes. A key that the reference lacks, or has with different values, is a "stop"
+finding, with its records and their money; --else fills what is not found, and makes
+that a review.
 
 --from may be given several times; the first --key, --bring and --valid then belong to
 the first one, and so on. What one has brought can be the key of the next. With

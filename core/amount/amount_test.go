@@ -74,6 +74,7 @@ func TestParse(t *testing.T) {
 		{"an exponent behind a decimal comma", "(1,5E+03)", ',', "-1500"},
 		{"a code with an E", "12E3", '.', ""},
 		{"an exponent of four digits", "1.5E+1000", '.', ""},
+		{"the largest exponent", "1E+400", '.', "1" + strings.Repeat("0", 400)},
 		{"an exponent beyond any figure", "1.5E+401", '.', ""},
 		{"an exponent with a mark", "1.5E+1.5", '.', ""},
 		{"an exponent alone", "E+06", '.', ""},

@@ -22,6 +22,8 @@ func TestBinary(t *testing.T) {
 		{"text that begins with the letters of a program", "MZ,amount\nA,1\n", "", false},
 		{"one zero in a damaged text", "doc,amount\nA\x00,1\n", "", false},
 		{"few zeros in a long text", strings.Repeat("doc,amount\n", 100) + "\x00\x00\x00", "", false},
+		{"one byte in twenty", strings.Repeat("\x00"+strings.Repeat("a", 19), 2), "", false},
+		{"more than one byte in twenty", strings.Repeat("\x00"+strings.Repeat("a", 18), 2), "", true},
 		{"nothing", "", "", false},
 	} {
 		var binary *BinaryError

@@ -20,6 +20,8 @@ func TestKinds(t *testing.T) {
 		{"two slips in ten do", "value", "1 2 3 4 5 6 7 8 x y", record.Text, 0},
 		{"digits with a leading zero are a code", "value", "0410 0420", record.Text, 0},
 		{"more digits than money has are a code", "value", "4006381333931", record.Text, 0},
+		{"twelve digits are as many", "value", "400638133393 400638133394", record.Text, 0},
+		{"eleven are not", "value", "40063813339 40063813338", record.Amount, 0},
 		{"unless they are of several lengths, as currencies without cents write them", "value", "400638133393 1250000000000 75000", record.Amount, 0},
 		{"a word for a code in front of a name is none", "Account balance", "4000 4010", record.Amount, 0},
 		{"nor is one in the middle", "Net document amount", "4000 4010", record.Amount, 0},

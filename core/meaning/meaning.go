@@ -113,10 +113,12 @@ func appendSlowly(dst, text []byte, decimal byte) []byte {
 
 // isBare tells that there is no letter and no sign of a currency, which would get
 // lost in an amount: EUR 5 and CHF 5 do not mean the same, nor do INV5 and 5. The E of an
-// exponent, behind a figure and before another, does not get lost.
+// exponent does not get lost, where one digit stands before the mark, as programs write it:
+// 10E-02 is a code.
 func isBare(text []byte) bool {
-	if e := bytes.IndexAny(text, "eE"); e > 0 && e < len(text)-1 && text[e-1] < '0'+10 && text[len(text)-1]-'0' <= 9 {
-		text = append(text[:e:e], text[e+1:]...)
+	figure := bytes.TrimPrefix(text, []byte("-"))
+	if e := bytes.IndexAny(figure, "eE"); e > 0 && figure[0]-'0' <= 9 && (e == 1 || figure[1] == '.' || figure[1] == ',') && figure[len(figure)-1]-'0' <= 9 {
+		text = append(figure[:e:e], figure[e+1:]...)
 	}
 	return bytes.IndexFunc(text, func(r rune) bool { return unicode.IsLetter(r) || unicode.Is(unicode.Sc, r) }) < 0
 }
