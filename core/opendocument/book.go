@@ -15,13 +15,17 @@ import (
 	"lastblock/core/sheet"
 )
 
-const contentPart = "content.xml"
+const (
+	contentPart = "content.xml"
+	stylesPart  = "styles.xml"
+)
 
 // Book is an open spreadsheet document. It is read through for its sheets and
 // names only where somebody asks for them.
 type Book struct {
 	limit    int // bytes of a cell or a row
 	content  *zip.File
+	styles   *zip.File // nil without them
 	surveyed bool
 	names    []string
 	tables   []sheet.Table
@@ -59,6 +63,8 @@ func Open(file io.ReaderAt, size int64, limit int) (*Book, error) {
 		switch f.Name {
 		case contentPart:
 			b.content = f
+		case stylesPart:
+			b.styles = f
 		case "META-INF/manifest.xml":
 			if text, err := readSmall(f); err == nil && strings.Contains(text, "encryption-data") {
 				return nil, errors.New("this OpenDocument file is protected by a password; have it saved without one")
@@ -102,11 +108,15 @@ func (b *Book) HoldsData(name string) (bool, error) {
 
 // openContent opens the part in which all sheets lie.
 func (b *Book) openContent() (io.ReadCloser, error) {
-	r, err := b.content.Open()
+	return openPart(b.content)
+}
+
+func openPart(f *zip.File) (io.ReadCloser, error) {
+	r, err := f.Open()
 	if err != nil {
 		return nil, ErrTruncated
 	}
-	return decode.Limit(r, decode.Zip, int64(b.content.CompressedSize64)), nil
+	return decode.Limit(r, decode.Zip, int64(f.CompressedSize64)), nil
 }
 
 // Tables are the named ranges and the database ranges.

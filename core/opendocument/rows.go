@@ -2,12 +2,14 @@ package opendocument
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/xml"
 	"errors"
 	"fmt"
 	"io"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"lastblock/core/amount"
 	"lastblock/core/sheet"
@@ -32,9 +34,12 @@ type rows struct {
 	part    io.ReadCloser
 	scanner *sheet.Scanner
 	hidden  []string
+	styles  *styles
 	column  int // columns described so far
-	number  int // of the last row
-	again   int // how often the last row still stands
+	columns []columnStyle
+	style   string // of the cells of the row that is read, "" for none
+	number  int    // of the last row
+	again   int    // how often the last row still stands
 	last    sheet.Row
 	done    bool
 	texts   []byte
@@ -50,34 +55,30 @@ func (b *Book) Rows(name string) (sheet.Rows, error) {
 		return nil, err
 	}
 	r := &rows{part: part, scanner: b.newScanner(part)}
-	style, hidden := "", make(map[string]bool)
+	fail := func(err error) (sheet.Rows, error) {
+		part.Close()
+		return nil, err
+	}
+	if r.styles, err = b.commonStyles(); err != nil {
+		return fail(err)
+	}
 	for {
 		token, err := r.scanner.Next()
 		if errors.Is(err, io.EOF) {
 			err = fmt.Errorf("there is no sheet %q", name)
 		}
 		if err != nil {
-			part.Close()
-			return nil, err
+			return fail(err)
 		}
+		r.styles.read(token)
 		start, ok := token.(xml.StartElement)
-		if !ok {
+		if !ok || start.Name.Local != "table" || sheet.Attribute(start, "name") != name {
 			continue
 		}
-		switch start.Name.Local {
-		case "style":
-			style = sheet.Attribute(start, "name")
-		case "table-properties":
-			hidden[style] = hidden[style] || sheet.Attribute(start, "display") == "false"
-		case "table":
-			if sheet.Attribute(start, "name") != name {
-				continue
-			}
-			if hidden[sheet.Attribute(start, "style-name")] {
-				r.hidden = append(r.hidden, "the sheet itself")
-			}
-			return r, nil
+		if r.styles.hidden[sheet.Attribute(start, "style-name")] {
+			r.hidden = append(r.hidden, "the sheet itself")
 		}
+		return r, nil
 	}
 }
 
@@ -131,10 +132,32 @@ func (r *rows) Next(row *sheet.Row) error {
 	return io.EOF
 }
 
-// noteColumns notes columns that are hidden.
+// columnStyle is the style of the cells up to a column that have none of their own.
+type columnStyle struct {
+	to    int
+	style string
+}
+
+// styleOf is the style of a cell, given its own one and its column, counted from 1.
+func (r *rows) styleOf(own string, column int) string {
+	if own != "" || r.style != "" {
+		return cmp.Or(own, r.style)
+	}
+	for _, c := range r.columns {
+		if column <= c.to {
+			return c.style
+		}
+	}
+	return ""
+}
+
+// noteColumns notes the styles of columns, and which are hidden.
 func (r *rows) noteColumns(element xml.StartElement) {
 	from := r.column + 1
 	r.column += repeats(element, "number-columns-repeated")
+	if len(r.columns) < sheet.MostColumns {
+		r.columns = append(r.columns, columnStyle{r.column, sheet.Attribute(element, "default-cell-style-name")})
+	}
 	if !isHidden(element) {
 		return
 	}
@@ -153,6 +176,7 @@ func isHidden(element xml.StartElement) bool {
 // readRow reads the cells of one row into last.
 func (r *rows) readRow(start xml.StartElement) error {
 	r.last.Hidden, r.last.Cells = isHidden(start), r.last.Cells[:0]
+	r.style = sheet.Attribute(start, "default-cell-style-name")
 	r.texts, r.ends = r.texts[:0], r.ends[:0]
 	blanks := 0 // cells without anything since the last one with something
 	for {
@@ -167,7 +191,7 @@ func (r *rows) readRow(start xml.StartElement) error {
 			}
 			n := repeats(element, "number-columns-repeated")
 			from := len(r.texts)
-			isError, err := r.readCell(element)
+			isError, err := r.readCell(element, len(r.ends)+blanks+1)
 			if err != nil {
 				return err
 			}
@@ -209,9 +233,9 @@ func (r *rows) append(text []byte, isError bool) {
 	r.last.Cells = append(r.last.Cells, sheet.Cell{Error: isError})
 }
 
-// readCell appends what a cell shows to texts.
-func (r *rows) readCell(start xml.StartElement) (isError bool, err error) {
-	var kind, value, day, formula string
+// readCell appends what a cell of a column, counted from 1, shows to texts.
+func (r *rows) readCell(start xml.StartElement, column int) (isError bool, err error) {
+	var kind, value, day, formula, style string
 	for i := range start.Attr {
 		a := &start.Attr[i]
 		switch a.Name.Local {
@@ -227,6 +251,8 @@ func (r *rows) readCell(start xml.StartElement) (isError bool, err error) {
 			day = a.Value
 		case "formula":
 			formula = a.Value
+		case "style-name":
+			style = a.Value
 		}
 	}
 	if err := r.readShown(start.Name.Local); err != nil {
@@ -239,21 +265,40 @@ func (r *rows) readCell(start xml.StartElement) (isError bool, err error) {
 	case isError:
 		r.texts = append(r.texts, r.shown...)
 	case (kind == "float" || kind == "currency" || kind == "percentage") && value != "":
-		if isCode(r.shown) {
-			r.texts = append(r.texts, r.shown...)
-		} else {
-			r.texts = amount.AppendPlain(r.texts, []byte(value), sheet.ShownDigits)
-		}
+		r.appendNumber(value, r.styles.formatOf(r.styleOf(style, column)))
 	case kind == "date" && day != "":
-		r.texts = append(r.texts, dateOf(day)...)
+		r.texts = appendDate(r.texts, day)
 	case kind == "time" && day != "":
-		r.texts = append(r.texts, clockOf(day)...)
+		r.texts = appendDuration(r.texts, day)
 	case kind == "boolean" && day != "":
 		r.texts = append(r.texts, day...)
 	default:
 		r.texts = append(r.texts, r.shown...)
 	}
 	return isError, nil
+}
+
+// appendNumber appends a number as its sender sees it, as far as that is more than how it
+// looks: a code with its zeros and texts, and a truth value, which is a number that is shown
+// as a word although no format says so.
+func (r *rows) appendNumber(value string, f *format) {
+	start := len(r.texts)
+	r.texts = amount.AppendPlain(r.texts, []byte(value), sheet.ShownDigits)
+	switch {
+	case f != nil && f.code != "":
+		if code, ok := sheet.FormatCode(r.texts[start:], f.code); ok {
+			r.texts = append(r.texts[:start], code...)
+		}
+	case isCode(r.shown):
+		r.texts = append(r.texts[:start], r.shown...)
+	case (value == "0" || value == "1") && isWord(r.shown) && (f == nil || !f.words):
+		r.texts = strconv.AppendBool(r.texts[:start], value == "1")
+	}
+}
+
+// isWord tells whether a text consists of letters.
+func isWord(shown []byte) bool {
+	return len(shown) > 0 && !bytes.ContainsFunc(shown, func(c rune) bool { return !unicode.IsLetter(c) })
 }
 
 // isCode tells whether a number is shown as a code: digits only, the first of
@@ -265,35 +310,6 @@ func isCode(shown []byte) bool {
 		}
 	}
 	return len(shown) > 1 && shown[0] == '0'
-}
-
-// dateOf writes 2031-01-05T00:00:00 as 2031-01-05, and another time behind it.
-func dateOf(value string) string {
-	day, clock, _ := strings.Cut(value, "T")
-	clock, _, _ = strings.Cut(clock, ".")
-	if clock == "" || clock == "00:00:00" {
-		return day
-	}
-	return day + " " + clock
-}
-
-// clockOf writes the duration PT13H45M00S as 13:45:00; what is none stays.
-func clockOf(value string) string {
-	rest, ok := strings.CutPrefix(value, "PT")
-	var parts []string
-	for _, unit := range "HMS" {
-		number, after, found := strings.Cut(rest, string(unit))
-		ok = ok && found
-		number, _, _ = strings.Cut(number, ".")
-		if len(number) == 1 {
-			number = "0" + number
-		}
-		parts, rest = append(parts, number), after
-	}
-	if !ok {
-		return value
-	}
-	return strings.Join(parts, ":")
 }
 
 // readShown reads up to the end of the cell the text that it shows; paragraphs

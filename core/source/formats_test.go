@@ -498,3 +498,19 @@ type nobody struct{}
 
 func (nobody) Batch(*Batch) error               { return nil }
 func (nobody) Flush(context.Context, int) error { return nil }
+
+// Each row of these sheets, which an office program saved, says beside a value what is to
+// be read, see testdata/make.py.
+func TestWhatSheetsShow(t *testing.T) {
+	for _, file := range []string{"office.xlsx", "office.ods"} {
+		c := mustRead(t, "testdata/"+file, Manner{})
+		if len(c.records) != 34 {
+			t.Errorf("%s has %d records, want 34", file, len(c.records))
+		}
+		for _, record := range c.records {
+			if parts := strings.Split(record, "|"); parts[2] != parts[3] {
+				t.Errorf("%s, %s: read as %q, want %q", file, parts[1], parts[2], parts[3])
+			}
+		}
+	}
+}

@@ -117,7 +117,7 @@ func (f format) append(dst, raw []byte, from epoch) []byte {
 	start := len(dst)
 	dst = amount.AppendPlain(dst, raw, sheet.ShownDigits)
 	if f.digits != "" {
-		if code, ok := pad(dst[start:], f.digits); ok {
+		if code, ok := sheet.FormatCode(dst[start:], f.digits); ok {
 			return append(dst[:start], code...)
 		}
 	}
@@ -128,8 +128,8 @@ func (f format) append(dst, raw []byte, from epoch) []byte {
 func (f format) appendTime(dst, raw []byte, from epoch) ([]byte, bool) {
 	const lastDay = 2958465 // 9999-12-31
 	serial, err := strconv.ParseFloat(string(raw), 64)
-	if err != nil || serial < 0 || serial > lastDay+1 {
-		return dst, false
+	if err != nil || serial < 0 && f.date || math.Abs(serial) > lastDay+1 {
+		return dst, false // a day before the first one has no date
 	}
 	const daySeconds = 24 * 60 * 60
 	days := math.Floor(serial)
@@ -139,7 +139,7 @@ func (f format) appendTime(dst, raw []byte, from epoch) ([]byte, bool) {
 	}
 	if !f.date {
 		seconds += int(days) * daySeconds
-		return appendClock(dst, seconds), true
+		return sheet.AppendClock(dst, seconds), true
 	}
 	first := time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)
 	switch {
@@ -150,47 +150,7 @@ func (f format) appendTime(dst, raw []byte, from epoch) ([]byte, bool) {
 	}
 	dst = first.AddDate(0, 0, int(days)).AppendFormat(dst, time.DateOnly)
 	if f.time && seconds > 0 {
-		dst = appendClock(append(dst, ' '), seconds)
+		dst = sheet.AppendClock(append(dst, ' '), seconds)
 	}
 	return dst, true
-}
-
-func appendClock(dst []byte, seconds int) []byte {
-	for i, part := range []int{seconds / 3600, seconds / 60 % 60, seconds % 60} {
-		if i > 0 {
-			dst = append(dst, ':')
-		}
-		if part < 10 {
-			dst = append(dst, '0')
-		}
-		dst = strconv.AppendInt(dst, int64(part), 10)
-	}
-	return dst
-}
-
-// pad puts the digits of a whole number into a pattern, from its end; digits
-// that are too many stand in front.
-func pad(number []byte, pattern string) (string, bool) {
-	sign := ""
-	if len(number) > 0 && number[0] == '-' {
-		sign, number = "-", number[1:]
-	}
-	for _, c := range number {
-		if c < '0' || c > '9' {
-			return "", false
-		}
-	}
-	out := []byte(pattern)
-	for i := len(out) - 1; i >= 0; i-- {
-		if out[i] != '0' {
-			continue
-		}
-		if n := len(number); n > 0 {
-			out[i], number = number[n-1], number[:n-1]
-		}
-	}
-	if first := strings.IndexByte(pattern, '0'); len(number) > 0 {
-		return sign + string(out[:first]) + string(number) + string(out[first:]), true
-	}
-	return sign + string(out), true
 }

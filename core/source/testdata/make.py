@@ -1,12 +1,17 @@
 """Makes the files in this folder with the usual Python libraries, so that the
 readers are tested on what other programs write:
 
-    apt-get install python3-openpyxl python3-xlsxwriter python3-odf python3-xlwt
+    apt-get install python3-openpyxl python3-xlsxwriter python3-odf python3-xlwt libreoffice-calc-nogui
     python3 make.py
+
+Files called office.* were opened and saved by an office program.
 
 All of them hold the same five records where they can.
 """
 import datetime
+import os
+import subprocess
+import tempfile
 
 import odf.opendocument
 import odf.style
@@ -149,9 +154,64 @@ def with_xlwt():
     book.add_sheet("Journal").write(0, 0, "document")
     book.save("xlwt.xls")
 
+# what a number is called, its value, its format, and what is to be read
+SHOWN = [
+    ("code", 417, "00000", "00417"),
+    ("code, text in front", 417, '"K-"00000', "K-00417"),
+    ("code, text between", 417, '000"/"00', "004/17"),
+    ("code, dash between", 41705, "000-00", "417-05"),
+    ("code, text behind", 417, '00000"X"', "00417X"),
+    ("code, letter in front", 417, "\\K00000", "K00417"),
+    ("code, blank between", 4170502, "000\\ 0000", "417 0502"),
+    ("code, negative", -417, '"K-"00000', "-K-00417"),
+    ("code, too long", 1234567, '"K-"0000', "K-1234567"),
+    ("code, computed", "=400+17", '"K-"00000', "K-00417"),
+    ("code, of two conditions", 417, '"K-"00000;"M-"00000', "K-00417"),
+    ("phone number", 5551234, "(000) 0000", "(555) 1234"),
+    ("one digit", 417, '"K"0', "417"),
+    ("amount with currency", 1234.5, '#,##0.00" EUR"', "1234.5"),
+    ("amount in thousands", 1234, '#,##0" T"', "1234"),
+    ("percent", 0.125, "0.0%", "0.125"),
+    ("zero as a dash", 0, '_-* #,##0.00_-;-* #,##0.00_-;_-* "-"??_-;_-@_-', "0"),
+    ("pieces", 12, '0" pcs"', "12"),
+    ("fraction", 0.5, "# ?/?", "0.5"),
+    ("exponent", 1234567, "0.00E+00", "1234567"),
+    ("truth", True, "General", "true"),
+    ("truth, computed", "=1=1", "General", "true"),
+    ("number shown as a word", "=1-1", '"yes";"yes";"no"', "0"),
+    ("duration", datetime.timedelta(hours=36, minutes=5, seconds=7), "[h]:mm:ss", "36:05:07"),
+    ("duration in minutes", datetime.timedelta(minutes=95), "[mm]:ss", "01:35:00"),
+    ("duration of two days", datetime.timedelta(days=2), "[h]:mm", "48:00:00"),
+    ("duration, negative", -1.5 / 24, "[h]:mm:ss", "-01:30:00"),
+    ("time", datetime.time(13, 45), "h:mm", "13:45:00"),
+    ("time with half a second", 0.5 + 0.75 / 86400, "hh:mm:ss.00", "12:00:01"),
+    ("date", datetime.date(2031, 1, 31), "dd.mm.yy", "2031-01-31"),
+    ("date and time", datetime.datetime(2031, 1, 31, 13, 45, 6), "yyyy-mm-dd hh:mm", "2031-01-31 13:45:06"),
+    ("month", datetime.date(2031, 1, 31), "mmmm yyyy", "2031-01-31"),
+    ("text", "00417", "@", "00417"),
+    ("number formatted as text", 417, "@", "417"),
+]
+
+
+def with_office():
+    """The same table as a workbook and as an OpenDocument sheet, saved by an office program."""
+    book = openpyxl.Workbook()
+    sheet = book.active
+    sheet.title = "Shown"
+    sheet.append(["what", "value", "read as"])
+    for what, value, shown, want in SHOWN:
+        sheet.append([what, value, want])
+        sheet.cell(sheet.max_row, 2).number_format = shown
+    with tempfile.TemporaryDirectory() as folder:
+        path = os.path.join(folder, "office.xlsx")
+        book.save(path)
+        for ending in ["ods", "xlsx"]:
+            subprocess.run(["soffice", "--headless", "--convert-to", ending, "--outdir", ".", path], check=True)
+
 
 with_openpyxl()
 with_openpyxl_1904()
 with_xlsxwriter()
 with_odfpy()
 with_xlwt()
+with_office()
