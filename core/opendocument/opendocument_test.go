@@ -173,3 +173,49 @@ func TestMergesOfTheRightSheet(t *testing.T) {
 		t.Errorf("a sheet that is not there: %v", err)
 	}
 }
+
+func TestDurationsAndDates(t *testing.T) {
+	for value, want := range map[string]string{
+		"PT36H05M07S": "36:05:07", "PT36H5M7S": "36:05:07", "P1DT2H": "26:00:00", "PT95M": "01:35:00", "PT90S": "00:01:30",
+		"-PT1H30M": "-01:30:00", "PT0.4S": "00:00:00", "PT59.5S": "00:01:00", "P2D": "48:00:00",
+		"PT": "PT", "P": "P", "x": "x", "PT1X": "PT1X", "P1MT2H": "P1MT2H", "PT1e30H": "PT1e30H",
+	} {
+		if got := string(appendDuration(nil, value)); got != want {
+			t.Errorf("duration %s is %s, want %s", value, got, want)
+		}
+	}
+	for value, want := range map[string]string{
+		"2031-01-05": "2031-01-05", "2031-01-05T00:00:00": "2031-01-05", "2031-01-05T13:45:06": "2031-01-05 13:45:06",
+		"2031-01-05T23:59:59.500000000": "2031-01-06", "2031-01-05T23:59:59.4": "2031-01-05 23:59:59", "2031-02-30T00:00:01": "2031-02-30 00:00:01",
+	} {
+		if got := string(appendDate(nil, value)); got != want {
+			t.Errorf("date %s is %s, want %s", value, got, want)
+		}
+	}
+}
+
+// A cell without a style of its own has that of its row, else that of its column, and a
+// style without a format that of its parent.
+func TestStylesOfCells(t *testing.T) {
+	cell := func(style string) string {
+		return `<table:table-cell ` + style + ` office:value-type="float" office:value="417"><text:p>-</text:p></table:table-cell>`
+	}
+	data := pack(t, `<a><office:automatic-styles>
+	<number:number-style style:name="N1"><number:text>K-</number:text><number:number number:decimal-places="0" number:min-integer-digits="5"/></number:number-style>
+	<number:number-style style:name="N2"><number:number number:decimal-places="0" number:min-integer-digits="5"><number:embedded-text number:position="2">/</number:embedded-text></number:number></number:number-style>
+	<number:number-style style:name="N3"><number:number number:decimal-places="2" number:min-integer-digits="5"/></number:number-style>
+	<number:number-style style:name="N4"><number:number number:decimal-places="0" number:min-integer-digits="5" number:grouping="true"/></number:number-style>
+	<style:style style:name="first" style:family="table-cell" style:data-style-name="N1"/><style:style style:name="child" style:family="table-cell" style:parent-style-name="first"/>
+	<style:style style:name="second" style:family="table-cell" style:data-style-name="N2"/>
+	<style:style style:name="decimals" style:family="table-cell" style:data-style-name="N3"/><style:style style:name="grouped" style:family="table-cell" style:data-style-name="N4"/>
+	<style:style style:name="circle" style:family="table-cell" style:parent-style-name="circle"/></office:automatic-styles>
+	<table:table table:name="A"><table:table-column table:default-cell-style-name="first"/><table:table-column table:number-columns-repeated="2"/><table:table-column table:default-cell-style-name="second"/>
+	<table:table-row>`+cell("")+cell("")+cell(`table:style-name="child"`)+cell("")+`</table:table-row>
+	<table:table-row table:default-cell-style-name="second">`+cell("")+cell(`table:style-name="first"`)+`</table:table-row>
+	<table:table-row>`+cell(`table:style-name="decimals"`)+cell(`table:style-name="grouped"`)+cell(`table:style-name="circle"`)+`<table:table-cell table:formula="of:=1+1"/></table:table-row></table:table></a>`)
+	got, _, err := readAll(data)
+	want := []string{"1:|K-00417|417|K-00417|004/17", "2:|004/17|K-00417", "3:|417|417|417|a formula without its result!"}
+	if err != nil || strings.Join(got, "\n") != strings.Join(want, "\n") {
+		t.Errorf("%v: rows are\n%s\nwant\n%s", err, strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+}

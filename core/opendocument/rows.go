@@ -255,8 +255,13 @@ func (r *rows) readCell(start xml.StartElement, column int) (isError bool, err e
 			style = a.Value
 		}
 	}
-	if err := r.readShown(start.Name.Local); err != nil {
+	paragraphs, err := r.readShown(start.Name.Local)
+	if err != nil {
 		return false, err
+	}
+	if formula != "" && kind == "" && paragraphs == 0 {
+		r.texts = append(r.texts, sheet.NoResult...)
+		return true, nil
 	}
 	if formula != "" && bytes.HasPrefix(r.shown, []byte("#")) || bytes.HasPrefix(r.shown, []byte("Err:")) {
 		isError = true
@@ -313,14 +318,14 @@ func isCode(shown []byte) bool {
 }
 
 // readShown reads up to the end of the cell the text that it shows; paragraphs
-// become lines. Comments are not part of it.
-func (r *rows) readShown(cell string) error {
+// become lines, and their number is returned. Comments are not part of it.
+func (r *rows) readShown(cell string) (paragraphs int, err error) {
 	r.shown = r.shown[:0]
-	paragraphs, within, aside := 0, false, 0
+	within, aside := false, 0
 	for {
 		token, err := r.scanner.Next()
 		if err != nil {
-			return err
+			return paragraphs, err
 		}
 		switch element := token.(type) {
 		case xml.StartElement:
@@ -346,7 +351,7 @@ func (r *rows) readShown(cell string) error {
 			if within && aside == 0 {
 				r.shown = append(r.shown, element...)
 				if err := r.scanner.Check(len(r.shown)); err != nil {
-					return err
+					return paragraphs, err
 				}
 			}
 		case xml.EndElement:
@@ -356,7 +361,7 @@ func (r *rows) readShown(cell string) error {
 			case name == "p":
 				within = false
 			case name == cell:
-				return nil
+				return paragraphs, nil
 			}
 		}
 	}

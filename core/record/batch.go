@@ -86,6 +86,7 @@ const (
 	OpenQuote                // a quote that is never closed
 	StrayQuote               // text behind a closing quote
 	BadValue                 // a value that is not what its column holds
+	NoResult                 // a formula whose result the file does not hold
 )
 
 // Refusal is a record that a reader set aside.

@@ -12,6 +12,10 @@ type Cell struct {
 	Error bool // an error value, as #N/A
 }
 
+// NoResult stands, as an error, for a formula whose result was not stored: the program that
+// wrote the file does not calculate.
+const NoResult = "a formula without its result"
+
 // Row is a row of a sheet that holds something.
 type Row struct {
 	Number int    // counted from 1

@@ -30,6 +30,9 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 	case record.StrayQuote:
 		f.Kind = finding.StrayQuote
 		f.Message = "text stands behind a closing quote; the record is in suspense"
+	case record.NoResult:
+		f.Kind, f.Column, f.Found, f.Expected = finding.BadValue, refusal.Column, string(refusal.Found), "a value"
+		f.Message = "the file holds a formula but not its result; open it in a spreadsheet program, save it, and read it again; the record is in suspense"
 	case record.BadValue:
 		f.Kind = finding.BadValue
 		f.Column, f.Found, f.Expected = refusal.Column, shorten(refusal.Found), refusal.Wanted

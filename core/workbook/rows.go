@@ -147,10 +147,6 @@ func (r *rows) readRow(start xml.StartElement, row *sheet.Row) error {
 	}
 }
 
-// noResult stands for a formula whose result was not stored: the program that
-// wrote the workbook does not calculate.
-const noResult = "a formula without its result"
-
 // readCell reads a cell and appends it to the row, behind blanks where cells
 // before it are missing.
 func (r *rows) readCell(start xml.StartElement, row *sheet.Row, column int) error {
@@ -161,7 +157,7 @@ func (r *rows) readCell(start xml.StartElement, row *sheet.Row, column int) erro
 		return err
 	}
 	if computed && len(r.raw) == 0 && kind != "str" {
-		kind, r.raw = "e", append(r.raw, noResult...)
+		kind, r.raw = "e", append(r.raw, sheet.NoResult...)
 	}
 	if len(r.raw) == 0 || column <= len(row.Cells) { // nothing, or a cell that stood before
 		return nil
