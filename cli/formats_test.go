@@ -3,6 +3,7 @@ package cli
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/binary"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -239,6 +240,52 @@ func TestEveryFormatHoldsTheSameRecords(t *testing.T) {
 		stdout, stderr, code := runProgram(t, dir, "", "prove", result("csv"), "--equals", result(ending))
 		if code != ExitDone || !strings.HasPrefix(stdout, "equal  both sides hold the same 220 records") {
 			t.Errorf("%s: prove ends with %d: %s%s", ending, code, stdout, stderr)
+		}
+	}
+}
+
+// What is written packed has checksums: with a byte of it changed on its way, reading it
+// back is an error, or nothing has changed.
+func TestWrittenFilesHaveChecksums(t *testing.T) {
+	dir := t.TempDir()
+	text := "doc,text,amount\n"
+	for i := range 200 {
+		text += fmt.Sprintf("D%03d,day pass %d,%d.25\n", i, i*7919%1000, i*104729%100_000)
+	}
+	keep := func(name, text string) {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	keep("a.csv", text)
+	const every = 97
+	for _, name := range []string{"a.parquet", "a.csv.zst", "a.csv.gz"} {
+		if _, stderr, code := runProgram(t, dir, "", "collate", "a.csv", "--bare", "--out", name); code != ExitDone {
+			t.Fatal(stderr)
+		}
+		whole, err := os.ReadFile(filepath.Join(dir, name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		want, _, _ := runProgram(t, dir, "", "collate", name, "--bare")
+		refused := 0
+		end := len(whole) - every
+		if length := whole[len(whole)-8 : len(whole)-4]; name == "a.parquet" { // the footer has none
+			end -= int(binary.LittleEndian.Uint32(length))
+		}
+		for at := every; at < end; at += every {
+			flipped := bytes.Clone(whole)
+			flipped[at] ^= 0x08
+			keep("flipped-"+name, string(flipped))
+			got, _, code := runProgram(t, dir, "", "collate", "flipped-"+name, "--bare", "--anyway")
+			if code != ExitDone {
+				refused++
+			} else if got != want {
+				t.Errorf("%s: with byte %d changed, other records are read", name, at)
+			}
+		}
+		if refused == 0 {
+			t.Errorf("%s: no changed byte was noticed", name)
 		}
 	}
 }

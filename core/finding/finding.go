@@ -77,6 +77,7 @@ const (
 	OpenQuote   Kind = "open-quote"   // a quote that is never closed
 	StrayQuote  Kind = "stray-quote"  // text behind a closing quote
 
+	NoText         Kind = "no-text"         // a file that is called like text and holds a picture, a program or the like
 	EmptyFile      Kind = "empty-file"      // no bytes
 	NoRows         Kind = "no-rows"         // a header and no records
 	RepeatedHeader Kind = "repeated-header" // the header once more among the records
@@ -113,7 +114,7 @@ var weights = map[Kind]Weight{
 	NotFound: Stop, ManyFound: Stop, ValidTwice: Stop,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
-	EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
+	NoText: Review, EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
 	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
 	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, TotalOrRecord: Stop, OneColumn: Review, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,
 	DecimalUnclear: Review, DateUnclear: Review, DecimalsDiffer: Review, HeaderContinues: Review,

@@ -142,6 +142,7 @@ type finder struct {
 func (f *finder) path(p string) error {
 	if p == "-" {
 		f.add("-", "-")
+		f.set.Sources[len(f.set.Sources)-1].named = true
 		return nil
 	}
 	if IsQuery(p) {
@@ -155,7 +156,11 @@ func (f *finder) path(p string) error {
 	case err == nil && info.IsDir():
 		return f.folder(p)
 	case err == nil:
+		before := len(f.set.Sources)
 		f.add(p, filepath.Base(p))
+		for i := before; i < len(f.set.Sources); i++ {
+			f.set.Sources[i].named = true
+		}
 		return nil
 	case strings.ContainsAny(p, "*?[{"):
 		return f.glob(p)

@@ -53,13 +53,15 @@ func (s *Set) Look(ctx context.Context, reading Reading) error {
 	if err := f.checkNames(); err != nil {
 		return err
 	}
-	s.dropOwn(f.own)
-	return nil
+	return s.dropAside(f.aside)
 }
 
 func (f *feed) look(index int, kept *atomic.Int64) error {
 	source := &f.set.Sources[index]
 	stream, err := f.open(index)
+	if f.isNoText(index, err) {
+		return nil
+	}
 	if err != nil {
 		return err
 	}
@@ -70,6 +72,9 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 	}
 	if err := stream.reader.Peek(size); err != nil {
 		stream.close()
+		if f.isNoText(index, err) {
+			return nil
+		}
 		return &Error{source.Name, err}
 	}
 	head := f.shape(index, stream.reader.Head()).Head
@@ -78,7 +83,7 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 	if isText {
 		f.set.looked[index].start = xxh3.Hash(text.cutter.Peeked())
 	}
-	f.own[index] = !f.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
+	f.aside[index].own = !f.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
 	switch {
 	case source.Size < 0: // a pipe can be read once
 		f.set.looked[index].kept = stream
@@ -97,17 +102,18 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 	return nil
 }
 
-// dropOwn takes out the sources that turned out to be own outputs, unless
+// dropAside takes out the sources that turned out to be no data. Own outputs stay where
 // nothing else is left: then somebody means them.
-func (s *Set) dropOwn(own []bool) {
-	if !slices.Contains(own, true) || !slices.Contains(own, false) {
-		return
+func (s *Set) dropAside(found []aside) error {
+	if err := s.checkAside(found); err != nil {
+		return err
 	}
 	var sources []Source
 	var looked []look
+	onlyOwn := !slices.Contains(found, aside{})
 	for i, source := range s.Sources {
-		if own[i] {
-			s.passOver(source.Name, OwnOutputReason)
+		if found[i].binary != "" || found[i].own && !onlyOwn {
+			s.passOver(found[i].passedOver(source.Name))
 			continue
 		}
 		sources = append(sources, source)
@@ -117,6 +123,7 @@ func (s *Set) dropOwn(own []bool) {
 		}
 	}
 	s.Sources, s.looked = sources, looked
+	return nil
 }
 
 // Head returns what Look found out about a source.

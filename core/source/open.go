@@ -32,9 +32,8 @@ var standardInput = bufio.NewReaderSize(os.Stdin, 64<<10)
 
 // begin returns the first bytes of a source, which are not used up.
 func (s *Source) begin() ([]byte, error) {
-	const size = 1 << 10
 	if s.Path == "-" {
-		sample, err := standardInput.Peek(size)
+		sample, err := standardInput.Peek(sampleSize)
 		if errors.Is(err, io.EOF) {
 			err = nil
 		}
@@ -45,7 +44,7 @@ func (s *Source) begin() ([]byte, error) {
 		return nil, err
 	}
 	defer content.Close()
-	sample := make([]byte, size)
+	sample := make([]byte, sampleSize)
 	n, err := io.ReadFull(content, sample)
 	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 		err = nil

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"io"
@@ -99,6 +100,7 @@ type Parter interface {
 }
 
 const (
+	sampleSize = 1 << 10   // of a file, by which its format is known
 	partBytes  = 4 << 20   // of records are visited between two calls of Part
 	taskBytes  = 1 << 20   // small files are read together up to so much
 	taskFiles  = 64        // and so many
@@ -125,9 +127,12 @@ func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) e
 	if err := f.run(ctx, visitors); err != nil {
 		return err
 	}
-	if len(f.own) > 0 && !slices.Contains(f.own, false) {
+	if err := s.checkAside(f.aside); err != nil {
+		return err
+	}
+	if len(f.aside) > 0 && !slices.Contains(f.aside, aside{}) {
 		f.reading.OwnOutputs = true // nothing but own outputs: somebody means them
-		f.own, f.done = make([]bool, len(s.Sources)), 0
+		f.aside, f.done = make([]aside, len(s.Sources)), 0
 		if err := f.run(ctx, visitors); err != nil {
 			return err
 		}
@@ -135,13 +140,13 @@ func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) e
 	if err := f.checkNames(); err != nil {
 		return err
 	}
-	s.own = f.own
+	s.aside = f.aside
 	if reading.Wanted == nil {
 		s.starts = f.starts
 	}
-	for i, own := range f.own {
-		if own {
-			s.passOver(s.Sources[i].Name, OwnOutputReason)
+	for i, found := range f.aside {
+		if found != (aside{}) {
+			s.passOver(found.passedOver(s.Sources[i].Name))
 		}
 	}
 	return nil
@@ -201,7 +206,7 @@ type feed struct {
 	reading Reading
 	heads   map[*Manner]*delimited.Heads
 	limit   int
-	own     []bool    // each entry is written by the one goroutine that opens its source
+	aside   []aside   // each entry is written by the one goroutine that opens its source
 	starts  [][]start // likewise, by the goroutine that has the mutex
 
 	shaping sync.Mutex // guards shapes and missed
@@ -231,7 +236,7 @@ func newFeed(ctx context.Context, s *Set, reading Reading) *feed {
 		reading: reading,
 		heads:   make(map[*Manner]*delimited.Heads),
 		limit:   recordLimit(reading.Memory),
-		own:     make([]bool, len(s.Sources)),
+		aside:   make([]aside, len(s.Sources)),
 		starts:  make([][]start, len(s.Sources)),
 		shapes:  make(map[shaped]*shape.Shape),
 		missed:  make(map[string]bool),
@@ -307,6 +312,9 @@ func (f *feed) take(w *worker) (work, error) {
 			return work{number: f.number - 1, span: task}, nil
 		}
 		stream, err := f.open(task.from)
+		if f.isNoText(task.from, err) {
+			continue
+		}
 		if err != nil {
 			return work{}, err
 		}
@@ -358,7 +366,10 @@ func (f *feed) openReader(s *Source, progress *Progress) (Reader, error) {
 	}
 	reader, err := s.format.open(d, s.inner().part, s.manner(), f.reading.Memory)
 	if err != nil {
-		d.Close()
+		defer d.Close()
+		sample := make([]byte, sampleSize)
+		n, _ := io.ReadFull(d.reader(), sample) // what cannot be read bears no signature
+		err = cmp.Or(decode.Signed(sample[:n]), err)
 	}
 	return reader, err
 }
@@ -377,6 +388,9 @@ func (s *stream) next(w *worker) error {
 		}
 		if errors.Is(err, io.EOF) {
 			return err
+		}
+		if first && s.feed.isNoText(s.index, err) {
+			return io.EOF
 		}
 		return &Error{s.feed.set.Sources[s.index].Name, err}
 	}
@@ -423,7 +437,7 @@ func (w *worker) begin(s *stream) error {
 			return &Error{source.Name, ErrChanged}
 		}
 	} else if !s.feed.reading.OwnOutputs && isOwnOutput(columns) {
-		s.feed.own[s.index] = true
+		s.feed.aside[s.index].own = true
 		return io.EOF
 	}
 	s.constants = s.feed.set.constants(s.index, s.shape.Constants())
@@ -509,6 +523,9 @@ func (w *worker) readSources(ctx context.Context, group work) error {
 
 func (w *worker) readSource(ctx context.Context, index, task int) error {
 	stream, err := w.feed.open(index)
+	if w.feed.isNoText(index, err) {
+		return nil
+	}
 	if err != nil {
 		return err
 	}

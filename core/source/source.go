@@ -20,6 +20,7 @@ type Source struct {
 
 	identity identity // of the file, when it was found
 
+	named  bool   // by itself, and not found in a folder, by a pattern or in an archive
 	below  string // the path below the folder that was named, with entry and sheet
 	format *Format
 	as     *Manner // nil for the usual one
@@ -60,6 +61,7 @@ func (s *Source) manner() *Manner {
 type PassedOver struct {
 	Source string
 	Reason string
+	Binary string // what the file holds, where it is called like text and is none; "" for other reasons
 }
 
 // Set is what one run reads, in natural order.
@@ -73,7 +75,7 @@ type Set struct {
 
 	totals []totals  // total lines by source; nil before a Scan or a Look
 	looked []look    // what Look found, by source; nil before
-	own    []bool    // which sources a Scan found to be own outputs; nil before
+	aside  []aside   // which sources a Scan found to be no data; nil before
 	starts [][]start // by source: where stretches of large ones begin; nil before a Scan
 }
 
@@ -87,8 +89,9 @@ const (
 	StrictColumns ColumnMode = "strict" // any difference is a "stop" finding
 )
 
-// IsOwn tells whether a Scan passed a source over as an own output.
-func (s *Set) IsOwn(index int) bool { return s.own != nil && s.own[index] }
+// IsPassedOver tells whether a Scan passed a source over: as an own output, or as one that
+// holds no text although it is called so.
+func (s *Set) IsPassedOver(index int) bool { return s.aside != nil && s.aside[index] != aside{} }
 
 // Subset is a set of some of the sources, by their indices.
 func (s *Set) Subset(indices []int) *Set {
@@ -102,8 +105,8 @@ func (s *Set) Subset(indices []int) *Set {
 	return subset
 }
 
-func (s *Set) passOver(name, reason string) {
-	s.PassedOver = append(s.PassedOver, PassedOver{Source: name, Reason: reason})
+func (s *Set) passOver(p PassedOver) {
+	s.PassedOver = append(s.PassedOver, p)
 	slices.SortFunc(s.PassedOver, func(a, b PassedOver) int { return Natural(a.Source, b.Source) })
 }
 

@@ -196,3 +196,16 @@ func Plural(n int, what string) string {
 	}
 	return fmt.Sprintf("%d %ss", n, what)
 }
+
+// tellNoText tells of files that were passed over although they are called like text: if a
+// branch sent one, its figures are missing.
+func (t *Tally) tellNoText() {
+	for _, p := range t.set.PassedOver {
+		if p.Binary != "" {
+			t.Findings.Add(finding.Finding{
+				Kind: finding.NoText, Source: p.Source, Order: len(t.set.Sources), Found: p.Binary,
+				Message: fmt.Sprintf("it holds %s and no text; passed over", p.Binary),
+			})
+		}
+	}
+}

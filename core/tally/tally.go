@@ -459,6 +459,7 @@ func (t *Tally) Finish() error {
 			t.tellLeft(i, s)
 		}
 	}
+	t.tellNoText()
 	for k, column := range t.options.Amounts {
 		t.Proof.Totals[k] = proof.Total{Column: column, Read: read[k].Amount(), Suspense: aside[k].Amount(), Dropped: dropped[k].Amount()}
 	}

@@ -165,7 +165,7 @@ func (c *Balance) finish(ctx context.Context, r *run) error {
 	found := &imbalances{check: c, run: r}
 	for index := range r.tally.Sources {
 		counted := &r.tally.Sources[index]
-		if counted.Head == nil || r.set.IsOwn(index) {
+		if counted.Head == nil || r.set.IsPassedOver(index) {
 			continue
 		}
 		left, right := counted.Totals[r.amountAt(c.Left)].Amount(), amount.Amount{}

@@ -386,7 +386,7 @@ func (c *controlSheet) index() map[string]int {
 		keys[key] = index
 	}
 	for index := range c.set.Sources {
-		if c.set.IsOwn(index) || c.isGone(index) {
+		if c.set.IsPassedOver(index) || c.isGone(index) {
 			continue
 		}
 		if c.Has(entityColumn) {

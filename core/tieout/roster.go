@@ -130,7 +130,7 @@ func (r *run) matrix(rows []Row) (*Matrix, error) {
 		return nil, errNoEntities
 	}
 	g := &gathering{run: r, cells: make(map[filing]*MatrixCell), names: make(map[string]string), twice: make(map[int]bool)}
-	for _, filing := range tally.Filings(r.set, func(i int) bool { return !r.isGone(i) && !r.set.IsOwn(i) }) {
+	for _, filing := range tally.Filings(r.set, func(i int) bool { return !r.isGone(i) && !r.set.IsPassedOver(i) }) {
 		for _, i := range filing.Sources {
 			g.twice[i] = !filing.Parts
 		}

@@ -146,7 +146,7 @@ func (r *run) result(f *figures) (*Result, error) {
 	}
 	running := make([]amount.Sum, len(r.amounts))
 	for i := range r.tally.Sources {
-		if r.set.IsOwn(i) {
+		if r.set.IsPassedOver(i) {
 			continue
 		}
 		counted := &r.tally.Sources[i]
