@@ -6,6 +6,7 @@ import decimal
 import gzip
 import io
 import json
+import os
 import subprocess
 import sys
 
@@ -131,3 +132,35 @@ for sheet in book:
 want = {"differs": 0, "only-here": 5, "only-there": 1, "ambiguous": 0, "agrees": 1}
 assert counts.pop("Statement") > 0 and counts == want, counts
 print("both.xlsx:", counts)
+for name in [n for n, rows in want.items() if rows]:  # a table has a row at the least
+    sheet = openpyxl.load_workbook("both.xlsx")[name]
+    table = next(iter(sheet.tables.values()))
+    assert table.ref == sheet.dimensions and table.autoFilter is not None, (name, table.ref, sheet.dimensions)
+
+# an office program's conversion of all sheets to CSV, its values as they are stored
+all_sheets = "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,false,false,false,false,-1"
+subprocess.run(["soffice", "-env:UserInstallation=file://" + os.getcwd() + "/office", "--headless", "--convert-to", all_sheets, "--outdir", "sheets", "aTrue.xlsx", "both.xlsx"],
+               check=True, capture_output=True, timeout=300)
+
+
+def sheet_rows(name):
+    with open(f"sheets/{name}.csv", encoding="utf-8", newline="") as f:
+        return list(csv.reader(f))
+
+
+rows = sheet_rows("aTrue-Records")
+assert rows[0] == COLUMNS, rows[0]
+truths = {"1": "true", "0": "false"}
+same("the office program's CSV of .xlsx", [row[:4] + [truths[row[4]]] for row in rows[1:]], False)
+for name, count in want.items():
+    rows = sheet_rows(f"both-{name}")
+    assert len(rows) == count + 1 and all(len(r) == len(rows[0]) for r in rows), (name, rows)
+by_doc = {row[rows[0].index("doc")]: row for rows in [sheet_rows("both-only-here")] for row in rows[1:]}
+here = sheet_rows("both-only-here")[0]
+for doc, text_of, amount, posted, _ in ROWS[1:]:
+    row = dict(zip(here, by_doc[doc]))
+    assert row["text"] == (text_of or "") and row["posted"] == (posted.isoformat() if posted else ""), (doc, row)
+    assert row["amount"] == "" if amount is None else Amount(row["amount"]) == amount, (doc, row)
+statement = {row[0]: row[1:] for row in sheet_rows("both-Statement")}
+assert Amount(statement["total here"][1]) == sum(r[2] for r in ROWS if r[2] is not None), statement
+print("both.xlsx, by the office program:", {name: len(sheet_rows(f"both-{name}")) - 1 for name in want})
