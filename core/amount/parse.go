@@ -31,7 +31,8 @@ const maxDigits = 4096
 // mark before it, since 12E3 is a code more often than not. Parentheses, a minus on either
 // side and CR make an amount negative; only one of them may stand. A currency
 // is a sign (Unicode class Sc), three capital letters as in ISO 4217, or one
-// of a few usual abbreviations.
+// of a few usual abbreviations. A dash alone, or with a currency, is how formats of money
+// show zero, and is zero here: whoever only guesses what a text is asks IsDash first.
 //
 // The error is ErrBlank or ErrNotAmount.
 func Parse(text []byte, decimal byte) (Amount, error) {
@@ -98,8 +99,11 @@ func parseMarked(text []byte, decimal byte) (Amount, error) {
 	for p.stripFront() || p.stripBack() {
 		p.trimBlanks()
 	}
-	if p.opened != p.closed {
+	switch {
+	case p.opened != p.closed:
 		return Amount{}, ErrNotAmount
+	case len(p.rest) == 0 && p.dash, !p.signed && isLongDash(p.rest):
+		return Amount{}, nil
 	}
 	a, ok := parseFigure(p.rest, decimal)
 	if !ok {
@@ -116,6 +120,7 @@ type around struct {
 	rest           []byte
 	signed         bool // a sign, a parenthesis, CR or DR was seen
 	negative       bool
+	dash           bool // the sign is a dash
 	opened, closed bool
 	currency       bool
 }
@@ -167,12 +172,28 @@ func (p *around) stripBack() bool {
 func (p *around) mark(r rune) bool {
 	switch {
 	case r == '-' || r == '−' || r == '+':
-		return p.sign(r != '+')
+		fresh := p.sign(r != '+')
+		p.dash = p.dash || fresh && r != '+'
+		return fresh
 	case !p.currency && unicode.Is(unicode.Sc, r):
 		p.currency = true
 		return true
 	}
 	return false
+}
+
+// isLongDash knows the dashes that are no minus.
+func isLongDash(text []byte) bool { return string(text) == "–" || string(text) == "—" }
+
+// IsDash tells whether a text is a dash, with or without a currency, which Parse reads as
+// zero. In a column of amounts it is one; elsewhere it stands for nothing.
+func IsDash(text []byte) bool {
+	const longest = 24 // a few blanks, a currency and a dash
+	if len(text) > longest || bytes.ContainsAny(text, "0123456789") {
+		return false
+	}
+	_, err := parseMarked(text, '.')
+	return err == nil
 }
 
 // sign notes a sign, unless there was one before.

@@ -181,6 +181,9 @@ func looksLike(table [][]string) bool {
 
 func isValue(text string) bool {
 	trimmed := []byte(strings.TrimSpace(text))
+	if amount.IsDash(trimmed) {
+		return false
+	}
 	if _, ok := date.Parse(trimmed); ok {
 		return true
 	}

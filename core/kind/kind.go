@@ -16,9 +16,10 @@ import (
 // Evidence are counts of one column's values, from which its kind follows. The
 // zero value is ready.
 type Evidence struct {
-	Filled  int // values that are not blank
-	Scale   int // the most digits behind the decimal mark of an amount
-	amounts int
+	Filled  int    // values that are not blank
+	Scale   int    // the most digits behind the decimal mark of an amount
+	amounts int    // with figures
+	dashes  int    // that are zero in a column of amounts
 	codes   int    // of the amounts, those that are digits only, or have an exponent, and so may be a code
 	powers  int    // of the codes, those with an exponent
 	padded  int    // of the codes, those with a leading zero
@@ -57,7 +58,11 @@ func (s *Evidence) Add(text []byte, decimal byte, n int) {
 	if !MayBeAmount(text) {
 		return
 	}
-	if value, err := amount.Parse(text, decimal); err == nil {
+	switch value, err := amount.Parse(text, decimal); {
+	case err != nil:
+	case amount.IsDash(text):
+		s.dashes += n
+	default:
 		s.addAmount(text, value.Scale(), n)
 	}
 }
@@ -134,6 +139,7 @@ func (s *Evidence) widen(first, last [2]int32) {
 func (s *Evidence) Merge(o *Evidence) {
 	s.Filled += o.Filled
 	s.amounts += o.amounts
+	s.dashes += o.dashes
 	s.codes += o.codes
 	s.powers += o.powers
 	s.padded += o.padded
@@ -162,11 +168,20 @@ func (s *Evidence) Kind(name string) (kind record.Kind, others int) {
 		return record.Flag, s.Filled - s.flags
 	case s.mostly(s.dates):
 		return record.Date, s.Filled - s.dates
-	case s.mostly(s.amounts) && s.Code(name) == "":
-		return record.Amount, s.Filled - s.amounts
+	case s.figures() && s.Code(name) == "":
+		return record.Amount, s.Filled - s.amounts - s.dashes
 	}
 	return record.Text, 0
 }
+
+// HasDashes tells whether the column is one of amounts in which dashes stand for zero.
+func (s *Evidence) HasDashes(name string) bool {
+	kind, _ := s.Kind(name)
+	return s.dashes > 0 && kind == record.Amount
+}
+
+// figures tells whether nine in ten values are figures, dashes left out of account.
+func (s *Evidence) figures() bool { return s.amounts > 0 && 10*s.amounts >= 9*(s.Filled-s.dashes) }
 
 func (s *Evidence) mostly(n int) bool { return s.Filled > 0 && 10*n >= 9*s.Filled }
 
@@ -176,7 +191,7 @@ func (s *Evidence) mostly(n int) bool { return s.Filled > 0 && 10*n >= 9*s.Fille
 // all have an exponent, as bar codes have that were taken for numbers.
 func (s *Evidence) Code(name string) string {
 	switch {
-	case !s.mostly(s.amounts):
+	case !s.figures():
 		return ""
 	case s.padded > 0:
 		return "codes, as some have leading zeros"
@@ -196,7 +211,7 @@ func (s *Evidence) Code(name string) string {
 func (s *Evidence) KindAs(name string, asked record.Kind) (kind record.Kind, others int) {
 	switch asked {
 	case record.Amount:
-		return asked, s.Filled - s.amounts
+		return asked, s.Filled - s.amounts - s.dashes
 	case record.Date:
 		return asked, s.Filled - s.dates
 	case record.Flag, record.Text:

@@ -24,8 +24,8 @@ func Append(dst, text []byte, decimal byte) []byte {
 // end of its decimals, of a date that is clear and has no time the day as in ISO
 // 8601, and of anything else the text as it is. Two values mean the same where
 // their plain forms are the same bytes. Digits with a leading zero are a code,
-// an amount with a currency or another word beside it is a text, and nothing but
-// blanks is blank. decimal is the decimal mark of amounts. What is not within the text is put into *room.
+// an amount with a currency or another word beside it is a text, a dash, which is zero only
+// in a column of amounts, is one too, and nothing but blanks is blank. decimal is the decimal mark of amounts. What is not within the text is put into *room.
 //
 //	1.234,50  (',')     1234.5
 //	31 Jan 2031         2031-01-31
@@ -100,7 +100,7 @@ func appendSlowly(dst, text []byte, decimal byte) []byte {
 	if len(trimmed) == 0 {
 		return dst
 	}
-	if !IsCode(trimmed) && isBare(trimmed) {
+	if !IsCode(trimmed) && isBare(trimmed) && !amount.IsDash(trimmed) {
 		if value, err := amount.Parse(trimmed, decimal); err == nil {
 			return value.Reduce().Append(dst)
 		}

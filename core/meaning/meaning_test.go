@@ -39,6 +39,7 @@ func TestPlainForms(t *testing.T) {
 		{"two digits before the exponent are a code", "10E-02", '.', "10E-02"},
 		{"a code with an E is a text", "12E3", '.', "12E3"},
 		{"a currency beside an exponent is one still", "1E+06 EUR", '.', "1E+06 EUR"},
+		{"a dash is a text, as nobody knows of which column", "-", '.', "-"},
 		{"a document is a text", "D00417", '.', "D00417"},
 	} {
 		if got := string(Append([]byte("x"), []byte(c.text), c.decimal)); got != "x"+c.want {

@@ -52,13 +52,14 @@ type column struct {
 	seed    uint64
 	known   memory
 	moments statistic.Moments
+	dashes  bool // are zero
 	key     []byte
 }
 
 func (c *comparison) visitor(s *side, t *tally.Visitor, keep bool) *visitor {
 	v := &visitor{comparison: c, side: s.number, tally: t, columns: make([]column, len(c.columns)), bound: make([]int, len(c.columns))}
 	for i, name := range c.columns {
-		v.columns[i] = column{seed: xxh3.HashString(name)}
+		v.columns[i] = column{seed: xxh3.HashString(name), dashes: c.dashes != nil && c.dashes[i]}
 	}
 	if keep {
 		v.places = spill.New(c.reading.Memory / int64(8*max(1, c.reading.Jobs)))
@@ -189,6 +190,9 @@ func (c *column) print(text []byte, decimal byte, exact bool) sum128 {
 	if exact {
 		c.key = append(c.key[:0], text...)
 		return c.hash()
+	}
+	if c.dashes && amount.IsDash(text) {
+		text = []byte("0")
 	}
 	if c.key = meaning.Append(c.key[:0], text, decimal); len(c.key) == 0 {
 		return sum128{}

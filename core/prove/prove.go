@@ -64,7 +64,7 @@ type Result struct {
 // are not equal, both are read once more to find out where. Values are compared
 // by what they mean: amounts that are equal, and dates that are the same day,
 // are equal however they are written, but digits with a leading zero of them
-// are a code. Records that cannot be read are compared by their text. The error
+// are a code. In a column of amounts a dash is zero. Records that cannot be read are compared by their text. The error
 // is what reading returned, or a *proof.FailedError.
 func Run(ctx context.Context, left, right *source.Set, reading source.Reading, options Options) (*Result, error) {
 	c := &comparison{options: options, reading: reading, sides: [2]*side{{set: left}, {set: right}}}
@@ -79,6 +79,14 @@ func Run(ctx context.Context, left, right *source.Set, reading source.Reading, o
 		}
 	}
 	l, r := c.sides[0], c.sides[1]
+	if l.sum != r.sum && !piped && c.findDashes() {
+		for _, s := range c.sides {
+			s.visitors = nil
+			if err := c.read(ctx, s, nil, false); err != nil {
+				return nil, err
+			}
+		}
+	}
 	result := &Result{Compared: c.columns, Left: l.result, Right: r.result}
 	result.Equal = len(l.result.OnlyColumns) == 0 && len(r.result.OnlyColumns) == 0 && l.sum == r.sum && l.result.Rows == r.result.Rows
 	if l.sum == r.sum && l.result.Rows == r.result.Rows {
@@ -110,6 +118,7 @@ type comparison struct {
 	options Options
 	reading source.Reading
 	columns []string // that are compared
+	dashes  []bool   // of these, columns of amounts in which a dash is zero; nil for none
 	sides   [2]*side
 }
 
@@ -120,6 +129,7 @@ type side struct {
 	visitors []*visitor
 	sum      sum128
 	result   Side
+	dashes   []bool // which columns are of amounts and have dashes
 
 	only  int
 	first []Record
@@ -168,6 +178,7 @@ func (c *comparison) read(ctx context.Context, s *side, progress *source.Progres
 		return err
 	}
 	s.sum = sum128{}
+	s.dashes = make([]bool, len(c.columns))
 	r := Side{OnlyColumns: s.result.OnlyColumns, Proof: t.Proof, Findings: t.Findings.All()}
 	moments := make([]statistic.Moments, len(c.columns))
 	for _, v := range s.visitors {
@@ -180,10 +191,24 @@ func (c *comparison) read(ctx context.Context, s *side, progress *source.Progres
 		}
 	}
 	for i, name := range c.columns {
+		s.dashes[i] = moments[i].Evidence.HasDashes(name)
 		r.Columns = append(r.Columns, moments[i].Summary(name, r.Proof.Used, ""))
 	}
 	s.result = r
 	return r.Proof.Check()
+}
+
+// findDashes tells whether dashes stand in a column of amounts, of either side, which
+// means that they are zero.
+func (c *comparison) findDashes() bool {
+	if c.options.Exact {
+		return false
+	}
+	c.dashes = make([]bool, len(c.columns))
+	for i := range c.dashes {
+		c.dashes[i] = c.sides[0].dashes[i] || c.sides[1].dashes[i]
+	}
+	return slices.Contains(c.dashes, true)
 }
 
 func (c *comparison) close() error {

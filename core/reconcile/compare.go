@@ -68,6 +68,7 @@ func (w *worker) compareRecords(a, b matching.Item) {
 		}
 		plain := meaning.Of(x, decimalOf(decimals[0], f.at[0]), &w.rooms[0])
 		other := meaning.Of(y, decimalOf(decimals[1], f.at[1]), &w.rooms[1])
+		plain, other = besideFigure(plain, other), besideFigure(other, plain)
 		if !bytes.Equal(plain, other) {
 			d := f.diff(i, plain, other)
 			if d.isAmount { // with the decimals that it has where it stands
@@ -76,6 +77,15 @@ func (w *worker) compareRecords(a, b matching.Item) {
 			w.diffs = append(w.diffs, d)
 		}
 	}
+}
+
+// besideFigure is the plain form of a value that is compared with another one: a dash beside
+// an amount is zero.
+func besideFigure(plain, other []byte) []byte {
+	if amount.IsDash(plain) && isFigure(other) {
+		return []byte("0")
+	}
+	return plain
 }
 
 func (w *worker) compareAmounts(i int, x, y amount.Amount) {
