@@ -31,6 +31,9 @@ type manner struct {
 	at        string
 	trailer   string
 	noTotal   bool
+	noQuotes  bool
+	shortRows string
+	widths    string
 	cover     string
 	query     string
 
@@ -56,6 +59,9 @@ func (m *manner) addAs(f *pflag.FlagSet, prefix string) {
 	f.StringVar(&m.at, prefix+"at", "", "where the records stand in JSON, as a JSON Pointer such as /data/rows (found by itself)")
 	f.StringVar(&m.trailer, prefix+"trailer", "", "the line with which sources end and declare what is in them, as 'TOTAL {rows} {debit}'; it is no record")
 	f.BoolVar(&m.noTotal, prefix+"no-total-line", false, "a line that begins with Total, Sum or the like is a record")
+	f.BoolVar(&m.noQuotes, prefix+"no-quotes", false, "a quote in text means nothing")
+	f.StringVar(&m.shortRows, prefix+"short-rows", "", "records that end early: pad them with blank fields, or suspend them (pad them unless a column that is needed is missing)")
+	f.StringVar(&m.widths, prefix+"widths", "", "how many characters each column of text has, as 6,10,12 (found by itself)")
 	f.StringVar(&m.cover, prefix+"declared-sheet", "", "the sheet on which a workbook declares what is in it; it is no source")
 	f.StringVar(&m.query, prefix+"query", "", "of a database, named as postgres://user@host/name, what is read: a select")
 	f.StringSliceVar(&m.rename, prefix+"rename", nil, "give columns other names, as 'Konto=account,Acct No=account'")
@@ -95,7 +101,12 @@ func (m *manner) manner(flag func(name string) string) (*source.Manner, error) {
 	case m.at != "" && m.at[0] != '/':
 		return nil, fail("at", "a JSON Pointer begins with a slash, as /data/rows, and %q does not", m.at)
 	}
-	result.Request = delimited.Request{NoHeader: m.noHeader, SkipLines: m.skipLines, HeaderLines: m.headers}
+	switch result.ShortRows = source.ShortRows(m.shortRows); result.ShortRows {
+	case source.FindShort, source.PadShort, source.SuspendShort:
+	default:
+		return nil, fail("short-rows", "short rows are padded or suspended, and %q is neither pad nor suspend", m.shortRows)
+	}
+	result.Request = delimited.Request{NoHeader: m.noHeader, NoQuotes: m.noQuotes, SkipLines: m.skipLines, HeaderLines: m.headers}
 	if m.delimiter != "" {
 		var err error
 		if result.Blanks = m.delimiter == blanksDelimiter; result.Blanks {

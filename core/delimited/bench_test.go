@@ -29,7 +29,7 @@ func BenchmarkScanQuoted(b *testing.B) {
 }
 
 func benchmarkScan(b *testing.B, data []byte, quotes bool) {
-	scanner := Scanner{Dialect: Dialect{',', '\n'}, Width: 11}
+	scanner := Scanner{Dialect: Dialect{Delimiter: ',', LineEnd: '\n'}, Width: 11}
 	block := Block{Data: data, FirstLine: 2, lines: 3000, quotes: quotes}
 	var batch record.Batch
 	b.SetBytes(int64(len(data)))

@@ -19,6 +19,7 @@ type Block struct {
 	FirstLine int   // the line of the source on which Data begins
 	Offset    int64 // of Data in the text
 	Last      bool  // nothing follows
+	cutOff    bool  // the last line had no line end
 	lines     int   // line ends in Data
 	quotes    bool  // Data holds a quote
 }
@@ -81,6 +82,7 @@ type Cutter struct {
 	line     int   // the line on which the next block begins
 	offset   int64 // of it in the text
 	ended    bool  // the source has no more
+	cutOff   bool  // nor a line end behind its last line
 	finished bool  // the last block was handed out
 }
 
@@ -266,6 +268,7 @@ func (c *Cutter) cut(data []byte, want int) (Block, bool) {
 	lineEnd := c.head.Dialect.LineEnd
 	last := c.ended && c.taken == len(c.ahead) && len(data) <= want
 	if n := len(data); last && n > 0 && data[n-1] != lineEnd {
+		c.cutOff = true
 		data = append(data, lineEnd)
 		c.ahead, c.taken = c.ahead[:0], 0 // which does not hold this line end
 	}
@@ -308,8 +311,9 @@ func (c *Cutter) blockOf(data []byte) Block {
 		FirstLine: c.line,
 		Offset:    c.offset,
 		Last:      c.finished,
+		cutOff:    c.finished && c.cutOff,
 		lines:     bytes.Count(data, []byte{c.head.Dialect.LineEnd}),
-		quotes:    bytes.IndexByte(data, '"') >= 0,
+		quotes:    !c.head.Dialect.NoQuotes && bytes.IndexByte(data, '"') >= 0,
 	}
 	c.line += block.lines
 	c.offset += int64(len(data))
@@ -325,6 +329,9 @@ func (c *Cutter) blockOf(data []byte) Block {
 // is that of the line it stands on: a block of that line alone leaves the
 // scanner no other way than to refuse it.
 func (d Dialect) lastRecordEnd(data []byte, final bool) int {
+	if d.NoQuotes {
+		return bytes.LastIndexByte(data, d.LineEnd) + 1
+	}
 	start := 0 // of the record that is being read
 	for at := 0; ; {
 		i := bytes.IndexByte(data[at:], '"')

@@ -57,7 +57,7 @@ func readAll(t testing.TB, text string, request Request, block int) (*Head, outc
 		}
 		buffer = used
 		head := cutter.Head()
-		scanner := Scanner{head.Dialect, len(head.Layout.Columns), head.Header}
+		scanner := Scanner{Dialect: head.Dialect, Width: len(head.Layout.Columns), Header: head.Header}
 		scanner.Scan(b, &batch)
 		for row := range batch.Rows {
 			r := read{Line: batch.Line(row)}
@@ -221,7 +221,7 @@ func countAll(t *testing.T, cutter *Cutter) (rows, refused, line int) {
 			t.Fatal(err)
 		}
 		buffer = used
-		(&Scanner{cutter.Head().Dialect, 2, cutter.Head().Header}).Scan(block, &batch)
+		(&Scanner{Dialect: cutter.Head().Dialect, Width: 2, Header: cutter.Head().Header}).Scan(block, &batch)
 		rows, refused = rows+batch.Rows, refused+len(batch.Refused)
 		if batch.Rows > 0 {
 			line = batch.Line(batch.Rows - 1)

@@ -21,6 +21,7 @@ import (
 type Dialect struct {
 	Delimiter byte
 	LineEnd   byte // '\n', before which one '\r' may stand, or '\r' alone
+	NoQuotes  bool // a quote is text like any other
 }
 
 // fields appends to b.Bounds the end of each field of the record at start, and
@@ -31,7 +32,7 @@ func (d Dialect) fields(data []byte, start int, b *record.Batch) (end int, reaso
 	at := start
 	for {
 		field := at
-		if data[at] == '"' {
+		if data[at] == '"' && !d.NoQuotes {
 			closing, state := d.closingQuote(data, at)
 			if state != closed {
 				return at + bytes.IndexByte(data[at:], d.LineEnd) + 1, state.reason(), false

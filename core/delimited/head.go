@@ -2,6 +2,7 @@ package delimited
 
 import (
 	"bytes"
+	"cmp"
 	"strings"
 	"sync"
 	"unicode/utf8"
@@ -25,6 +26,7 @@ type Request struct {
 	SkipLines   int  // lines above the header, or above the first record
 	HeaderLines int  // lines of the header, whose names are joined; 0: one, or none if it looks like a record
 	NoHeader    bool
+	NoQuotes    bool // quotes mean nothing
 }
 
 // Heads finds heads, and keeps those that the first line alone decides, since
@@ -142,6 +144,7 @@ func find(sample []byte, whole bool, request Request) *Head {
 		rest = rest[len(mark):]
 	}
 	h.Dialect.LineEnd, _ = lineEndOf(rest)
+	h.Dialect.NoQuotes = request.NoQuotes
 	if request.SkipLines > 0 {
 		end := linesEnd(rest, h.Dialect.LineEnd, request.SkipLines)
 		if end == 0 {
@@ -167,7 +170,7 @@ func find(sample []byte, whole bool, request Request) *Head {
 	}
 	h.Dialect.Delimiter = request.Delimiter
 	if request.Delimiter == 0 {
-		h.Dialect.Delimiter = findDelimiter(look, h.Dialect.LineEnd)
+		h.Dialect.Delimiter = findDelimiter(look, h.Dialect)
 	}
 	h.Delimiter = h.Dialect.Delimiter
 	table := sampleTable(look, h.Dialect)
@@ -285,11 +288,12 @@ func trimLineEnd(line []byte) []byte {
 
 // findDelimiter takes the delimiter by which most lines have as many fields as
 // the header, and more than one.
-func findDelimiter(look []byte, lineEnd byte) byte {
+func findDelimiter(look []byte, d Dialect) byte {
 	best, bestShare := byte(0), 0.0
 	alone, aloneShare := byte(','), -1.0
 	for _, delimiter := range delimiters {
-		table := sampleTable(look, Dialect{delimiter, lineEnd})
+		d.Delimiter = delimiter
+		table := sampleTable(look, d)
 		if len(table) == 0 {
 			continue
 		}
@@ -308,10 +312,35 @@ func findDelimiter(look []byte, lineEnd byte) byte {
 			alone, aloneShare = delimiter, share
 		}
 	}
-	if best != 0 {
+	switch {
+	case best != 0:
 		return best
+	case aloneShare >= 0:
+		return cmp.Or(rareDelimiter(look, d), alone)
 	}
 	return alone
+}
+
+// rareDelimiters part the fields of texts in which none of the usual ones does.
+var rareDelimiters = []byte{0x1f, 0x01, '~', '^', ':'}
+
+// rareDelimiter takes the one by which every line has as many fields as the first, and more
+// than one; 0 where there is none. A colon in figures is part of a time.
+func rareDelimiter(look []byte, d Dialect) byte {
+	const fewest = 2 // lines that have to agree
+	for _, d.Delimiter = range rareDelimiters {
+		table := sampleTable(look, d)
+		agree := len(table) >= fewest
+		for i := range table {
+			texts := table[i].texts
+			isTime := d.Delimiter == ':' && strings.Trim(texts[0], "0123456789 -/.") == ""
+			agree = agree && len(texts) > 1 && len(texts) == len(table[0].texts) && !isTime
+		}
+		if agree {
+			return d.Delimiter
+		}
+	}
+	return 0
 }
 
 // headerWidth is the number of fields of the header, or of the first record.
@@ -354,7 +383,7 @@ func sampleTable(look []byte, d Dialect) []sampleRow {
 	)
 	for start := 0; start < len(data) && len(table) < sampleLines; {
 		batch.Reset(0)
-		batch.Data, batch.Quoted = data, true
+		batch.Data, batch.Quoted = data, !d.NoQuotes
 		batch.Bounds = append(batch.Bounds, uint32(start)-1)
 		end, _, ok := d.fields(data, start, &batch)
 		if !ok && len(table) == 0 { // names, if this is a header, quotes and all

@@ -13,6 +13,13 @@ type Scanner struct {
 	Dialect Dialect
 	Width   int    // how many fields a record has
 	Header  []byte // the header as it was sent, to know its repetitions; may be nil
+
+	// Least tells how many fields a record must have at the least to be filled up with
+	// blank ones at its end where it has fewer than Width; 0 where none is filled up. Nil
+	// is the same as 0. Cut tells that this also holds for a last line without a line end,
+	// which may have been cut off.
+	Least func() int
+	Cut   bool
 }
 
 // Scan makes a batch of a block. The batch keeps block.Data; its refusals and
@@ -65,7 +72,7 @@ func (s *Scanner) scanRectangle(block Block, b *record.Batch) bool {
 		}
 	}
 	b.Rows = block.lines
-	b.Plain = !carriage || bytes.Count(data, carriageReturn) == carriages
+	b.Plain = (!carriage || bytes.Count(data, carriageReturn) == carriages) && (!s.Dialect.NoQuotes || bytes.IndexByte(data, '"') < 0)
 	return true
 }
 
@@ -133,6 +140,7 @@ func (s *Scanner) scanRecords(block Block, b *record.Batch) {
 	data := block.Data
 	line := block.FirstLine
 	b.Quoted = block.quotes
+	least, asked := 0, false
 	for start := 0; start < len(data); {
 		first := len(b.Bounds)
 		b.Bounds = append(b.Bounds, uint32(start)-1)
@@ -148,6 +156,15 @@ func (s *Scanner) scanRecords(block Block, b *record.Batch) {
 			b.Blank++
 		case s.isHeader(raw):
 			b.Repeated = append(b.Repeated, line)
+		case fields < s.Width && s.Least != nil && (s.Cut || !block.cutOff || end < len(data)):
+			if !asked {
+				least, asked = s.Least(), true
+			}
+			if keep = 0 < least && least <= fields; keep {
+				s.fillUp(b, first, raw, line)
+				break
+			}
+			fallthrough
 		case fields != s.Width:
 			b.Refused = append(b.Refused, record.Refusal{Reason: record.FieldCount, Line: line, Fields: fields, Raw: raw})
 		default:
@@ -162,6 +179,26 @@ func (s *Scanner) scanRecords(block Block, b *record.Batch) {
 		line += lineBreaks(data[start:end], s.Dialect.LineEnd)
 		start = end
 	}
+}
+
+// fillUp puts a record of too few fields, whose bounds begin at first, behind the data once
+// more, with blank fields at its end.
+func (s *Scanner) fillUp(b *record.Batch, first int, raw []byte, line int) {
+	fields := len(b.Bounds) - first - 1
+	if len(b.Padded) == 0 {
+		b.Data = bytes.Clone(b.Data) // which is also what follows in the source's buffer
+	}
+	moved := uint32(len(b.Data)) - (b.Bounds[first] + 1) // in wrapping arithmetic
+	b.Data = append(b.Data, raw...)
+	for i := first; i < len(b.Bounds); i++ {
+		b.Bounds[i] += moved
+	}
+	for range s.Width - fields {
+		b.Data = append(b.Data, s.Dialect.Delimiter)
+		b.Bounds = append(b.Bounds, uint32(len(b.Data)))
+	}
+	b.Data = append(b.Data, s.Dialect.LineEnd)
+	b.Padded = append(b.Padded, record.Padded{Fields: fields, Line: line})
 }
 
 // lineBreaks counts the line ends of one record, nearly always one.

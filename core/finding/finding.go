@@ -77,6 +77,10 @@ const (
 	OpenQuote   Kind = "open-quote"   // a quote that is never closed
 	StrayQuote  Kind = "stray-quote"  // text behind a closing quote
 
+	ShortRow       Kind = "short-row"       // records that end early, and were filled up with blank fields
+	QuotesInText   Kind = "quotes-in-text"  // quotes that break more than a handful of records
+	HeaderUnproven Kind = "header-unproven" // a first line of which nothing tells whether it is a record
+
 	NoText         Kind = "no-text"         // a file that is called like text and holds a picture, a program or the like
 	EmptyFile      Kind = "empty-file"      // no bytes
 	NoRows         Kind = "no-rows"         // a header and no records
@@ -114,6 +118,7 @@ var weights = map[Kind]Weight{
 	NotFound: Stop, ManyFound: Stop, ValidTwice: Stop,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
+	ShortRow: Review, QuotesInText: Review, HeaderUnproven: Review,
 	NoText: Review, EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
 	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
 	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, TotalOrRecord: Stop, OneColumn: Review, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,

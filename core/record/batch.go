@@ -41,6 +41,10 @@ type Batch struct {
 	Blank    int
 	Repeated []int
 
+	// Padded are records that had fewer fields than there are columns, and were filled up
+	// with blank ones.
+	Padded []Padded
+
 	// Dropped are the records that a condition left out, nil for none. They
 	// share Data with the others.
 	Dropped *Batch
@@ -64,6 +68,9 @@ type Told struct {
 	Records int
 	Line    int
 }
+
+// Padded is a record that ended early: how many fields it had, and its line.
+type Padded struct{ Fields, Line int }
 
 // AppendTold adds what is told of a column, which may have been told before.
 func AppendTold(told []Told, t Told) []Told {

@@ -286,6 +286,18 @@ func (s *Shape) Calculated() []int {
 	return columns
 }
 
+// Read are the columns of the source of which each record's value is read: as an amount, a
+// date or a flag, or in an expression.
+func (s *Shape) Read() []int {
+	columns := s.Calculated()
+	for at := range s.kinds {
+		if kind := s.kinds[at].Kind; kind != "" && kind != record.Text {
+			columns = append(columns, at)
+		}
+	}
+	return columns
+}
+
 // Dated are the columns of the source that are read as dates of which the order
 // has to be found out, be it in an expression.
 func (s *Shape) Dated() []int {

@@ -25,8 +25,9 @@ type Manner struct {
 	Choice      Choice          // what is read of workbooks
 	Query       string          // what is read of a database
 	Trailer     *TrailerPattern // the line with which sources end and declare what is in them; nil for none
-	NoTotalLine bool            // a line that begins like a total line is a record
-	Parts       bool            // several files for one entity and period are parts of one filing
+	ShortRows   ShortRows
+	NoTotalLine bool // a line that begins like a total line is a record
+	Parts       bool // several files for one entity and period are parts of one filing
 	Shape       *shape.Request
 }
 

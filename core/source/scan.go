@@ -254,12 +254,16 @@ func newFeed(ctx context.Context, s *Set, reading Reading) *feed {
 
 // shape returns the shape of a source's records.
 func (f *feed) shape(index int, head *record.Head) *shape.Shape {
+	return f.shapeOf(&f.set.Sources[index], head)
+}
+
+func (f *feed) shapeOf(source *Source, head *record.Head) *shape.Shape {
 	f.shaping.Lock()
 	defer f.shaping.Unlock()
-	key := shaped{f.set.Sources[index].as, head}
+	key := shaped{source.as, head}
 	s := f.shapes[key]
 	if s == nil {
-		s = f.set.Sources[index].manner().Shape.For(head)
+		s = source.manner().Shape.For(head)
 		f.shapes[key] = s
 	}
 	return s

@@ -73,6 +73,7 @@ type Set struct {
 	Mode   ColumnMode
 	Prefix string // of the flags that speak of these sources, as "against-"
 
+	needed []string  // columns that a record must not lack
 	totals []totals  // total lines by source; nil before a Scan or a Look
 	looked []look    // what Look found, by source; nil before
 	aside  []aside   // which sources a Scan found to be no data; nil before
@@ -95,7 +96,7 @@ func (s *Set) IsPassedOver(index int) bool { return s.aside != nil && s.aside[in
 
 // Subset is a set of some of the sources, by their indices.
 func (s *Set) Subset(indices []int) *Set {
-	subset := &Set{Pattern: s.Pattern, Mode: s.Mode, Prefix: s.Prefix}
+	subset := &Set{Pattern: s.Pattern, Mode: s.Mode, Prefix: s.Prefix, needed: slices.Clone(s.needed)}
 	for _, i := range indices {
 		subset.Sources = append(subset.Sources, s.Sources[i])
 		if s.starts != nil {

@@ -13,6 +13,8 @@ type textReader struct {
 	file   io.Closer // nil where all was read before
 	unwrap *unwrapper
 	cutter *delimited.Cutter
+	least  func(*record.Head) int // see delimited.Scanner
+	short  ShortRows
 }
 
 func (f *feed) openText(s *Source, progress *Progress) (*textReader, error) {
@@ -21,7 +23,10 @@ func (f *feed) openText(s *Source, progress *Progress) (*textReader, error) {
 		return nil, err
 	}
 	unwrap := newUnwrapper(s, progress)
-	return &textReader{file: file, unwrap: unwrap, cutter: delimited.NewCutter(file, f.limit, unwrap.unwrap, f.heads[s.as].Find)}, nil
+	return &textReader{
+		file: file, unwrap: unwrap, cutter: delimited.NewCutter(file, f.limit, unwrap.unwrap, f.heads[s.as].Find),
+		least: func(head *record.Head) int { return f.leastFields(s, head) }, short: s.manner().ShortRows,
+	}, nil
 }
 
 func (r *textReader) Head() *record.Head {
@@ -41,6 +46,9 @@ func (r *textReader) Next(s *Stretch) (err error) {
 func (r *textReader) Parse(s *Stretch) {
 	head := r.cutter.Head()
 	scanner := delimited.Scanner{Dialect: head.Dialect, Width: len(head.Layout.Columns), Header: head.Header}
+	if r.short != SuspendShort {
+		scanner.Least, scanner.Cut = func() int { return r.least(&head.Head) }, r.short == PadShort
+	}
 	scanner.Scan(s.block, &s.Batch)
 	s.Last = s.block.Last
 }

@@ -33,7 +33,7 @@ func TestTotalLines(t *testing.T) {
 		{"of each part, and of all", "A,1,10\nTotal A,1,10\nB,2,20\nSubtotal,2,20\nGrand total,3,30\n", 2, []string{"total on line 3: [n v]", "total on line 5: [n v]", "total on line 6: [n v]"}},
 		{"right in spite of one that is off", "A,1,10\nSum,2,10\nB,2,20\nTotal,3,30\n", 3, []string{"total on line 5: [n v]", "doubt on line 3: [{n 2 1}]"}},
 		{"short", rows + "Total,3\n", 2, []string{"total on line 4: [n]"}},
-		{"short and off", rows + "Total,4\n", 2, []string{"doubt on line 4: [{n 4 3}]"}},
+		{"short and off", rows + "Total,4\n", 3, []string{"doubt on line 4: [{n 4 3}]"}},
 		{"above all records", "Total,3,30\n" + rows, 3, []string{"doubt on line 2: [{n 3 0} {v 30 0}]"}},
 		{"with a text in it", rows + "Total,3,thirty\n", 3, nil},
 		{"a word within a word", rows + "Summer,3,30\n", 3, nil},

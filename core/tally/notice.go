@@ -25,9 +25,11 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 		f.Expected, f.Found = fmt.Sprint(b.Width), fmt.Sprint(refusal.Fields)
 		f.Message = fmt.Sprintf("%s where there are %s; the record is in suspense", Plural(refusal.Fields, "field"), Plural(b.Width, "column"))
 	case record.OpenQuote:
+		entry.set.quotes++
 		f.Kind = finding.OpenQuote
 		f.Message = "a quote opens on this line and is never closed; the line is in suspense, and reading went on with the next one"
 	case record.StrayQuote:
+		entry.set.quotes++
 		f.Kind = finding.StrayQuote
 		f.Message = "text stands behind a closing quote; the record is in suspense"
 	case record.NoResult:
@@ -169,6 +171,13 @@ func (t *Tally) tell(index int, s *Source) {
 		add(finding.Finding{
 			Kind: finding.EncodingGuessed, Line: s.set.guessedLine, Found: s.set.guessed,
 			Message: fmt.Sprintf("the text is no UTF-8, first on this line, and was read as %s; say it with --encoding", s.set.guessed),
+		})
+	}
+	t.tellShort(index, s, add)
+	if few := 5; s.set.quotes > few {
+		add(finding.Finding{
+			Kind: finding.QuotesInText, Count: s.set.quotes,
+			Message: fmt.Sprintf("%s in suspense because of quotes; if a quote means nothing in this file, read it with --no-quotes", Plural(s.set.quotes, "record")),
 		})
 	}
 	s.tellTotalLines(add)

@@ -75,6 +75,8 @@ type aside struct {
 	dropped     []amount.Sum // of the records that a condition left out, likewise
 	totalLines  []source.TotalLine
 	hidden      int    // rows that are hidden
+	padded      padded // records that were filled up
+	quotes      int    // records in suspense because of quotes
 	guessed     string // the encoding that was guessed, and the first line that needed it
 	guessedLine int
 	left        map[drop.Reason]*left
@@ -96,6 +98,8 @@ func (s *Source) Whole(total int) amount.Amount {
 // New makes a tally of a set.
 func New(set *source.Set, options Options) *Tally {
 	t := &Tally{set: set, options: options}
+	set.Need(options.Amounts...)
+	set.Need(options.Columns...)
 	if options.Whole {
 		t.Findings.KeepAll()
 	}
@@ -168,6 +172,7 @@ func (v *Visitor) Batch(b *source.Batch) error {
 	}
 	entry.set.repeated = append(entry.set.repeated, b.Repeated...)
 	entry.set.noteExpressions(b.Missed, b.Blanked)
+	entry.set.padded.count(b)
 	for i := range b.Refused {
 		switch {
 		case gone:
@@ -488,6 +493,8 @@ func (s *Source) merge(o *Source) {
 	s.Dropped += o.Dropped
 	s.Left += o.Left
 	s.set.hidden += o.set.hidden
+	s.set.quotes += o.set.quotes
+	s.set.padded.merge(o.set.padded)
 	if o.Trailer != nil {
 		s.Trailer = o.Trailer
 	}
