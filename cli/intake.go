@@ -80,7 +80,11 @@ func intakeDocument(set *source.Set, f *intakeFlags, r *intake.Result) show.Obje
 		}
 		o.Add("format", s.Head.Format)
 		if !s.Head.Empty && s.Head.Delimiter != 0 {
-			o.Add("delimiter", string(s.Head.Delimiter))
+			if s.Separated != "" {
+				o.Add("separated", s.Separated)
+			} else {
+				o.Add("delimiter", string(s.Head.Delimiter))
+			}
 			o.Add("decimal", string(s.Decimal))
 		}
 		if s.Head.Delimiter != 0 {
@@ -174,7 +178,7 @@ func (a *app) printIntakeSources(set *source.Set, f *intakeFlags, r *intake.Resu
 			size += src.Size
 			sizeText, changed = show.Size(src.Size), src.Changed.Format("2006-01-02 15:04")
 		}
-		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s, f.reading.manner.delimiter), sizeText, changed)...)
+		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s), sizeText, changed)...)
 	}
 	cells := make([]string, len(t.Columns))
 	words := len(set.Words())
@@ -199,7 +203,7 @@ func between(s *intake.Sheet) string {
 }
 
 // writtenWith says in few words how a source is written.
-func writtenWith(s *intake.Sheet, asked string) string {
+func writtenWith(s *intake.Sheet) string {
 	if s.Head.Empty {
 		return "nothing"
 	}
@@ -207,8 +211,8 @@ func writtenWith(s *intake.Sheet, asked string) string {
 	if s.Head.Delimiter != 0 {
 		text = delimiterName(s.Head.Delimiter)
 	}
-	if asked == blanksDelimiter && s.Head.Delimiter == '\t' {
-		text = asked // of which reading makes tabs
+	if s.Separated != "" {
+		text = s.Separated // of which reading makes tabs
 	}
 	if s.Decimal == ',' {
 		text += ", decimal comma"

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"lastblock/core/date"
@@ -114,6 +115,19 @@ func (m *manner) manner(flag func(name string) string) (*source.Manner, error) {
 		} else if result.Request.Delimiter, err = oneCharacter(m.delimiter); err != nil {
 			return nil, fail("delimiter", "%w", err)
 		}
+	}
+	if m.widths != "" {
+		if m.delimiter != "" {
+			return nil, fail("widths", "it does not go together with %s", flag("delimiter"))
+		}
+		for text := range strings.SplitSeq(m.widths, ",") {
+			width, err := strconv.Atoi(strings.TrimSpace(text))
+			if err != nil || width < 1 {
+				return nil, fail("widths", "the widths of columns are numbers of characters with commas between them, as 6,10,12, and %q is none", text)
+			}
+			result.Widths = append(result.Widths, width)
+		}
+		result.Request.Delimiter = '\t' // of which the columns are made
 	}
 	if m.encoding != "" {
 		if _, err := decode.Named(m.encoding); err != nil {

@@ -93,7 +93,7 @@ func split(text []byte) (parts [3]int, mark byte, yearFirst, ok bool) {
 	if part != 2 || lengths[1] < 1 || lengths[1] > 2 || !yearFirst && !yearLast {
 		return parts, 0, false, false
 	}
-	return parts, mark, yearFirst, i == len(text) || text[i] == 'T' || text[i] == ' '
+	return parts, mark, yearFirst, i == len(text) || isClock(text[i:])
 }
 
 // parseNamed reads a date whose month is a name, so that its order cannot be
@@ -150,10 +150,63 @@ func withoutTime(text []byte) []byte {
 	for at > 0 && isDigit(text[at-1]) {
 		at--
 	}
-	if digits := colon - at; digits < 1 || digits > 2 || at == 0 || text[at-1] != ' ' && text[at-1] != 'T' {
+	if at <= 0 || !isClock(text[at-1:]) {
 		return text
 	}
 	return bytes.TrimRight(text[:at-1], " ,")
+}
+
+// isClock tells whether what stands behind a date is a time of day: a blank or a T, hours and
+// minutes, or more, and perhaps AM or PM and a time zone. Nothing but blanks is none, and as
+// good.
+func isClock(text []byte) bool {
+	if len(text) == 0 || text[0] != ' ' && text[0] != 'T' {
+		return false
+	}
+	rest := bytes.TrimLeft(text[1:], " ")
+	if len(rest) == 0 {
+		return text[0] == ' '
+	}
+	digits := 0
+	for digits < len(rest) && isDigit(rest[digits]) {
+		digits++
+	}
+	if digits == 4 || digits == 6 { // of the basic format of ISO 8601
+		return text[0] == 'T' && isZone(rest[digits:])
+	}
+	if digits < 1 || digits > 2 {
+		return false
+	}
+	rest = rest[digits:]
+	parts := 0
+	for ; parts < 3 && len(rest) > 2 && (rest[0] == ':' || parts == 2 && (rest[0] == '.' || rest[0] == ',')); parts++ {
+		digits = 0
+		for digits < len(rest)-1 && isDigit(rest[1+digits]) {
+			digits++
+		}
+		if digits < 1 || parts < 2 && digits != 2 {
+			return false
+		}
+		rest = rest[1+digits:]
+	}
+	return parts > 0 && isZone(rest)
+}
+
+// isZone tells whether what stands behind a time is AM or PM, a time zone, or nothing.
+func isZone(text []byte) bool {
+	text = bytes.TrimSpace(text)
+	for _, half := range []string{"AM", "PM", "am", "pm"} {
+		text = bytes.TrimLeft(bytes.TrimPrefix(text, []byte(half)), " ")
+	}
+	switch string(text) {
+	case "", "Z", "UTC", "GMT":
+		return true
+	}
+	if text[0] != '+' && text[0] != '-' {
+		return false
+	}
+	offset := bytes.Replace(text[1:], []byte{':'}, nil, 1)
+	return (len(offset) == 2 || len(offset) == 4) && !bytes.ContainsFunc(offset, func(c rune) bool { return c < '0' || c > '9' })
 }
 
 func isDigit(c byte) bool { return '0' <= c && c <= '9' }
@@ -180,7 +233,7 @@ func ParseOrder(text []byte, order Order) (int, bool) {
 	if !ok {
 		return parseNamed(text)
 	}
-	if len(rest) > 0 && rest[0] != 'T' && rest[0] != ' ' {
+	if len(rest) > 0 && !isClock(rest) {
 		return 0, false
 	}
 	if lengths[0] == 4 || order == YearMonthDay {
@@ -191,6 +244,23 @@ func ParseOrder(text []byte, order Order) (int, bool) {
 		return days(year, parts[0], parts[1])
 	}
 	return days(year, parts[1], parts[0])
+}
+
+// ParseFull is ParseOrder for an order that nobody has said, but that was found out: a year in
+// numbers then has four digits, and marks stand between the parts.
+func ParseFull(text []byte, order Order) (int, bool) {
+	parts, lengths, rest, ok := numbers(text)
+	switch {
+	case !ok:
+		return parseNamed(text)
+	case lengths[0] != 4 && lengths[2] != 4 || len(rest) > 0 && !isClock(rest):
+		return 0, false
+	case lengths[0] == 4:
+		return days(parts[0], parts[1], parts[2])
+	case order == MonthDayYear:
+		return days(parts[2], parts[0], parts[1])
+	}
+	return days(parts[2], parts[1], parts[0])
 }
 
 // parseDigits reads digits without marks.

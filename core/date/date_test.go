@@ -30,6 +30,20 @@ func TestParse(t *testing.T) {
 		{"1.2.31", "", 0},
 		{"1234.50.1", "", 0},
 		{"2031-01-31x", "", 0},
+		{"2031-01-31 ", "2031-01-31", YearMonthDay},
+		{"31.01.2031 9:05", "2031-01-31", DayMonthYear},
+		{"31/01/2031 09:05:06.123 PM", "2031-01-31", DayMonthYear},
+		{"2031-01-31T10:00:00+01:00", "2031-01-31", YearMonthDay},
+		{"2031-01-31 10:00 UTC", "2031-01-31", YearMonthDay},
+		{"2031-01-31T100000Z", "2031-01-31", YearMonthDay},
+		{"Jan 31, 2031 10:00 PM", "2031-01-31", YearMonthDay},
+		{"2031-01-31 D1 5,00", "", 0},
+		{"2031-01-31 5", "", 0},
+		{"2031-01-31 10:5", "", 0},
+		{"2031-01-31 10:00 sharp", "", 0},
+		{"2031-01-31T", "", 0},
+		{"31/01/2031 Fee", "", 0},
+		{"31 Jan 2031 10:00 sharp", "", 0},
 	} {
 		got, ok := Parse([]byte(c.text))
 		switch {
@@ -128,6 +142,24 @@ func TestParseOrder(t *testing.T) {
 		}
 		if got != c.want {
 			t.Errorf("%q in order %d is %q, want %q", c.text, c.order, got, c.want)
+		}
+	}
+}
+
+// Where the order of the parts was only found out, a year has four digits.
+func TestParseFull(t *testing.T) {
+	for _, c := range []struct {
+		text  string
+		order Order
+		want  string // "" for no date
+	}{
+		{"03/04/2031", DayMonthYear, "2031-04-03"}, {"03/04/2031", MonthDayYear, "2031-03-04"}, {"2031-04-03", MonthDayYear, "2031-04-03"},
+		{"31/01/2031", MonthDayYear, ""}, {"3.4.31", DayMonthYear, ""}, {"03042031", DayMonthYear, ""}, {"20310403", YearMonthDay, ""},
+		{"Apr 3 2031", DayMonthYear, "2031-04-03"}, {"3-Apr-31", MonthDayYear, "2031-04-03"}, {"3/4/2031 Fee", DayMonthYear, ""}, {"3/4/2031 08:15", DayMonthYear, "2031-04-03"},
+	} {
+		days, ok := ParseFull([]byte(c.text), c.order)
+		if got := String(days); ok != (c.want != "") || ok && got != c.want {
+			t.Errorf("%q in order %d is %q, %v; want %q", c.text, c.order, got, ok, c.want)
 		}
 	}
 }

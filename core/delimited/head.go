@@ -45,6 +45,7 @@ func NewHeads(request Request) *Heads {
 const (
 	sampleSize  = 64 << 10
 	sampleLines = 50
+	manyLines   = 1000 // where these show no more than one field each
 )
 
 // delimiters are tried in this order; the comma comes last since it is a
@@ -81,11 +82,17 @@ func firstLine(sample []byte) []byte {
 	return nil
 }
 
-// agrees tells whether the line behind the first one has as many fields; where
-// there is none, or it has quotes, that is not looked into.
+// agrees tells whether the line behind the first one has as many fields, and a digit, as
+// a record has and a header of words has not; where there is none, that is not looked into, nor
+// how many fields one with quotes has.
 func agrees(line, rest []byte) bool {
 	next := firstLine(rest)
-	if len(trimLineEnd(next)) == 0 || bytes.IndexByte(next, '"') >= 0 {
+	switch {
+	case len(trimLineEnd(next)) == 0:
+		return true
+	case !bytes.ContainsAny(next, "0123456789"):
+		return false
+	case bytes.IndexByte(next, '"') >= 0:
 		return true
 	}
 	i := bytes.IndexAny(line, "\t;|,")
@@ -168,12 +175,8 @@ func find(sample []byte, whole bool, request Request) *Head {
 	if last := bytes.LastIndexByte(rest, h.Dialect.LineEnd) + 1; !whole && last > 0 {
 		look = rest[:last] // without a line that the end of the sample cuts
 	}
-	h.Dialect.Delimiter = request.Delimiter
-	if request.Delimiter == 0 {
-		h.Dialect.Delimiter = findDelimiter(look, h.Dialect)
-	}
+	table := h.findTable(look, request.Delimiter)
 	h.Delimiter = h.Dialect.Delimiter
-	table := sampleTable(look, h.Dialect)
 	if len(table) == 0 {
 		h.Layout = record.NewLayout(nil)
 		return h
@@ -195,6 +198,10 @@ func find(sample []byte, whole bool, request Request) *Head {
 	h.size += end
 	h.lines += bytes.Count(rest[:end], []byte{h.Dialect.LineEnd})
 	names := header.Join(texts[at : at+lines])
+	if lines == 1 && header.IsShort(texts[at:]) {
+		names = header.Complete(names, texts[at+1:])
+	}
+	h.Unproven = request.HeaderLines == 0 && !header.IsProven(texts[at:])
 	if header.IsNumbering(names, texts[at+lines:]) {
 		h.Index = 1
 	}
@@ -204,6 +211,24 @@ func find(sample []byte, whole bool, request Request) *Head {
 		h.Alone = otherDelimiter(h.Header, h.Dialect.Delimiter)
 	}
 	return h
+}
+
+// findTable reads the first records, and finds the delimiter where none is asked for. Where
+// the first lines are all of one field, as those of a long preamble are, it looks at more.
+func (h *Head) findTable(look []byte, asked byte) []sampleRow {
+	h.Dialect.Delimiter = asked
+	var table []sampleRow
+	for _, most := range []int{sampleLines, manyLines} {
+		found := true
+		if asked == 0 {
+			h.Dialect.Delimiter, found = findDelimiter(look, h.Dialect, most)
+		}
+		table = sampleTable(look, h.Dialect, most)
+		if len(table) < most || found && header.Width(rowTexts(table)) != 1 {
+			break
+		}
+	}
+	return table
 }
 
 // otherDelimiter is a delimiter that stands in a header without quotes, and is not the one
@@ -287,13 +312,13 @@ func trimLineEnd(line []byte) []byte {
 }
 
 // findDelimiter takes the delimiter by which most lines have as many fields as
-// the header, and more than one.
-func findDelimiter(look []byte, d Dialect) byte {
+// the header, and more than one; found is false where none has more.
+func findDelimiter(look []byte, d Dialect, most int) (delimiter byte, found bool) {
 	best, bestShare := byte(0), 0.0
 	alone, aloneShare := byte(','), -1.0
 	for _, delimiter := range delimiters {
 		d.Delimiter = delimiter
-		table := sampleTable(look, d)
+		table := sampleTable(look, d, most)
 		if len(table) == 0 {
 			continue
 		}
@@ -312,13 +337,10 @@ func findDelimiter(look []byte, d Dialect) byte {
 			alone, aloneShare = delimiter, share
 		}
 	}
-	switch {
-	case best != 0:
-		return best
-	case aloneShare >= 0:
-		return cmp.Or(rareDelimiter(look, d), alone)
+	if best == 0 && aloneShare >= 0 {
+		best = rareDelimiter(look, d)
 	}
-	return alone
+	return cmp.Or(best, alone), best != 0
 }
 
 // rareDelimiters part the fields of texts in which none of the usual ones does.
@@ -329,7 +351,7 @@ var rareDelimiters = []byte{0x1f, 0x01, '~', '^', ':'}
 func rareDelimiter(look []byte, d Dialect) byte {
 	const fewest = 2 // lines that have to agree
 	for _, d.Delimiter = range rareDelimiters {
-		table := sampleTable(look, d)
+		table := sampleTable(look, d, sampleLines)
 		agree := len(table) >= fewest
 		for i := range table {
 			texts := table[i].texts
@@ -371,7 +393,7 @@ type sampleRow struct {
 }
 
 // sampleTable reads the first records of a sample.
-func sampleTable(look []byte, d Dialect) []sampleRow {
+func sampleTable(look []byte, d Dialect, most int) []sampleRow {
 	data := look
 	if n := len(data); n > 0 && data[n-1] != d.LineEnd {
 		data = append(bytes.Clone(data), d.LineEnd)
@@ -381,7 +403,7 @@ func sampleTable(look []byte, d Dialect) []sampleRow {
 		batch   record.Batch
 		scratch []byte
 	)
-	for start := 0; start < len(data) && len(table) < sampleLines; {
+	for start := 0; start < len(data) && len(table) < most; {
 		batch.Reset(0)
 		batch.Data, batch.Quoted = data, !d.NoQuotes
 		batch.Bounds = append(batch.Bounds, uint32(start)-1)

@@ -505,7 +505,10 @@ func writtenAs(s *intake.Sheet) string {
 		if text == "" {
 			text = fmt.Sprintf("%q", s.Head.Delimiter)
 		}
-		text += " between fields, " + s.Encoding
+		if text += " between fields"; s.Separated != "" {
+			text = "columns by " + s.Separated
+		}
+		text += ", " + s.Encoding
 		if s.Decimal == ',' {
 			text += ", decimal comma"
 		}

@@ -73,7 +73,7 @@ func (v *value) asDate() (int, error) {
 	case columnKind, textKind:
 		text := bytes.TrimSpace(v.text)
 		if v.kind == columnKind && v.order != date.Unclear {
-			if days, ok := date.ParseOrder(text, v.order); ok {
+			if days, ok := date.ParseFull(text, v.order); ok {
 				return days, nil
 			}
 		} else if d, ok := date.Parse(text); ok {

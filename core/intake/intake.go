@@ -4,6 +4,7 @@
 package intake
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"unicode/utf8"
@@ -40,6 +41,7 @@ type Sheet struct {
 	Head      *source.Head
 	Encoding  string // "utf-8", another one that was found or asked for, or "not utf-8"
 	Packed    string // the compression it lay in, "" for none
+	Separated string // see source.Batch
 	Decimal   byte   // the decimal mark of its amounts
 	Rows      int    // records, the ones that cannot be read included
 	Columns   []Column
@@ -118,6 +120,7 @@ type columns struct {
 	stats   []kind.Evidence
 	first   [][]string
 	layers  []decode.Layer
+	parted  string // see source.Batch.Separated
 	decimal byte   // found out before the first batch
 	guessed string // the encoding it was taken for
 	notUTF8 int    // the first line with bytes that are no UTF-8, 0 for none
@@ -137,6 +140,7 @@ func (c *columns) merge(o *columns) {
 	if o.layers != nil {
 		c.layers = o.layers
 	}
+	c.parted = cmp.Or(c.parted, o.parted)
 	c.decimal = max(c.decimal, o.decimal)
 	if o.guessed != "" {
 		c.guessed = o.guessed
@@ -153,7 +157,7 @@ func (c *columns) tellNotUTF8(line int) {
 
 // sheet sums up one source.
 func sheet(index int, counted *tally.Source, found *columns) Sheet {
-	s := Sheet{Index: index, Head: counted.Head, Encoding: "utf-8", Decimal: found.decimal, Rows: counted.Read, First: found.first}
+	s := Sheet{Index: index, Head: counted.Head, Encoding: "utf-8", Decimal: found.decimal, Rows: counted.Read, First: found.first, Separated: found.parted}
 	for _, layer := range found.layers {
 		if layer.Packed() {
 			s.Packed = string(layer)
@@ -254,7 +258,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	}
 	found := &v.sources[len(v.sources)-1]
 	if b.First {
-		found.first, found.layers, found.decimal = v.firstRows(b), b.Layers, b.Decimal
+		found.first, found.layers, found.decimal, found.parted = v.firstRows(b), b.Layers, b.Decimal, b.Separated
 		if !utf8.Valid(b.Head.Header) {
 			found.tellNotUTF8(b.Head.Line)
 		}

@@ -49,7 +49,7 @@ func (s *Evidence) Add(text []byte, decimal byte, n int) {
 		s.flags += n
 		return
 	}
-	if !isLetter(text[0]) {
+	if MayBeDate(text) {
 		if d, ok := date.Parse(text); ok {
 			s.addDate(d, n)
 			return

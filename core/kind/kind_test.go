@@ -39,6 +39,7 @@ func TestKinds(t *testing.T) {
 		{"dashes among words", "text", "- - - - - - - - - x 5", record.Text, 0},
 		{"dates", "posted", "2031-01-31 2031-02-01", record.Date, 0},
 		{"dates by the day", "posted", "31.01.2031 1.2.2031", record.Date, 0},
+		{"dates with the name of the month in front", "posted", "Apr_1_2000 May_31,_2031", record.Date, 0},
 		{"flags", "open", "yes no Yes", record.Flag, 0},
 		{"flags by a letter", "open", "Y N y", record.Flag, 0},
 		{"words", "name", "Corvane Eskerby", record.Text, 0},
@@ -47,7 +48,7 @@ func TestKinds(t *testing.T) {
 		t.Run(c.rule, func(t *testing.T) {
 			var s Evidence
 			for _, value := range strings.Fields(c.values) {
-				s.Add([]byte(value), '.', 1)
+				s.Add([]byte(strings.ReplaceAll(value, "_", " ")), '.', 1)
 			}
 			if kind, others := s.Kind(c.name); kind != c.kind || others != c.others {
 				t.Errorf("kind is %s with %d others, want %s with %d", kind, others, c.kind, c.others)

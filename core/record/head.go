@@ -15,6 +15,7 @@ type Head struct {
 	Empty     bool   // nothing is in it, or nothing but blank lines
 	Alone     byte   // of a header of one column: another delimiter that stands in it, 0 for none
 	Continues bool   // the first record looks like a second row of the header
+	Unproven  bool   // nothing tells whether the header is one, or a record
 
 	// Twice are names that stood in the header before, under the names that
 	// were given to them; Unnamed are the columns without a name.

@@ -209,11 +209,16 @@ func plainly(dst []byte, as As, text []byte, writing Writing) (plain []byte, wan
 		}
 		return value.Append(dst), ""
 	case record.Date:
-		order := as.Order
-		if order == date.Unclear {
-			order = writing.Order
+		if as.Order == date.Unclear {
+			if days, ok := date.ParseFull(trimmed, writing.Order); ok {
+				return date.Append(dst, days), ""
+			}
+			if _, ok := date.ParseOrder(trimmed, writing.Order); ok {
+				return nil, "a date with a year of four digits; say the order of its parts, as date:dmy"
+			}
+			return nil, "a date"
 		}
-		days, ok := date.ParseOrder(trimmed, order)
+		days, ok := date.ParseOrder(trimmed, as.Order)
 		if !ok {
 			return nil, "a date"
 		}

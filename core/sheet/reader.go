@@ -154,6 +154,7 @@ func (r *Reader) findHeader() error {
 	if header.IsNumbering(joined, texts[at+lines:]) {
 		r.head.Index = 1
 	}
+	r.head.Unproven = r.request.HeaderLines == 0 && !header.IsProven(texts[at:])
 	r.head.Continues = r.request.HeaderLines == 0 && header.Continues(texts[at+lines:])
 	r.head.NameColumns(joined)
 	r.head.Header = []byte(strings.Join(joined, ","))

@@ -19,6 +19,7 @@ import (
 type Manner struct {
 	Request     delimited.Request
 	Blanks      bool            // runs of blanks stand between fields
+	Widths      []int           // how many characters each column has; nil where a delimiter parts them
 	Encoding    string          // of text that bears no mark, as decode.Named knows it
 	Decimal     byte            // of amounts in text: '.' or ',', 0 to find out
 	At          string          // a JSON Pointer to the records

@@ -54,7 +54,10 @@ type Batch struct {
 	Index  int // of the source in the set
 	Head   *Head
 	Layers []decode.Layer // compressions and encodings that the text lay in
-	First  bool           // the first batch of its source; every source has one, be it empty
+	// Separated says how fields were told apart that no delimiter parts, as "blanks" or
+	// "widths 6,10,rest"; "" where one does.
+	Separated string
+	First     bool // the first batch of its source; every source has one, be it empty
 
 	// Guessed is the encoding that the source was taken for, "" where it is
 	// known. It may turn out late in a source.
@@ -398,9 +401,9 @@ func (s *stream) next(w *worker) error {
 		}
 		return &Error{s.feed.set.Sources[s.index].Name, err}
 	}
-	w.batch.Layers, w.batch.Guessed = nil, ""
+	w.batch.Layers, w.batch.Guessed, w.batch.Separated = nil, "", ""
 	if t, ok := s.reader.(*textReader); ok {
-		w.batch.Layers, w.batch.Guessed = t.unwrap.layers, t.unwrap.guessed()
+		w.batch.Layers, w.batch.Guessed, w.batch.Separated = t.unwrap.layers, t.unwrap.guessed(), t.unwrap.separate.String()
 	}
 	if first {
 		if err := w.begin(s); err != nil {

@@ -23,6 +23,8 @@ func (f *feed) openText(s *Source, progress *Progress) (*textReader, error) {
 		return nil, err
 	}
 	unwrap := newUnwrapper(s, progress)
+	unwrap.limit = f.limit
+	unwrap.look = s.manner().Request.Delimiter == 0 && !s.manner().Blanks && s.manner().Widths == nil
 	return &textReader{
 		file: file, unwrap: unwrap, cutter: delimited.NewCutter(file, f.limit, unwrap.unwrap, f.heads[s.as].Find),
 		least: func(head *record.Head) int { return f.leastFields(s, head) }, short: s.manner().ShortRows,

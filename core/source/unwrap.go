@@ -6,15 +6,18 @@ import (
 	"io"
 
 	"lastblock/core/decode"
+	"lastblock/core/delimited"
 )
 
 // unwrapper takes off a source what is not text: compressions, and encodings
 // other than UTF-8.
 type unwrapper struct {
-	blanks   bool
-	spread   bool   // runs of blanks were made one delimiter
-	encoding string // that was asked for; it holds where the bytes do not show another
-	size     int64  // of the file, -1 where that is not known
+	separate separation // of fields that no character parts
+	look     bool       // find it out
+	parted   bool       // it was seen to
+	limit    int        // of a line, in bytes
+	encoding string     // that was asked for; it holds where the bytes do not show another
+	size     int64      // of the file, -1 where that is not known
 	progress *Progress
 
 	layers  []decode.Layer // that were taken off
@@ -24,7 +27,11 @@ type unwrapper struct {
 }
 
 func newUnwrapper(s *Source, progress *Progress) *unwrapper {
-	return &unwrapper{encoding: s.manner().Encoding, blanks: s.manner().Blanks, size: s.Size, progress: progress}
+	manner := s.manner()
+	return &unwrapper{
+		encoding: manner.Encoding, separate: separation{blanks: manner.Blanks, widths: manner.Widths},
+		size: s.Size, progress: progress, limit: delimited.MaxRecord,
+	}
 }
 
 // unwrap returns a reader of what is within a source that begins with sample,
@@ -36,9 +43,18 @@ func (u *unwrapper) unwrap(sample []byte, rest io.Reader, whole bool) (io.Reader
 			return inner, err
 		}
 	}
-	if u.blanks {
-		u.blanks, u.spread = false, true
+	if u.parted {
+		return nil, nil
+	}
+	u.parted = true
+	if u.look && !isDelimited(sample) {
+		u.separate = findSeparation(sample, whole)
+	}
+	switch {
+	case u.separate.blanks:
 		return decode.NewBlanks(again(sample, rest)), nil
+	case u.separate.widths != nil:
+		return decode.NewWidths(again(sample, rest), u.separate.widths, u.separate.found, u.limit), nil
 	}
 	return nil, nil
 }

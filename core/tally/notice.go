@@ -69,6 +69,12 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 			Message: "the first record below the header names columns and holds no value; if it belongs to the header, say --header-lines 2",
 		})
 	}
+	if head.Unproven {
+		add(finding.Finding{
+			Kind: finding.HeaderUnproven, Line: head.Line, Found: head.Layout.Columns[0],
+			Message: "nothing tells whether this line is the header or a record; it was read as the header: say --header-lines 1 if it is, or --no-header",
+		})
+	}
 	if head.Alone != 0 {
 		add(finding.Finding{
 			Kind: finding.OneColumn, Line: head.Line,

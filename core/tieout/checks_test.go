@@ -255,7 +255,7 @@ func TestInsidePeriod(t *testing.T) {
 		t.Run(c.rule, func(t *testing.T) {
 			rows := ""
 			for line := range strings.Lines(c.rows) {
-				rows += strings.TrimSuffix(line, "\n") + ",x\n"
+				rows += strings.TrimSuffix(line, "\n") + ",7\n"
 			}
 			r := check(t, "{entity}_{period}", sourcetest.Reading, Options{Checks: []Check{&InsidePeriod{Column: "day"}}}, map[string]string{c.file: "day,x\n" + rows})
 			wantMessages(t, r, c.want...)
