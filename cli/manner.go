@@ -30,6 +30,7 @@ type manner struct {
 	sheet     string
 	table     string
 	at        string
+	member    string
 	trailer   string
 	noTotal   bool
 	noQuotes  bool
@@ -58,6 +59,7 @@ func (m *manner) addAs(f *pflag.FlagSet, prefix string) {
 	f.StringVar(&m.sheet, prefix+"sheet", "", "which sheet of a workbook: its name, #2 for the second, '*' for all (the only one with data)")
 	f.StringVar(&m.table, prefix+"table", "", "which table, or area with a name, of a workbook")
 	f.StringVar(&m.at, prefix+"at", "", "where the records stand in JSON, as a JSON Pointer such as /data/rows (found by itself)")
+	f.StringVar(&m.member, prefix+"member-name", "", "of JSON: each member of the object is a record, and its name goes into this column")
 	f.StringVar(&m.trailer, prefix+"trailer", "", "the line with which sources end and declare what is in them, as 'TOTAL {rows} {debit}'; it is no record")
 	f.BoolVar(&m.noTotal, prefix+"no-total-line", false, "a line that begins with Total, Sum or the like is a record")
 	f.BoolVar(&m.noQuotes, prefix+"no-quotes", false, "a quote in text means nothing")
@@ -80,7 +82,7 @@ func (m *manner) manner(flag func(name string) string) (*source.Manner, error) {
 	fail := func(name, format string, arguments ...any) error {
 		return fmt.Errorf("%s: %w", flag(name), fmt.Errorf(format, arguments...))
 	}
-	result := &source.Manner{Encoding: m.encoding, At: m.at, Query: m.query, NoTotalLine: m.noTotal, Choice: source.Choice{Sheet: m.sheet, Table: m.table, Cover: m.cover}}
+	result := &source.Manner{Encoding: m.encoding, At: m.at, Member: m.member, Query: m.query, NoTotalLine: m.noTotal, Choice: source.Choice{Sheet: m.sheet, Table: m.table, Cover: m.cover}}
 	switch m.decimal {
 	case "", "found":
 	case ".", "point":

@@ -188,6 +188,7 @@ func find(sample []byte, whole bool, request Request) *Head {
 	}
 	if lines == 0 {
 		h.Layout = record.Positions(header.Width(texts))
+		h.Several = len(h.Layout.Columns) == 1 && haveParts(texts)
 		return h
 	}
 	start, end := table[at].start, table[at+lines-1].end
@@ -209,8 +210,22 @@ func find(sample []byte, whole bool, request Request) *Head {
 	h.NameColumns(names)
 	if len(names) == 1 {
 		h.Alone = otherDelimiter(h.Header, h.Dialect.Delimiter)
+		h.Several = haveParts(texts[at+lines:])
 	}
 	return h
+}
+
+// haveParts tells whether most texts of the only column consist of several parts, with blanks
+// or a sign between them, and are no values.
+func haveParts(rows [][]string) bool {
+	count := 0
+	for _, row := range rows {
+		text := strings.TrimSpace(row[0])
+		if strings.ContainsAny(text, " \t;|:~^") && !header.IsValue(text) {
+			count++
+		}
+	}
+	return 2*count > len(rows)
 }
 
 // findTable reads the first records, and finds the delimiter where none is asked for. Where

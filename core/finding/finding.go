@@ -79,6 +79,7 @@ const (
 
 	ShortRow       Kind = "short-row"       // records that end early, and were filled up with blank fields
 	QuotesInText   Kind = "quotes-in-text"  // quotes that break more than a handful of records
+	KeyedObjects   Kind = "keyed-objects"   // JSON in which objects by key became the columns of one record
 	HeaderUnproven Kind = "header-unproven" // a first line of which nothing tells whether it is a record
 
 	NoText         Kind = "no-text"         // a file that is called like text and holds a picture, a program or the like
@@ -118,7 +119,7 @@ var weights = map[Kind]Weight{
 	NotFound: Stop, ManyFound: Stop, ValidTwice: Stop,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
-	ShortRow: Review, QuotesInText: Review, HeaderUnproven: Review,
+	ShortRow: Review, QuotesInText: Review, HeaderUnproven: Review, KeyedObjects: Review,
 	NoText: Review, EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
 	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
 	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, TotalOrRecord: Stop, OneColumn: Review, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,

@@ -6,6 +6,7 @@ package objects
 
 import (
 	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -19,14 +20,17 @@ import (
 type form uint8
 
 const (
-	array  form = iota // one array of objects
-	lines              // objects one behind another, mostly one a line
-	single             // one object is the only record
+	array   form = iota // one array of objects
+	lines               // objects one behind another, mostly one a line
+	single              // one object is the only record
+	members             // each member of one object is a record, and is an object
 )
 
 // Reader reads the records of a text.
 type Reader struct {
 	form   form
+	member string // the column for the names of members, "" where records are no members
+	room   []byte
 	head   record.Head
 	root   *node
 	names  int // different keys
@@ -39,9 +43,11 @@ type Reader struct {
 
 // Open finds the records in a text, and all columns that they have, by reading
 // through it once; it is read again for the records. at is a JSON Pointer (RFC
-// 6901) to them, "" to find them. open gives the text from its start.
-func Open(open func() io.Reader, at string) (*Reader, error) {
-	r := &Reader{root: newNode("")}
+// 6901) to them, "" to find them. With member the records are the members of the object
+// there, or of the outermost one, and their names go into a column of that name. open gives
+// the text from its start.
+func Open(open func() io.Reader, at, member string) (*Reader, error) {
+	r := &Reader{root: newNode(""), member: member}
 	survey := newLexer(open())
 	if err := r.find(survey, open, at); err != nil {
 		return nil, err
@@ -72,7 +78,7 @@ func (r *Reader) find(l *lexer, open func() io.Reader, at string) error {
 	if err != nil {
 		return err
 	}
-	if at == "" && c == '{' {
+	if at == "" && c == '{' && r.member == "" {
 		if at, err = r.findWithin(open); err != nil {
 			return err
 		}
@@ -88,6 +94,11 @@ func (r *Reader) find(l *lexer, open func() io.Reader, at string) error {
 	switch {
 	case c == 0:
 		r.form, r.head.Empty = lines, true
+	case r.member != "" && c != '{':
+		return l.fail("an object whose members are the records")
+	case r.member != "":
+		r.form = members
+		l.at++
 	case c == '[':
 		r.form = array
 		l.at++
@@ -248,7 +259,7 @@ func (r *Reader) gather(l *lexer) error {
 			g.keys(r.root, 0, 0)
 		}
 		if r.names > mostColumns {
-			return fmt.Errorf("by line %d the records have %d different keys, and a result has at most %d columns; keys that are values, such as dates or numbers of documents, make no table, so have it written as records that hold them", r.line, r.names, mostColumns)
+			return fmt.Errorf("by line %d the records have %d different keys, and a result has at most %d columns; keys that are values, such as dates or numbers of documents, make no table, so have it written as records that hold them, or say --member-name COLUMN, which makes a record of each member of an object", r.line, r.names, mostColumns)
 		}
 	}
 }
@@ -271,12 +282,12 @@ func (r *Reader) next(l *lexer, first bool) (text []byte, ok bool, err error) {
 		}
 		r.line = l.lineNow()
 		return l.lineRecord()
-	case array:
-		if c == ']' {
+	case array, members:
+		if c == r.closing() {
 			return nil, false, nil
 		}
 		if !first {
-			if err := l.expect(',', "a comma, or the end of the array"); err != nil {
+			if err := l.expect(',', fmt.Sprintf("a comma, or %q", r.closing())); err != nil {
 				return nil, false, err
 			}
 			if c, err = l.peek(); err != nil {
@@ -284,9 +295,47 @@ func (r *Reader) next(l *lexer, first bool) (text []byte, ok bool, err error) {
 			}
 		}
 	}
+	if r.form == members {
+		return r.nextMember(l)
+	}
 	r.line = l.lineNow()
 	text, err = l.value()
 	return text, c == '{', err
+}
+
+// closing ends the records.
+func (r *Reader) closing() byte {
+	if r.form == members {
+		return '}'
+	}
+	return ']'
+}
+
+// nextMember returns the object that the next member is, with its name as one more member
+// in front.
+func (r *Reader) nextMember(l *lexer) (text []byte, ok bool, err error) {
+	r.line = l.lineNow()
+	name, err := l.key(nil)
+	if err != nil {
+		return nil, false, err
+	}
+	c, err := l.peek()
+	if err != nil {
+		return nil, false, err
+	}
+	value, err := l.value()
+	if err != nil || c != '{' {
+		return value, false, err
+	}
+	front, err := json.Marshal(map[string]string{r.member: string(name)})
+	if err != nil {
+		return nil, false, err
+	}
+	r.room = append(r.room[:0], front[:len(front)-1]...)
+	if rest := bytes.TrimLeft(value[1:], " \t\r\n"); rest[0] != '}' {
+		r.room = append(r.room, ',')
+	}
+	return append(r.room, value[1:]...), true, nil
 }
 
 // lineRecord returns the object that begins on this line. One broken line is
@@ -369,6 +418,20 @@ func (r *Reader) nameColumns(line int) {
 	r.head = record.Head{Format: "json", Line: line, Empty: empty, Header: []byte(strings.Join(names, ","))}
 	r.head.NameColumns(names)
 	r.width = len(names)
+	r.head.Keyed = r.form == single && haveOneForm(r.root.kids)
+}
+
+// haveOneForm tells whether most members are objects of the same keys: then they are records,
+// and what they are called is a value.
+func haveOneForm(kids []*node) bool {
+	const fewest = 5
+	count := 0
+	for _, kid := range kids {
+		if len(kid.kids) > 0 && len(kid.kids) == len(kids[0].kids) && kid.kids[0].key == kids[0].kids[0].key {
+			count++
+		}
+	}
+	return len(kids) >= fewest && 2*count > len(kids)
 }
 
 // gatherer notes the keys of records.
@@ -469,7 +532,7 @@ func (r *Reader) Next(b *Block) error {
 		if err != nil {
 			return err
 		}
-		r.done = r.form == single || c == 0 && r.form == lines || c == ']' && r.form == array
+		r.done = r.form == single || c == 0 && r.form == lines || (r.form == array || r.form == members) && c == r.closing()
 	}
 	b.last = r.done
 	return nil

@@ -15,7 +15,12 @@ import (
 
 // readAll reads records as maps from column to text.
 func readAll(text, at string) (records []map[string]string, refused int, err error) {
-	r, err := Open(func() io.Reader { return strings.NewReader(text) }, at)
+	return readMembers(text, at, "")
+}
+
+// readMembers is readAll where the members of an object are the records.
+func readMembers(text, at, member string) (records []map[string]string, refused int, err error) {
+	r, err := Open(func() io.Reader { return strings.NewReader(text) }, at, member)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -115,4 +120,35 @@ func FuzzRead(f *testing.F) {
 			t.Errorf("%q has %d records, and %d were read and %d refused", text, len(oracle), len(records), refused)
 		}
 	})
+}
+
+func TestMembersAsRecords(t *testing.T) {
+	text := `{"meta": {"n": 1}, "docs": {"D\u00431": {"debit": 5, "text": "a"}, "D2": { }, "D3" : 7, "D4": {"debit": 8.50}}}`
+	got, refused, err := readMembers(text, "/docs", "document")
+	want := []map[string]string{{"document": "DC1", "debit": "5", "text": "a"}, {"document": "D2"}, {"document": "D4", "debit": "8.50"}}
+	if err != nil || refused != 1 || !reflect.DeepEqual(got, want) {
+		t.Errorf("%v, %d refused, records are %v, want %v", err, refused, got, want)
+	}
+	if got, _, err := readMembers(`{}`, "", "document"); err != nil || len(got) != 0 {
+		t.Errorf("%v: of an empty object the records are %v", err, got)
+	}
+	if _, _, err := readMembers(`[{"a": 1}]`, "", "document"); err == nil || !strings.Contains(err.Error(), "an object whose members are the records") {
+		t.Errorf("of an array the error is %v", err)
+	}
+	if _, _, err := readMembers(`{"D1": {"a": 1} "D2": {}}`, "", "document"); err == nil {
+		t.Error("a missing comma is no error")
+	}
+}
+
+func TestObjectsByKeyAreNoticed(t *testing.T) {
+	for text, want := range map[string]bool{
+		`{"A": {"n": 1}, "B": {"n": 1}, "C": {"n": 1}, "D": {"n": 1}, "E": {"n": 1}}`:               true,
+		`{"A": {"n": 1}, "B": {"n": 1}, "C": {"n": 1}, "D": {"n": 1}}`:                              false,
+		`{"store": "x", "total": 5, "open": true, "n": 7, "address": {"town": "y", "street": "z"}}`: false,
+	} {
+		r, err := Open(func() io.Reader { return strings.NewReader(text) }, "", "")
+		if err != nil || r.Head().Keyed != want {
+			t.Errorf("%v: %s: %v, want %v", err, text, r.Head().Keyed, want)
+		}
+	}
 }

@@ -14,6 +14,8 @@ type Head struct {
 	Mark      bool   // a byte-order mark stands in front
 	Empty     bool   // nothing is in it, or nothing but blank lines
 	Alone     byte   // of a header of one column: another delimiter that stands in it, 0 for none
+	Several   bool   // the records of a text of one column consist of several parts
+	Keyed     bool   // the only record of a JSON text holds objects that look like records
 	Continues bool   // the first record looks like a second row of the header
 	Unproven  bool   // nothing tells whether the header is one, or a record
 

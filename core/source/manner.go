@@ -23,6 +23,7 @@ type Manner struct {
 	Encoding    string          // of text that bears no mark, as decode.Named knows it
 	Decimal     byte            // of amounts in text: '.' or ',', 0 to find out
 	At          string          // a JSON Pointer to the records
+	Member      string          // of JSON: the members of an object are the records, and their names go into this column
 	Choice      Choice          // what is read of workbooks
 	Query       string          // what is read of a database
 	Trailer     *TrailerPattern // the line with which sources end and declare what is in them; nil for none

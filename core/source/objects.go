@@ -16,7 +16,7 @@ var jsonDocument = &Format{
 		return bytes.HasPrefix(text, []byte("{")) || bytes.HasPrefix(text, []byte("["))
 	},
 	open: func(d *document, _ Part, manner *Manner, _ int64) (Reader, error) {
-		r, err := objects.Open(func() io.Reader { return d.reader() }, manner.At)
+		r, err := objects.Open(func() io.Reader { return d.reader() }, manner.At, manner.Member)
 		if err != nil {
 			return nil, err
 		}

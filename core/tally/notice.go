@@ -75,10 +75,22 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 			Message: "nothing tells whether this line is the header or a record; it was read as the header: say --header-lines 1 if it is, or --no-header",
 		})
 	}
+	if head.Keyed {
+		add(finding.Finding{
+			Kind: finding.KeyedObjects, Count: len(head.Layout.Columns),
+			Message: fmt.Sprintf("objects by key became one record of %s; if each of them is a record, say --member-name COLUMN, which puts the keys into a column", Plural(len(head.Layout.Columns), "column")),
+		})
+	}
 	if head.Alone != 0 {
 		add(finding.Finding{
 			Kind: finding.OneColumn, Line: head.Line,
 			Message: fmt.Sprintf("read with %q between fields there is one column only, and %q stands in its name; leave --delimiter out to have it found, or say --delimiter %q", head.Delimiter, head.Alone, head.Alone),
+		})
+	}
+	if head.Alone == 0 && head.Several {
+		add(finding.Finding{
+			Kind: finding.OneColumn, Weight: finding.Note, Line: head.Line,
+			Message: "one column only was found; if there are more, say what parts them with --delimiter or --widths",
 		})
 	}
 	if head.Index > 0 {
