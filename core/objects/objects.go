@@ -287,7 +287,8 @@ func (r *Reader) next(l *lexer, first bool) (text []byte, ok bool, err error) {
 			return nil, false, nil
 		}
 		if !first {
-			if err := l.expect(',', fmt.Sprintf("a comma, or %q", r.closing())); err != nil {
+			of := map[form]string{array: "array", members: "object"}[r.form]
+			if err := l.expect(',', "a comma, or the end of the "+of); err != nil {
 				return nil, false, err
 			}
 			if c, err = l.peek(); err != nil {
