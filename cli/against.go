@@ -21,14 +21,12 @@ type other struct {
 	only    []string
 	skip    []string
 	recurse bool
-	name    string
 	manner  manner
 }
 
 func (o *other) addTo(cmd *cobra.Command, prefix string) {
 	o.prefix = prefix
 	f := cmd.Flags()
-	f.StringVar(&o.name, prefix+"name", "", "what the files' names tell")
 	f.StringSliceVar(&o.only, prefix+"only", nil, "read only files whose name matches a pattern")
 	f.StringSliceVar(&o.skip, prefix+"skip", nil, "leave out files whose name matches a pattern")
 	f.BoolVar(&o.recurse, prefix+"recurse", false, "read what lies below a folder, too")
@@ -38,7 +36,7 @@ func (o *other) addTo(cmd *cobra.Command, prefix string) {
 // open finds the sources, which are read with the same means as those of in.
 func (o *other) open(ctx context.Context, r *reading, in *input, paths []string) (*input, error) {
 	of := &reading{
-		name: o.name, only: o.only, skip: o.skip, recurse: o.recurse, manner: o.manner, columns: string(source.AllColumns),
+		only: o.only, skip: o.skip, recurse: o.recurse, manner: o.manner, columns: string(source.AllColumns),
 		memory: r.memory, jobs: r.jobs, command: r.command, prefix: o.prefix, app: r.app,
 	}
 	other, err := of.openSources(ctx, paths)

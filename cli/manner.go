@@ -21,6 +21,7 @@ import (
 // manner are the flags that say how sources are written, and what form their
 // records are to have. A plan has the same words, for all sources or for some.
 type manner struct {
+	name      string
 	delimiter string
 	encoding  string
 	decimal   string
@@ -50,6 +51,7 @@ func (m *manner) addTo(f *pflag.FlagSet) { m.addAs(f, "") }
 
 // addAs adds the flags with a prefix before their names.
 func (m *manner) addAs(f *pflag.FlagSet, prefix string) {
+	f.StringVar(&m.name, prefix+"name", "", "what the files' names tell, as '{entity}_{period}*'; each word becomes a column")
 	f.StringVar(&m.delimiter, prefix+"delimiter", "", "what stands between fields: a character, tab or blanks (found by itself)")
 	f.StringVar(&m.encoding, prefix+"encoding", "", "the encoding of text that bears no mark, as windows-1252 (found by itself)")
 	f.StringVar(&m.decimal, prefix+"decimal", "", "the decimal mark of amounts, '.' or ',' (found by itself for each source)")
@@ -137,6 +139,11 @@ func (m *manner) manner(flag func(name string) string) (*source.Manner, error) {
 		}
 	}
 	var err error
+	if m.name != "" {
+		if result.Name, err = source.ParseNamePattern(m.name); err != nil {
+			return nil, fail("name", "%w", err)
+		}
+	}
 	if m.trailer != "" {
 		if result.Trailer, err = source.ParseTrailerPattern(m.trailer); err != nil {
 			return nil, fail("trailer", "%w", err)

@@ -356,10 +356,12 @@ func (r *reading) shapeOf(p *plan.Plan, shape, own *plan.Table, flags *pflag.Fla
 	if wrong != nil {
 		return source.NamedManner{}, wrong
 	}
-	match := shape.Find(plan.MatchKey)
-	pattern, ok := match.Value.(string)
-	if !ok {
-		return source.NamedManner{}, p.Fail(match.Place, "match is a pattern in quotes, as \"corvane_*\"")
+	pattern := ""
+	if match := shape.Find(plan.MatchKey); match != nil {
+		var ok bool
+		if pattern, ok = match.Value.(string); !ok || pattern == "" {
+			return source.NamedManner{}, p.Fail(match.Place, "match is a pattern in quotes, as \"corvane_*\"")
+		}
 	}
 	made, err := m.manner(func(name string) string {
 		if at, ok := places[name]; ok {
@@ -371,6 +373,7 @@ func (r *reading) shapeOf(p *plan.Plan, shape, own *plan.Table, flags *pflag.Fla
 		return source.NamedManner{}, err
 	}
 	if e := shape.Find(partsKey); e != nil {
+		var ok bool
 		if made.Parts, ok = e.Value.(bool); !ok {
 			return source.NamedManner{}, p.Fail(e.Place, "%s is %v: true or false is needed, for whether several files for one entity and period are parts of one filing", e.Key, e.Value)
 		}

@@ -93,7 +93,7 @@ func (a *app) runProve(ctx context.Context, f *proveFlags, paths []string) error
 		return err
 	}
 	right.reading.Progress = left.reading.Progress
-	right.set.Pattern = nil // what names tell is no part of the records
+	right.set.ForgetNames() // what names tell is no part of the records
 	stop := func() {}
 	if !f.reading.quiet {
 		stop = show.Progress(a.stderr, a.begun, left.reading.Progress, len(left.set.Sources)+len(right.set.Sources), left.set.Bytes()+right.set.Bytes())

@@ -25,7 +25,6 @@ import (
 
 // reading are the flags that commands which read sources share.
 type reading struct {
-	name    string
 	only    []string
 	skip    []string
 	recurse bool
@@ -54,7 +53,6 @@ type reading struct {
 func (r *reading) addTo(a *app, cmd *cobra.Command) {
 	r.app = a
 	f := cmd.Flags()
-	f.StringVar(&r.name, "name", "", "what the files' names tell, as '{entity}_{period}*'; each word becomes a column")
 	f.StringSliceVar(&r.only, "only", nil, "of what is found, read only files whose name matches a pattern")
 	f.StringSliceVar(&r.skip, "skip", nil, "of what is found, leave out files whose name matches a pattern")
 	f.BoolVar(&r.recurse, "recurse", false, "read what lies below a folder, too")
@@ -142,11 +140,6 @@ func (r *reading) open(ctx context.Context, paths []string) (*input, error) {
 	case source.AllColumns, source.SharedColumns, source.StrictColumns:
 	default:
 		return nil, fmt.Errorf("--columns %q: it is all, shared or strict", r.columns)
-	}
-	if r.name != "" {
-		if search.Pattern, err = source.ParseNamePattern(r.name); err != nil {
-			return nil, err
-		}
 	}
 	if in.set, err = source.Find(ctx, search); err != nil {
 		return nil, err

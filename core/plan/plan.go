@@ -27,6 +27,7 @@ const (
 	ShapeTable = "shape" // within read
 	VersionKey = "version"
 	MatchKey   = "match" // of a shape
+	nameKey    = "name"  // of a shape, too, whose files it then tells as well
 )
 
 // Entry is one key with its value: a string, an int64, a bool or a []string.
@@ -110,8 +111,8 @@ func Parse(file string, data []byte) (*Plan, error) {
 		return nil, p.Fail(Place{1, 1}, "a plan begins with its version: write %s = %d in front", VersionKey, Version)
 	}
 	for i := range p.Shapes {
-		if match := p.Shapes[i].Find(MatchKey); match == nil {
-			return nil, p.Fail(p.Shapes[i].Place, "a shape needs a pattern of the files that have it, as %s = \"corvane_*\"", MatchKey)
+		if p.Shapes[i].Find(MatchKey) == nil && p.Shapes[i].Find(nameKey) == nil {
+			return nil, p.Fail(p.Shapes[i].Place, "a shape needs a pattern of the files that have it, as %s = \"corvane_*\", or what their names tell, as %s = \"Journal {entity}*\"", MatchKey, nameKey)
 		}
 	}
 	return p, nil

@@ -25,7 +25,6 @@ type Search struct {
 	Recurse bool     // below folders, too
 	Only    []string // patterns; a file that is found must match one
 	Skip    []string // patterns; a file that is found must match none
-	Pattern *NamePattern
 	Mode    ColumnMode
 	Manner  *Manner       // how sources are written; nil for nothing said
 	Manners []NamedManner // how those are whose names match; the first one counts
@@ -34,7 +33,7 @@ type Search struct {
 }
 
 // NamedManner is how the sources are written whose file's name matches a
-// pattern.
+// pattern, or where that is "" the pattern of the manner that tells words.
 type NamedManner struct {
 	Match string
 	*Manner
@@ -86,7 +85,7 @@ func (e *NotFoundError) Error() string {
 func Find(ctx context.Context, search Search) (*Set, error) {
 	f := finder{
 		search:  search,
-		set:     &Set{Pattern: search.Pattern, Mode: search.Mode, Prefix: search.Prefix},
+		set:     &Set{Mode: search.Mode, Prefix: search.Prefix},
 		seen:    make(map[string]bool),
 		ledgers: make(map[string]ledger),
 		globs:   make(globs),
@@ -117,12 +116,7 @@ func Find(ctx context.Context, search Search) (*Set, error) {
 		return nil, err
 	}
 	f.nameApart()
-	if search.Pattern != nil {
-		for i := range f.set.Sources {
-			source := &f.set.Sources[i]
-			source.Words, _ = search.Pattern.Match(source.below, source.Sheet())
-		}
-	}
+	f.readNames()
 	slices.SortFunc(f.set.Sources, func(a, b Source) int { return Natural(a.Name, b.Name) })
 	slices.SortFunc(f.set.PassedOver, func(a, b PassedOver) int { return Natural(a.Source, b.Source) })
 	return f.set, nil
@@ -342,11 +336,50 @@ func (f *finder) chooseParts(ctx context.Context) error {
 // name matches, or as is said of all.
 func (f *finder) mannerOf(s *Source) *Manner {
 	for _, named := range f.search.Manners {
-		if f.globs.matchesAny([]string{named.Match}, s.below) {
+		matches := named.Match != "" && f.globs.matchesAny([]string{named.Match}, s.below)
+		if named.Match == "" && named.Name != nil {
+			_, matches = named.Name.Match(s.below, "")
+		}
+		if matches {
 			return named.Manner
 		}
 	}
 	return f.search.Manner
+}
+
+// readNames takes the words out of the names of all sources. Sources of different patterns
+// have the words of all of them, blank where their own has none.
+func (f *finder) readNames() {
+	manners := []*Manner{f.search.Manner}
+	for _, named := range f.search.Manners {
+		manners = append(manners, named.Manner)
+	}
+	for _, manner := range manners {
+		if manner == nil || manner.Name == nil {
+			continue
+		}
+		for _, word := range manner.Name.Words {
+			if !slices.Contains(f.set.words, word) {
+				f.set.words = append(f.set.words, word)
+			}
+		}
+	}
+	for i := range f.set.Sources {
+		s := &f.set.Sources[i]
+		pattern := f.set.PatternOf(i)
+		if pattern == nil {
+			continue
+		}
+		values, ok := pattern.Match(s.below, s.Sheet())
+		if !ok || slices.Equal(pattern.Words, f.set.words) {
+			s.Words = values
+			continue
+		}
+		s.Words = make([]string, len(f.set.words))
+		for k, word := range pattern.Words {
+			s.Words[slices.Index(f.set.words, word)] = values[k]
+		}
+	}
 }
 
 // partsOf finds out the format of a file whose ending does not say enough, and

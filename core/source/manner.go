@@ -17,6 +17,7 @@ import (
 // Manner is how sources are written, as far as the user has said it, and what
 // form their records are to have. The zero value leaves all to be found out.
 type Manner struct {
+	Name        *NamePattern // what files' names tell; nil for nothing
 	Request     delimited.Request
 	Blanks      bool            // runs of blanks stand between fields
 	Widths      []int           // how many characters each column has; nil where a delimiter parts them

@@ -16,7 +16,7 @@ type Source struct {
 	Path    string // of the file; "-" is standard input
 	Size    int64  // in bytes; -1 where that is not known before reading
 	Changed time.Time
-	Words   []string // values of the words of --name, in the pattern's order; nil where the name does not match
+	Words   []string // values of the set's words, in their order; nil where the name does not match its pattern
 
 	identity identity // of the file, when it was found
 
@@ -68,11 +68,11 @@ type PassedOver struct {
 type Set struct {
 	Sources    []Source
 	PassedOver []PassedOver
-	Pattern    *NamePattern // nil without --name
 
 	Mode   ColumnMode
 	Prefix string // of the flags that speak of these sources, as "against-"
 
+	words  []string  // that names tell, by the patterns of all sources
 	needed []string  // columns that a record must not lack
 	totals []totals  // total lines by source; nil before a Scan or a Look
 	looked []look    // what Look found, by source; nil before
@@ -96,7 +96,7 @@ func (s *Set) IsPassedOver(index int) bool { return s.aside != nil && s.aside[in
 
 // Subset is a set of some of the sources, by their indices.
 func (s *Set) Subset(indices []int) *Set {
-	subset := &Set{Pattern: s.Pattern, Mode: s.Mode, Prefix: s.Prefix, needed: slices.Clone(s.needed)}
+	subset := &Set{words: s.words, Mode: s.Mode, Prefix: s.Prefix, needed: slices.Clone(s.needed)}
 	for _, i := range indices {
 		subset.Sources = append(subset.Sources, s.Sources[i])
 		if s.starts != nil {
@@ -140,13 +140,14 @@ func (s *Set) Bytes() int64 {
 	return total
 }
 
-// Words are the words of --name, each of which is a column of every record.
-func (s *Set) Words() []string {
-	if s.Pattern == nil {
-		return nil
-	}
-	return s.Pattern.Words
-}
+// Words are the words of the patterns of names, each of which is a column of every record.
+func (s *Set) Words() []string { return s.words }
+
+// PatternOf is the pattern of a source's name, nil where it has none.
+func (s *Set) PatternOf(index int) *NamePattern { return s.Sources[index].manner().Name }
+
+// ForgetNames leaves out what names tell.
+func (s *Set) ForgetNames() { s.words = nil }
 
 // Word returns what a source's name says for a word, "" if nothing.
 func (s *Set) Word(index int, word string) string {

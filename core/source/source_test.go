@@ -51,6 +51,23 @@ func TestNamePattern(t *testing.T) {
 		{"{entity}/{period}", "corvane/2031-01.csv", []string{"corvane", "2031-01"}, ""},
 		{"{region}-?{entity}", "north-1corvane", []string{"north", "corvane"}, ""},
 		{"{entity}(final)", "corvane(final).csv", []string{"corvane"}, ""},
+		{"Journal {entity} {period:MM-YYYY}", "Journal North West 03-2031.csv", []string{"North West", "2031-03"}, ""},
+		{"Return {period:MMM YYYY} {entity}", "in/Return Mar 2031 corvane.xlsx", []string{"2031-03", "corvane"}, ""},
+		{"Return {period:MMM YYYY} {entity}", "Return march 2031 corvane.xlsx", []string{"2031-03", "corvane"}, ""},
+		{"{entity}{period:MMMYYYY}", "corvaneMay2031.csv", []string{"corvane", "2031-05"}, ""},
+		{"Return {period:MMM YYYY} {entity}", "Return Foo 2031 corvane.xlsx", nil, ""},
+		{"{entity}_{period:DDMMYY}", "corvane_310131.csv", []string{"corvane", "2031-01-31"}, ""},
+		{"{entity}_{period:DDMMYY}", "corvane_320131.csv", nil, ""},
+		{"{entity}_{period:D.M.YYYY}", "corvane_1.2.2031.csv", []string{"corvane", "2031-02-01"}, ""},
+		{"{period:Www-YYYY} {entity}", "W05-2031 corvane.csv", []string{"2031-W05", "corvane"}, ""},
+		{"{entity} {period:Qq YYYY}", "corvane Q4 2031.csv", []string{"corvane", "2031Q4"}, ""},
+		{"{entity} {period:Qq YYYY}", "corvane Q5 2031.csv", nil, ""},
+		{"{period:YYYY}/{entity} {period:MM}", "2031/corvane 03.csv", []string{"2031-03", "corvane"}, ""},
+		{"{entity} {period:MM-YYYY}", "corvane 13-2031.csv", nil, ""},
+		{"{Journal,Ledger} {entity}", "Ledger corvane.csv", []string{"corvane"}, ""},
+		{"[JL]* {entity}", "Ledger corvane.csv", []string{"corvane"}, ""},
+		{`\[{entity}\]`, "[corvane].csv", []string{"corvane"}, ""},
+		{"**/{entity}", "a/b/corvane.csv", []string{"corvane"}, ""},
 	} {
 		p, err := ParseNamePattern(c.pattern)
 		if err != nil {
@@ -64,14 +81,23 @@ func TestNamePattern(t *testing.T) {
 
 func TestNamePatternsThatAreRefused(t *testing.T) {
 	for pattern, want := range map[string]string{
-		"{entity_{period}":     "is no word",
-		"{entity}_{period":     "is not closed",
-		"{entity}_{entity}":    "stands twice",
-		"{entty}_{period}":     "did you mean {entity}?",
-		"{entity}_{peroid}":    "did you mean {period}?",
-		"journal":              "no word in braces",
-		"{}":                   "is no word",
-		"{two words}_{period}": "is no word",
+		"{entity_{period}":          "is not closed",
+		"{two words}":               "is no word",
+		"{entity:YYYY}":             "only {period} can",
+		"{period:yyyy-mm}":          "\"y\" in {period:yyyy-mm} stands for nothing",
+		"{period:MM}":               "need one year",
+		"{period:YYYY}_{period:YY}": "need one year",
+		"{period:YYYY-DD}":          "need the month of the day",
+		"{period:YYYY-ww-MM}":       "several periods",
+		"{period:}":                 "has no part of a period",
+		"{period}_{period:YYYY}":    "with a form and without",
+		"{entity}_{period":          "is not closed",
+		"{entity}_{entity}":         "stands twice",
+		"{entty}_{period}":          "did you mean {entity}?",
+		"{entity}_{peroid}":         "did you mean {period}?",
+		"journal":                   "no word in braces",
+		"{}":                        "is no word",
+		"{two words}_{period}":      "is no word",
 	} {
 		if _, err := ParseNamePattern(pattern); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: error is %v, want one that says %q", pattern, err, want)

@@ -112,11 +112,11 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 			Message: fmt.Sprintf("column %d has no name; it is called %q", n, record.PositionName(n)),
 		})
 	}
-	if v.tally.set.Pattern != nil && src.Words == nil {
+	if pattern := v.tally.set.PatternOf(b.Index); pattern != nil && src.Words == nil && v.tally.set.Words() != nil {
 		add(finding.Finding{
 			Kind:     finding.UnmatchedName,
-			Expected: v.tally.set.Pattern.String(),
-			Message:  fmt.Sprintf("the file's name does not match %q, so %s stays blank", v.tally.set.Pattern, strings.Join(v.tally.set.Words(), " and ")),
+			Expected: pattern.String(),
+			Message:  fmt.Sprintf("the file's name does not match %q, so %s stays blank", pattern, strings.Join(pattern.Words, " and ")),
 		})
 	}
 }

@@ -46,10 +46,11 @@ func find(dir, pattern string, files map[string]string) (*source.Set, error) {
 	}
 	search := source.Search{Paths: []string{dir}, Jobs: 2}
 	if pattern != "" {
-		var err error
-		if search.Pattern, err = source.ParseNamePattern(pattern); err != nil {
+		name, err := source.ParseNamePattern(pattern)
+		if err != nil {
 			return nil, err
 		}
+		search.Manner = &source.Manner{Name: name}
 	}
 	return source.Find(context.Background(), search)
 }

@@ -53,24 +53,47 @@ func (g globs) matchesAny(patterns []string, below string) bool {
 	return false
 }
 
-// globForm makes a regular expression of a valid pattern: * and ? stand for anything but a
-// slash, ** between slashes for any folders, [a-z] and [^a-z] for one of some characters,
-// {a,b} for either; a backslash takes its meaning from the next character.
+// globForm makes a regular expression of a valid pattern. A word in braces stands for a
+// text that is not blank.
 func globForm(pattern string) *regexp.Regexp {
-	var form strings.Builder
+	form, _, err := expressionOf(pattern, nil)
+	if err != nil {
+		form = regexp.QuoteMeta(pattern) // braces that hold no word; it matches nothing but itself
+	}
+	compiled, err := regexp.Compile(`(?s)^(?:` + form + `)$`)
+	if err != nil { // a class that is none; such a pattern matches nothing but itself
+		return regexp.MustCompile(`^` + regexp.QuoteMeta(pattern) + `$`)
+	}
+	return compiled
+}
+
+// expressionOf makes a regular expression (RE2) of a pattern:
+//
+//   - anything but a slash
+//     **           between slashes, any folders
+//     ?            one character, but no slash
+//     [a-z] [^a-z] one of some characters, or none of them
+//     {a,b}        either
+//     {word}       a text, which formOf turns into a form of its own
+//     \*           the character itself
+//
+// formOf is given what stands in the braces of a word, and may be nil. It returns the form,
+// in which only what it has in parentheses is found.
+func expressionOf(pattern string, formOf func(word string) (string, error)) (form string, words int, err error) {
+	var out strings.Builder
 	depth := 0
 	for i := 0; i < len(pattern); i++ {
 		switch c := pattern[i]; {
 		case c == '*' && strings.HasPrefix(pattern[i:], "**/") && (i == 0 || pattern[i-1] == '/'):
-			form.WriteString(`(?:[^/]*/)*`)
+			out.WriteString(`(?:[^/]*/)*`)
 			i += len("**/") - 1
 		case c == '*' && pattern[i:] == "**" && (i == 0 || pattern[i-1] == '/'):
-			form.WriteString(`.*`)
+			out.WriteString(`.*`)
 			i++
 		case c == '*':
-			form.WriteString(`[^/]*`)
+			out.WriteString(`[^/]*`)
 		case c == '?':
-			form.WriteString(`[^/]`)
+			out.WriteString(`[^/]`)
 		case c == '[':
 			end := i + 1
 			for end < len(pattern) && (pattern[end] != ']' || end == i+1) {
@@ -79,28 +102,46 @@ func globForm(pattern string) *regexp.Regexp {
 				}
 				end++
 			}
-			form.WriteString(classForm(pattern[i+1 : min(end, len(pattern))]))
+			out.WriteString(classForm(pattern[i+1 : min(end, len(pattern))]))
 			i = end
 		case c == '{':
-			depth++
-			form.WriteString(`(?:`)
+			word, length, ok := wordAt(pattern[i:])
+			if !ok {
+				depth++
+				out.WriteString(`(?:`)
+				break
+			}
+			form := `[^/]+`
+			if formOf != nil {
+				if form, err = formOf(word); err != nil {
+					return "", 0, err
+				}
+			}
+			out.WriteString(form)
+			words++
+			i += length - 1
 		case c == '}' && depth > 0:
 			depth--
-			form.WriteString(`)`)
+			out.WriteString(`)`)
 		case c == ',' && depth > 0:
-			form.WriteString(`|`)
+			out.WriteString(`|`)
 		case c == '\\' && i+1 < len(pattern):
 			i++
-			form.WriteString(regexp.QuoteMeta(pattern[i : i+1]))
+			out.WriteString(regexp.QuoteMeta(pattern[i : i+1]))
 		default:
-			form.WriteString(regexp.QuoteMeta(string(c)))
+			out.WriteString(regexp.QuoteMeta(pattern[i : i+1]))
 		}
 	}
-	compiled, err := regexp.Compile(`(?s)^(?:` + form.String() + `)$`)
-	if err != nil { // a class that is none; such a pattern matches nothing but itself
-		return regexp.MustCompile(`^` + regexp.QuoteMeta(pattern) + `$`)
+	return out.String(), words, nil
+}
+
+// wordAt reads the braces that a pattern begins with, where they hold no list.
+func wordAt(pattern string) (word string, length int, ok bool) {
+	end := strings.IndexByte(pattern, '}')
+	if end < 0 || strings.ContainsAny(pattern[1:end], "{,*?[\\") {
+		return "", 0, false
 	}
-	return compiled
+	return pattern[1:end], end + 1, true
 }
 
 // classForm makes the form of what stands in [ ].
