@@ -19,6 +19,7 @@ import (
 // declared.
 type checks struct {
 	roster    string
+	renamed   []string // columns of the roster
 	periods   []string
 	balance   []string
 	balanceBy string
@@ -34,6 +35,7 @@ func (c *checks) addTo(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.StringVar(&c.roster, "roster", "", "who has to file: a file with the column entity, and if need be from and until")
 	isFile(cmd, "roster")
+	f.StringSliceVar(&c.renamed, "roster-rename", nil, "give columns of the roster the names that are read, as 'Company=entity'")
 	f.StringSliceVar(&c.periods, "periods", nil, "for which periods, as 2031-01..2031-03, 2031Q1 or 2031-W05 (those that came)")
 	f.StringSliceVar(&c.balance, "balance", nil, "totals that must be equal in each source, as debit=credit, or amount=0")
 	f.StringVar(&c.balanceBy, "balance-by", "", "the column within whose values they must be equal, too, such as a document's number")
@@ -48,7 +50,7 @@ func (c *checks) addTo(cmd *cobra.Command) {
 // ask puts the checks into the options of a tie-out.
 func (c *checks) ask(ctx context.Context, r *reading, in *input, options *tieout.Options) error {
 	if c.roster != "" {
-		table, err := in.readTable(ctx, c.roster)
+		table, err := in.readRenamed(ctx, c.roster, "roster-rename", c.renamed)
 		if err != nil {
 			return err
 		}
@@ -180,6 +182,27 @@ func (c *checks) askRules(set *source.Set, options *tieout.Options) error {
 func (in *input) readTable(ctx context.Context, path string) (*source.Table, error) {
 	in.app.isReading(nil, path)
 	return source.ReadTable(ctx, path, source.Reading{Memory: in.reading.Memory}, in.decimal)
+}
+
+// readRenamed is readTable, with other names for columns that a flag gives.
+func (in *input) readRenamed(ctx context.Context, path, flag string, texts []string) (*source.Table, error) {
+	table, err := in.readTable(ctx, path)
+	if err != nil {
+		return nil, err
+	}
+	return table, rename(table, flag, texts)
+}
+
+// rename gives columns of a table the names that a flag says.
+func rename(table *source.Table, flag string, texts []string) error {
+	all, err := renames(texts)
+	if err == nil {
+		err = table.Rename(all)
+	}
+	if err != nil {
+		return fmt.Errorf("--%s: %w", flag, err)
+	}
+	return nil
 }
 
 // tolerances reads column=amount.

@@ -21,6 +21,7 @@ import (
 // declared are the flags about what the branches declared.
 type declared struct {
 	file          string
+	renamed       []string // columns of the control sheet
 	labels        []string
 	tolerance     []string
 	toleranceRows int
@@ -30,6 +31,7 @@ func (d *declared) addTo(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.StringVar(&d.file, "declared", "", "what the branches declared: the control sheet, or as '{source}.ctl' a file beside each source")
 	isFile(cmd, "declared")
+	f.StringSliceVar(&d.renamed, "declared-rename", nil, "give columns of the control sheet the names that are read, as 'Number of entries=rows,Sum debit=debit'")
 	f.StringSliceVar(&d.labels, "declared-label", nil, "what sheets beside or in a source call their figures, as 'Number of lines=rows,Sum debit=debit'")
 	f.StringSliceVar(&d.tolerance, "tolerance", nil, "by how much totals may differ from what is declared, as debit=0.05")
 	f.IntVar(&d.toleranceRows, "tolerance-rows", 0, "by how many rows")
@@ -55,12 +57,14 @@ func (d *declared) ask(ctx context.Context, r *reading, in *input, options *tieo
 		return errors.New("--declared-label: it says what a covering sheet or a file beside a source calls its figures; add --declared-sheet NAME, or --declared '{source}.ctl'")
 	}
 	switch {
+	case len(d.renamed) > 0 && (beside || d.file == ""):
+		return errors.New("--declared-rename: it speaks of the columns of a control sheet, and --declared names none; for figures beside or in a source there is --declared-label")
 	case beside:
 		if err := d.besideSources(r, in, options); err != nil {
 			return err
 		}
 	case d.file != "":
-		if options.Declared, err = in.readTable(ctx, d.file); err != nil {
+		if options.Declared, err = in.readRenamed(ctx, d.file, "declared-rename", d.renamed); err != nil {
 			return err
 		}
 		in.leaveOut("the control sheet", d.file)

@@ -159,13 +159,9 @@ func (m *manner) shape(fail func(name, format string, arguments ...any) error) (
 		return nil, nil
 	}
 	r := &shape.Request{Drop: m.drop}
-	for _, text := range m.rename {
-		from, to, ok := strings.Cut(text, "=")
-		from, to = strings.TrimSpace(from), strings.TrimSpace(to)
-		if !ok || from == "" || to == "" {
-			return nil, fail("rename", "%q is not of the form 'old name=new name'", text)
-		}
-		r.Rename = append(r.Rename, shape.Rename{From: from, To: to})
+	var err error
+	if r.Rename, err = renames(m.rename); err != nil {
+		return nil, fail("rename", "%w", err)
 	}
 	for _, text := range m.as {
 		as, err := parseAs(text)
@@ -200,6 +196,19 @@ func (m *manner) shape(fail func(name, format string, arguments ...any) error) (
 		r.Where = x
 	}
 	return r, nil
+}
+
+// renames reads 'old name=new name'.
+func renames(texts []string) (all []shape.Rename, err error) {
+	for _, text := range texts {
+		from, to, ok := strings.Cut(text, "=")
+		from, to = strings.TrimSpace(from), strings.TrimSpace(to)
+		if !ok || from == "" || to == "" {
+			return nil, fmt.Errorf("%q is not of the form 'old name=new name'", text)
+		}
+		all = append(all, shape.Rename{From: from, To: to})
+	}
+	return all, nil
 }
 
 // dateOrders are the orders of a date's parts by their initials.

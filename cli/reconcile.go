@@ -49,6 +49,7 @@ type reconcileFlags struct {
 
 	mirror   string
 	rates    string
+	renamed  []string // columns of the rates
 	currency string
 	dated    string
 }
@@ -103,6 +104,7 @@ each other one, with the opposite sign, added up by --key.`,
 	flags.StringVar(&f.mirror, "mirror", "", "reconcile companies with one another, as 'entity=counterparty'")
 	flags.StringVar(&f.rates, "rates", "", "with --mirror, exchange rates: a file with the columns currency, rate, and date or month")
 	isFile(cmd, "rates")
+	flags.StringSliceVar(&f.renamed, "rates-rename", nil, "give columns of the exchange rates the names that are read, as 'Kurs=rate'")
 	flags.StringVar(&f.currency, "currency", "currency", "with --rates, the column of the currency")
 	flags.StringVar(&f.dated, "dated", "period", "with --rates, the column of the day or month whose rate holds")
 	f.writing.addOut(cmd)
@@ -337,9 +339,13 @@ func (r *reconciled) open(ctx context.Context, paths []string, options *reconcil
 	}
 	f.reading.app.isReading(nil, f.rates)
 	table, err := source.ReadTable(ctx, f.rates, r.here.reading, 0)
-	if err == nil {
-		options.Mirror.Rates, err = reconcile.NewRates(f.rates, table.Layout, table.Rows, table.Lines, table.Decimal)
+	if err != nil {
+		return fmt.Errorf("--rates: %w", err)
 	}
+	if err := rename(table, "rates-rename", f.renamed); err != nil {
+		return err
+	}
+	options.Mirror.Rates, err = reconcile.NewRates(f.rates, table.Layout, table.Rows, table.Lines, table.Decimal)
 	if err != nil {
 		return fmt.Errorf("--rates: %w", err)
 	}

@@ -4,8 +4,11 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
+	"lastblock/core/nearest"
 	"lastblock/core/record"
+	"lastblock/core/shape"
 )
 
 // Table is a small source that is held whole: a control sheet, a list.
@@ -35,6 +38,30 @@ func ReadTable(ctx context.Context, path string, reading Reading, decimal byte) 
 		return nil, err
 	}
 	return table, nil
+}
+
+// Rename gives columns other names, which are called by their name or position. A column that
+// is not there, and a name that is taken, are errors.
+func (t *Table) Rename(renames []shape.Rename) error {
+	names := slices.Clone(t.Layout.Columns)
+	for _, rename := range renames {
+		at, ok := t.Layout.Find(rename.From)
+		if !ok {
+			text := fmt.Sprintf("%s has no column %q", t.Name, rename.From)
+			if near, ok := nearest.To(rename.From, t.Layout.Columns); ok {
+				text += fmt.Sprintf("; did you mean %q?", near)
+			}
+			return fmt.Errorf("%s\nthere is: %s", text, strings.Join(t.Layout.Columns, ", "))
+		}
+		names[at] = rename.To
+	}
+	for i, name := range names {
+		if slices.Contains(names[:i], name) {
+			return fmt.Errorf("%s would have two columns %q", t.Name, name)
+		}
+	}
+	t.Layout = record.NewLayout(names)
+	return nil
 }
 
 // Value returns what stands in a column of a row, "" where there is no such
