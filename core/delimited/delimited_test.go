@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -402,4 +403,82 @@ func FuzzReading(f *testing.F) {
 			}
 		}
 	})
+}
+
+// Lines above the header, be they more than the records, and a header that is one name short.
+func TestHeadsFarDown(t *testing.T) {
+	for _, above := range []int{24, 30, 60, 700} {
+		text := strings.Repeat("a line of the preamble\n", above) + "doc;posted;debit\nA;2031-01-03;1,50\nB;2031-01-04;2,00\nC;2031-01-05;3\n"
+		cutter := NewCutter(strings.NewReader(text), MaxRecord, nil, NewHeads(Request{}).Find)
+		if err := cutter.Peek(1 << 20); err != nil {
+			t.Fatal(err)
+		}
+		head := cutter.Head()
+		if head.Above != above || head.Delimiter != ';' || !slices.Equal(head.Layout.Columns, []string{"doc", "posted", "debit"}) || head.Line != above+1 {
+			t.Errorf("below %d lines: %d above, delimiter %q, columns %q, on line %d", above, head.Above, head.Delimiter, head.Layout.Columns, head.Line)
+		}
+	}
+}
+
+// A record that ends early is filled up where it has enough fields, quoted or not, and the
+// records around it stay what they are.
+func TestShortRecordsAreFilledUp(t *testing.T) {
+	text := "a,b,c,d\n1,2,3,4\n5,6\n7,8,\"9\"\n1\n2,\"x\ny\"\n3,4,5,6\n7,8,9"
+	for _, c := range []struct {
+		least   int
+		cut     bool
+		records string
+		refused int
+	}{
+		{0, false, "1|2|3|4 3|4|5|6", 5},
+		{2, false, "1|2|3|4 5|6|| 7|8|9| 2|x\ny|| 3|4|5|6", 2},
+		{3, false, "1|2|3|4 7|8|9| 3|4|5|6", 4},
+		{1, true, "1|2|3|4 5|6|| 7|8|9| 1||| 2|x\ny|| 3|4|5|6 7|8|9|", 0},
+	} {
+		cutter := NewCutter(strings.NewReader(text), MaxRecord, nil, NewHeads(Request{}).Find)
+		block, _, err := cutter.Next(nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var batch record.Batch
+		head := cutter.Head()
+		scanner := Scanner{Dialect: head.Dialect, Width: len(head.Layout.Columns), Header: head.Header, Least: func() int { return c.least }, Cut: c.cut}
+		scanner.Scan(block, &batch)
+		var records []string
+		var scratch []byte
+		for row := range batch.Rows {
+			var texts []string
+			for column := range batch.Width {
+				texts = append(texts, string(batch.Text(row, column, &scratch)))
+			}
+			records = append(records, strings.Join(texts, "|"))
+			if raw := string(batch.Raw(row)); strings.Count(raw, ",") != 3 || strings.HasSuffix(raw, "\n") {
+				t.Errorf("least %d: the record is %q", c.least, raw)
+			}
+		}
+		if got := strings.Join(records, " "); got != c.records || len(batch.Refused) != c.refused || batch.Rows-len(batch.Padded) != 2 {
+			t.Errorf("least %d: records %q, %d refused, %d padded; want %q and %d", c.least, got, len(batch.Refused), len(batch.Padded), c.records, c.refused)
+		}
+	}
+}
+
+// Where a quote means nothing, a record ends with its line.
+func TestQuotesThatMeanNothing(t *testing.T) {
+	text := "a,b\n\"1,\"2\n3\",\"4\"\n\"\"\"\",\n"
+	cutter := NewCutter(strings.NewReader(text), MaxRecord, nil, NewHeads(Request{NoQuotes: true}).Find)
+	block, _, err := cutter.Next(nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var batch record.Batch
+	head := cutter.Head()
+	(&Scanner{Dialect: head.Dialect, Width: 2, Header: head.Header}).Scan(block, &batch)
+	var got []string
+	var scratch []byte
+	for row := range batch.Rows {
+		got = append(got, string(batch.Text(row, 0, &scratch))+"|"+string(batch.Text(row, 1, &scratch)))
+	}
+	if want := []string{`"1|"2`, `3"|"4"`, `""""|`}; !slices.Equal(got, want) || len(batch.Refused) != 0 || batch.Plain {
+		t.Errorf("records are %q, %d refused, plain %v; want %q", got, len(batch.Refused), batch.Plain, want)
+	}
 }

@@ -22,6 +22,7 @@ type Request struct {
 
 const (
 	sampleRows = 50
+	manyRows   = 1000 // with those that hold no more than one cell each, as of a long preamble
 	batchRows  = 2000
 	batchBytes = 256 << 10
 	batchCells = 1 << 20 // of wide rows there are fewer in a batch
@@ -60,7 +61,8 @@ func (r *Reader) Peek(format string) error {
 		return nil
 	}
 	r.head = &record.Head{Format: format, Line: 1, Layout: record.NewLayout(nil)}
-	for len(r.sample) < sampleRows {
+	narrow := 0 // rows of one cell at the top, behind which as many rows are looked at as usual
+	for len(r.sample) < min(narrow+sampleRows, manyRows) {
 		var row Row
 		err := r.read(&row)
 		if errors.Is(err, io.EOF) {
@@ -71,6 +73,9 @@ func (r *Reader) Peek(format string) error {
 			return err
 		}
 		r.sample = append(r.sample, clone(row))
+		if len(row.Cells) <= 1 && narrow == len(r.sample)-1 {
+			narrow++
+		}
 	}
 	r.head.Hidden = r.rows.Hidden()
 	if len(r.sample) == 0 {

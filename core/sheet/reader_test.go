@@ -188,3 +188,31 @@ func TestReferences(t *testing.T) {
 		}
 	}
 }
+
+// A preamble may be longer than the table, and a note in it as wide.
+func TestLongPreambles(t *testing.T) {
+	for _, above := range []int{30, 60, 900} {
+		rows := slices.Repeat([]string{"a line of the preamble"}, above)
+		rows = append(rows, "doc|posted|debit", "A|2031-01-03|1", "B|2031-01-04|2", "C|2031-01-05|3")
+		got := read(t, Request{}, nil, rows...)
+		if got.head.Above != above || len(got.records) != 3 || !slices.Equal(got.head.Layout.Columns, []string{"doc", "posted", "debit"}) {
+			t.Errorf("below %d rows: %d above, columns %q, records %q", above, got.head.Above, got.head.Layout.Columns, got.records)
+		}
+	}
+	got := read(t, Request{}, nil, "Report||by Corvane||March", "doc|posted|debit|credit|text", "A|2031-01-03|1.50||x", "B|2031-01-03||2|y")
+	if got.head.Above != 1 || got.head.Layout.Columns[0] != "doc" {
+		t.Errorf("below a wide note: %d above, columns %q", got.head.Above, got.head.Layout.Columns)
+	}
+}
+
+func TestTextsAloneProveNoHeader(t *testing.T) {
+	if got := read(t, Request{}, nil, "Ann|Lund", "Uwe|Berg", "Ida|Holm"); !got.head.Unproven {
+		t.Error("the header of texts is proven")
+	}
+	if got := read(t, Request{HeaderLines: 1}, nil, "Ann|Lund", "Uwe|Berg", "Ida|Holm"); got.head.Unproven {
+		t.Error("what was said is not proven")
+	}
+	if got := read(t, Request{}, nil, "name|debit", "Uwe|1", "Ida|2"); got.head.Unproven {
+		t.Error("names above values prove nothing")
+	}
+}

@@ -514,3 +514,66 @@ func TestWhatSheetsShow(t *testing.T) {
 		}
 	}
 }
+
+// What other programs write as text, see testdata/make.py.
+func TestTextOfOtherPrograms(t *testing.T) {
+	passes := []string{"|2031-03-01|day pass|5.00", "|2031-03-02|season pass|12.25", "|2031-03-03||0.50"}
+	named := []string{"|D1|2031-03-01|5", "|D2|2031-03-02|12.25"}
+	for _, c := range []struct {
+		file    string
+		columns string
+		records []string
+	}{
+		{"column.txt", "posted text debit", passes},
+		{"blanks.txt", "posted text debit", []string{"|2031-03-01|day|5.00", "|2031-03-02|season|12.25", "|2031-03-03|-|0.50"}},
+		{"rownames.csv", "#1 posted debit", named},
+		{"rownames.txt", "#1 posted debit", named},
+	} {
+		got := mustRead(t, "testdata/"+c.file, Manner{})
+		if columns := strings.Join(got.head.Layout.Columns, " "); columns != c.columns {
+			t.Errorf("%s: columns are %s, want %s", c.file, columns, c.columns)
+		}
+		for i := range got.records {
+			_, got.records[i], _ = strings.Cut(got.records[i], ":")
+		}
+		want(t, c.file+": records", got.records, c.records)
+	}
+}
+
+// Pictures, archives and other content of other programs are known by how they begin, see
+// testdata/make.py.
+func TestForeignFilesOfOtherPrograms(t *testing.T) {
+	set, err := Find(t.Context(), Search{Paths: []string{"testdata/foreign"}, Jobs: 1})
+	if err != nil || len(set.Sources) != 5 {
+		t.Fatalf("%v: %d files", err, len(set.Sources))
+	}
+	err = set.Scan(t.Context(), Reading{Jobs: 1, Memory: 1 << 20}, func() Visitor { return nobody{} })
+	if err == nil || !strings.Contains(err.Error(), "database.csv: this is a database") {
+		t.Errorf("of nothing else the error is %v", err)
+	}
+	dir := t.TempDir()
+	if err := os.CopyFS(dir, os.DirFS("testdata/foreign")); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(filepath.Join(dir, "a.csv"), []byte("doc,debit\nD1,5\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	for _, look := range []bool{false, true} {
+		if set, err = Find(t.Context(), Search{Paths: []string{dir}, Jobs: 2}); err != nil {
+			t.Fatal(err)
+		}
+		if look {
+			if err := set.Look(t.Context(), Reading{Jobs: 2, Memory: 1 << 20}); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := set.Scan(t.Context(), Reading{Jobs: 2, Memory: 1 << 20}, func() Visitor { return nobody{} }); err != nil {
+			t.Fatal(err)
+		}
+		var kinds []string
+		for _, p := range set.PassedOver {
+			kinds = append(kinds, p.Binary)
+		}
+		want(t, "kinds", kinds, []string{"a database", "a picture", "a Python pickle", "a picture", "an archive (xz)"})
+	}
+}

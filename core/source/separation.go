@@ -126,10 +126,13 @@ func fieldsOf(lines []string) [][]string {
 }
 
 // haveFields tells whether all rows from some row near the top on have as many fields, and
-// are a table.
+// are a table; its header may be one name short.
 func haveFields(rows [][]string) bool {
 	width := header.Width(rows)
 	for start := 0; start < min(aboveColumns, len(rows)); start++ {
+		if len(rows[start]) == width-1 && header.IsShort(rows[start:]) && slices.ContainsFunc(rows[start+1], header.IsValue) {
+			return true
+		}
 		if len(rows[start]) == width && isTable(rows[start:], width, start) {
 			return !slices.ContainsFunc(rows[start:], func(row []string) bool { return len(row) != width })
 		}

@@ -1,7 +1,8 @@
 """Makes the files in this folder with the usual Python libraries, so that the
 readers are tested on what other programs write:
 
-    apt-get install python3-openpyxl python3-xlsxwriter python3-odf python3-xlwt libreoffice-calc-nogui
+    apt-get install python3-openpyxl python3-xlsxwriter python3-odf python3-xlwt libreoffice-calc-nogui \
+        imagemagick xz-utils bsdextrautils r-base-core
     python3 make.py
 
 Files called office.* were opened and saved by an office program.
@@ -10,6 +11,8 @@ All of them hold the same five records where they can.
 """
 import datetime
 import os
+import pickle
+import sqlite3
 import subprocess
 import tempfile
 
@@ -209,9 +212,38 @@ def with_office():
             subprocess.run(["soffice", "--headless", "--convert-to", ending, "--outdir", ".", path], check=True)
 
 
+def foreign():
+    """Files that hold no text, each under the name of a journal."""
+    os.makedirs("foreign", exist_ok=True)
+    subprocess.run(["convert", "-size", "4x4", "xc:red", "png:foreign/png.csv"], check=True)
+    subprocess.run(["convert", "-size", "4x4", "xc:red", "jpeg:foreign/jpeg.csv"], check=True)
+    with open("foreign/xz.csv", "wb") as out:
+        subprocess.run(["xz", "-c"], input=b"document,debit\nD1,5\n" * 20, stdout=out, check=True)
+    with open("foreign/pickle.csv", "wb") as out:
+        pickle.dump({"document": ["D1"], "debit": [5.0]}, out)
+    with sqlite3.connect("foreign/database.csv") as database:
+        database.execute("create table journal (document text)")
+
+
+TABLE = "posted;text;debit\n2031-03-01;day pass;5.00\n2031-03-02;season pass;12.25\n2031-03-03;;0.50\n"
+
+
+def columns():
+    """Text whose columns stand one below another, as the usual program for that makes them,
+    and a table with the names of its rows, as a statistics program writes it."""
+    with open("column.txt", "w") as out:
+        subprocess.run(["column", "-t", "-s", ";"], input=TABLE.replace("pass;", "pass ;").replace(";;", "; ;"), stdout=out, text=True, check=True)
+    with open("blanks.txt", "w") as out:
+        subprocess.run(["column", "-t", "-s", ";"], input=TABLE.replace(" pass", "").replace(";;", ";-;"), stdout=out, text=True, check=True)
+    subprocess.run(["Rscript", "-e", "d <- data.frame(posted=c('2031-03-01','2031-03-02'), debit=c(5,12.25), row.names=c('D1','D2')); "
+                    "write.table(d, 'rownames.csv', sep=',', quote=FALSE); write.table(d, 'rownames.txt')"], check=True)
+
+
 with_openpyxl()
 with_openpyxl_1904()
 with_xlsxwriter()
 with_odfpy()
 with_xlwt()
 with_office()
+foreign()
+columns()
