@@ -140,7 +140,7 @@ func namesValues(rows [][]string) bool {
 
 // IsShort tells whether the first row is a header that is one name short, as of tables whose
 // first column holds the names of the rows: all rows below have a field more, and are named in
-// the first one or blank in the last one.
+// the first one, each otherwise, or blank in the last one.
 func IsShort(rows [][]string) bool {
 	const fewest = 2
 	if len(rows) <= fewest || len(rows[0]) == 0 || filled(rows[0]) < len(rows[0]) || slices.ContainsFunc(rows[0], IsValue) {
@@ -148,11 +148,14 @@ func IsShort(rows [][]string) bool {
 	}
 	width := len(rows[0]) + 1
 	named, blank := true, true
+	seen := make(map[string]bool)
 	for _, row := range rows[1:] {
 		if len(row) != width {
 			return false
 		}
-		named = named && strings.TrimSpace(row[0]) != ""
+		name := strings.TrimSpace(row[0])
+		named = named && name != "" && !seen[name]
+		seen[name] = true
 		blank = blank && strings.TrimSpace(row[width-1]) == ""
 	}
 	return named || blank

@@ -126,6 +126,7 @@ func TestShortHeaders(t *testing.T) {
 	}{
 		{"names of rows in front", table("posted|debit", "r1|2031-01-03|1", "r2|2031-01-03|2"), true, "|posted|debit"},
 		{"a separator behind each record", table("posted|debit", "2031-01-03|1|", "2031-01-03|2|"), true, "posted|debit|"},
+		{"a name that comes twice", table("posted|debit", "r1|2031-01-03|1", "r1|2031-01-03|2"), false, ""},
 		{"a row as short as the header", table("posted|debit", "r1|2031-01-03|1", "2031-01-03|2"), false, ""},
 		{"a row without a name", table("posted|debit", "r1|2031-01-03|1", "|2031-01-03|2"), false, ""},
 		{"a blank name", table("|debit", "r1|2031-01-03|1", "r2|2031-01-03|2"), false, ""},
