@@ -2,40 +2,62 @@ package source
 
 import (
 	"errors"
-	"slices"
+	"sync"
 
 	"lastblock/core/decode"
 )
 
-// aside says why a source that was found turned out to be no data when it was read. The
-// zero value says that it is.
+// aside are the sources that were found and turned out to be no data when they were read.
 type aside struct {
-	own    bool   // an output of Lastblock
-	binary string // what it holds in place of text, "" for none
+	own []bool // outputs of Lastblock; each entry is written by the one goroutine that opens its source
+
+	mutex  sync.Mutex // guards binary
+	binary map[int]string
 }
 
-func (a aside) passedOver(name string) PassedOver {
-	if a.own {
-		return PassedOver{Source: name, Reason: OwnOutputReason}
+func newAside(sources int) *aside { return &aside{own: make([]bool, sources)} }
+
+// isData tells whether a source holds data.
+func (a *aside) isData(index int) bool { return !a.own[index] && a.binary[index] == "" }
+
+// nothingElse tells whether no source holds data.
+func (a *aside) nothingElse() bool {
+	for i := range a.own {
+		if a.isData(i) {
+			return false
+		}
 	}
-	return PassedOver{Source: name, Reason: "holds " + a.binary + ", and no text", Binary: a.binary}
+	return len(a.own) > 0
+}
+
+// check makes sure that not all that was found holds binary content.
+func (a *aside) check(s *Set) error {
+	if n := len(a.own); n == 0 || len(a.binary) < n {
+		return nil
+	}
+	return &Error{s.Sources[0].Name, &decode.BinaryError{Kind: a.binary[0]}}
+}
+
+func (a *aside) passedOver(s *Set, index int) PassedOver {
+	name := s.Sources[index].Name
+	if kind := a.binary[index]; kind != "" {
+		return PassedOver{Source: name, Reason: "holds " + kind + ", and no text", Binary: kind}
+	}
+	return PassedOver{Source: name, Reason: OwnOutputReason}
 }
 
 // isNoText notes a source that turned out to hold binary content when it was opened. It is
 // then passed over, unless it was named by itself.
 func (f *feed) isNoText(index int, err error) bool {
 	var binary *decode.BinaryError
-	if err == nil || f.set.Sources[index].named || !errors.As(err, &binary) || binary.Table {
+	if err == nil || !errors.As(err, &binary) || binary.Table || f.set.isNamed(index) {
 		return false
 	}
-	f.aside[index].binary = binary.What()
-	return true
-}
-
-// checkAside makes sure that not all that was found holds binary content.
-func (s *Set) checkAside(found []aside) error {
-	if len(found) == 0 || slices.ContainsFunc(found, func(a aside) bool { return a.binary == "" }) {
-		return nil
+	f.aside.mutex.Lock()
+	defer f.aside.mutex.Unlock()
+	if f.aside.binary == nil {
+		f.aside.binary = make(map[int]string)
 	}
-	return &Error{s.Sources[0].Name, &decode.BinaryError{Kind: found[0].binary}}
+	f.aside.binary[index] = binary.What()
+	return true
 }

@@ -85,7 +85,7 @@ func (e *NotFoundError) Error() string {
 func Find(ctx context.Context, search Search) (*Set, error) {
 	f := finder{
 		search:  search,
-		set:     &Set{Mode: search.Mode, Prefix: search.Prefix},
+		set:     &Set{named: make(map[string]bool), Mode: search.Mode, Prefix: search.Prefix},
 		seen:    make(map[string]bool),
 		ledgers: make(map[string]ledger),
 		globs:   make(globs),
@@ -136,7 +136,7 @@ type finder struct {
 func (f *finder) path(p string) error {
 	if p == "-" {
 		f.add("-", "-")
-		f.set.Sources[len(f.set.Sources)-1].named = true
+		f.set.named[p] = true
 		return nil
 	}
 	if IsQuery(p) {
@@ -150,11 +150,8 @@ func (f *finder) path(p string) error {
 	case err == nil && info.IsDir():
 		return f.folder(p)
 	case err == nil:
-		before := len(f.set.Sources)
 		f.add(p, filepath.Base(p))
-		for i := before; i < len(f.set.Sources); i++ {
-			f.set.Sources[i].named = true
-		}
+		f.set.named[p] = true
 		return nil
 	case strings.ContainsAny(p, "*?[{"):
 		return f.glob(p)

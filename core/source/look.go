@@ -83,7 +83,7 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 	if isText {
 		f.set.looked[index].start = xxh3.Hash(text.cutter.Peeked())
 	}
-	f.aside[index].own = !f.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
+	f.aside.own[index] = !f.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
 	switch {
 	case source.Size < 0: // a pipe can be read once
 		f.set.looked[index].kept = stream
@@ -104,16 +104,16 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 
 // dropAside takes out the sources that turned out to be no data. Own outputs stay where
 // nothing else is left: then somebody means them.
-func (s *Set) dropAside(found []aside) error {
-	if err := s.checkAside(found); err != nil {
+func (s *Set) dropAside(found *aside) error {
+	if err := found.check(s); err != nil {
 		return err
 	}
 	var sources []Source
 	var looked []look
-	onlyOwn := !slices.Contains(found, aside{})
+	onlyOwn := found.nothingElse()
 	for i, source := range s.Sources {
-		if found[i].binary != "" || found[i].own && !onlyOwn {
-			s.passOver(found[i].passedOver(source.Name))
+		if found.binary[i] != "" || found.own[i] && !onlyOwn {
+			s.passOver(found.passedOver(s, i))
 			continue
 		}
 		sources = append(sources, source)

@@ -130,12 +130,12 @@ func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) e
 	if err := f.run(ctx, visitors); err != nil {
 		return err
 	}
-	if err := s.checkAside(f.aside); err != nil {
+	if err := f.aside.check(s); err != nil {
 		return err
 	}
-	if len(f.aside) > 0 && !slices.Contains(f.aside, aside{}) {
+	if f.aside.nothingElse() {
 		f.reading.OwnOutputs = true // nothing but own outputs: somebody means them
-		f.aside, f.done = make([]aside, len(s.Sources)), 0
+		f.aside, f.done = newAside(len(s.Sources)), 0
 		if err := f.run(ctx, visitors); err != nil {
 			return err
 		}
@@ -147,9 +147,9 @@ func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) e
 	if reading.Wanted == nil {
 		s.starts = f.starts
 	}
-	for i, found := range f.aside {
-		if found != (aside{}) {
-			s.passOver(found.passedOver(s.Sources[i].Name))
+	for i := range s.Sources {
+		if !f.aside.isData(i) {
+			s.passOver(f.aside.passedOver(s, i))
 		}
 	}
 	return nil
@@ -209,7 +209,7 @@ type feed struct {
 	reading Reading
 	heads   map[*Manner]*delimited.Heads
 	limit   int
-	aside   []aside   // each entry is written by the one goroutine that opens its source
+	aside   *aside
 	starts  [][]start // likewise, by the goroutine that has the mutex
 
 	shaping sync.Mutex // guards shapes and missed
@@ -239,7 +239,7 @@ func newFeed(ctx context.Context, s *Set, reading Reading) *feed {
 		reading: reading,
 		heads:   make(map[*Manner]*delimited.Heads),
 		limit:   recordLimit(reading.Memory),
-		aside:   make([]aside, len(s.Sources)),
+		aside:   newAside(len(s.Sources)),
 		starts:  make([][]start, len(s.Sources)),
 		shapes:  make(map[shaped]*shape.Shape),
 		missed:  make(map[string]bool),
@@ -403,7 +403,7 @@ func (s *stream) next(w *worker) error {
 	}
 	w.batch.Layers, w.batch.Guessed, w.batch.Separated = nil, "", ""
 	if t, ok := s.reader.(*textReader); ok {
-		w.batch.Layers, w.batch.Guessed, w.batch.Separated = t.unwrap.layers, t.unwrap.guessed(), t.unwrap.separate.String()
+		w.batch.Layers, w.batch.Guessed, w.batch.Separated = t.unwrap.layers, t.unwrap.guessed(), t.unwrap.separated()
 	}
 	if first {
 		if err := w.begin(s); err != nil {
@@ -444,7 +444,7 @@ func (w *worker) begin(s *stream) error {
 			return &Error{source.Name, ErrChanged}
 		}
 	} else if !s.feed.reading.OwnOutputs && isOwnOutput(columns) {
-		s.feed.aside[s.index].own = true
+		s.feed.aside.own[s.index] = true
 		return io.EOF
 	}
 	s.constants = s.feed.set.constants(s.index, s.shape.Constants())

@@ -11,8 +11,7 @@ import (
 	"lastblock/core/header"
 )
 
-// separation is how the fields of a text are told apart, where no character does that. The
-// zero value says that one does, or that there is one column.
+// separation is how the fields of a text are told apart, where no character does that.
 type separation struct {
 	blanks bool
 	widths []int // of the columns, in characters; 0 for the rest of the line
@@ -20,12 +19,9 @@ type separation struct {
 }
 
 // String says it as it is shown.
-func (s separation) String() string {
-	switch {
-	case s.blanks:
+func (s *separation) String() string {
+	if s.blanks {
 		return "blanks"
-	case s.widths == nil:
-		return ""
 	}
 	var widths []string
 	for _, width := range s.widths {
@@ -47,18 +43,19 @@ const (
 // findSeparation looks at the start of a text: at runs of blanks by which every line has
 // as many fields, or else at the places where every line is blank. Some column must hold
 // values, below a name or beside another one, or it is no table but a list of texts.
-func findSeparation(sample []byte, whole bool) separation {
+// It is nil where a character parts fields, or there is one column.
+func findSeparation(sample []byte, whole bool) *separation {
 	lines, ruled := linesOf(sample, whole)
 	if len(lines) < columnLines || haveDelimiter(lines) {
-		return separation{}
+		return nil
 	}
 	if !ruled && haveFields(fieldsOf(lines)) {
-		return separation{blanks: true, found: true}
+		return &separation{blanks: true, found: true}
 	}
 	if widths := findWidths(lines); widths != nil {
-		return separation{widths: widths, found: true}
+		return &separation{widths: widths, found: true}
 	}
-	return separation{}
+	return nil
 }
 
 // isDelimited tells quickly of most texts that a character stands between their fields.

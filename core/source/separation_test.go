@@ -6,6 +6,12 @@ import (
 	"testing"
 )
 
+// separated is how a text's fields are parted, "" where a character does that.
+func separated(text string) string {
+	u := unwrapper{separate: findSeparation([]byte(text), true)}
+	return u.separated()
+}
+
 func TestFindSeparation(t *testing.T) {
 	for _, c := range []struct {
 		rule string
@@ -26,10 +32,10 @@ func TestFindSeparation(t *testing.T) {
 		{"two lines are too few", "doc debit\nA 1\n", ""},
 		{"nothing", "", ""},
 	} {
-		if got := findSeparation([]byte(c.text), true).String(); got != c.want {
+		if got := separated(c.text); got != c.want {
 			t.Errorf("%s: %q, want %q", c.rule, got, c.want)
 		}
-		if got := findSeparation([]byte(strings.ReplaceAll(c.text, "\n", "\r\n")), true).String(); got != c.want {
+		if got := separated(strings.ReplaceAll(c.text, "\n", "\r\n")); got != c.want {
 			t.Errorf("%s, with CR LF: %q, want %q", c.rule, got, c.want)
 		}
 	}

@@ -57,7 +57,7 @@ func (s *stream) skip() bool {
 // that reading can be taken up within it.
 func (r *textReader) isSeekable() bool {
 	_, ok := r.file.(io.ReadSeeker)
-	return ok && len(r.unwrap.layers) == 0 && r.unwrap.separate.String() == "" && r.unwrap.guessed() == ""
+	return ok && len(r.unwrap.layers) == 0 && r.unwrap.separate == nil && r.unwrap.guessed() == ""
 }
 
 // resume goes on reading from a start.

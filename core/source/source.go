@@ -20,7 +20,6 @@ type Source struct {
 
 	identity identity // of the file, when it was found
 
-	named  bool   // by itself, and not found in a folder, by a pattern or in an archive
 	below  string // the path below the folder that was named, with entry and sheet
 	format *Format
 	as     *Manner // nil for the usual one
@@ -72,12 +71,13 @@ type Set struct {
 	Mode   ColumnMode
 	Prefix string // of the flags that speak of these sources, as "against-"
 
-	words  []string  // that names tell, by the patterns of all sources
-	needed []string  // columns that a record must not lack
-	totals []totals  // total lines by source; nil before a Scan or a Look
-	looked []look    // what Look found, by source; nil before
-	aside  []aside   // which sources a Scan found to be no data; nil before
-	starts [][]start // by source: where stretches of large ones begin; nil before a Scan
+	words  []string        // that names tell, by the patterns of all sources
+	needed []string        // columns that a record must not lack
+	totals []totals        // total lines by source; nil before a Scan or a Look
+	looked []look          // what Look found, by source; nil before
+	named  map[string]bool // paths that were named by themselves
+	aside  *aside          // which sources a Scan found to be no data; nil before
+	starts [][]start       // by source: where stretches of large ones begin; nil before a Scan
 }
 
 // ColumnMode says what becomes of columns that not all sources have.
@@ -92,11 +92,18 @@ const (
 
 // IsPassedOver tells whether a Scan passed a source over: as an own output, or as one that
 // holds no text although it is called so.
-func (s *Set) IsPassedOver(index int) bool { return s.aside != nil && s.aside[index] != aside{} }
+func (s *Set) IsPassedOver(index int) bool { return s.aside != nil && !s.aside.isData(index) }
+
+// isNamed tells whether a source was named by itself, and not found in a folder, by a
+// pattern or in an archive.
+func (s *Set) isNamed(index int) bool {
+	source := &s.Sources[index]
+	return source.Entry() == "" && s.named[source.Path]
+}
 
 // Subset is a set of some of the sources, by their indices.
 func (s *Set) Subset(indices []int) *Set {
-	subset := &Set{words: s.words, Mode: s.Mode, Prefix: s.Prefix, needed: slices.Clone(s.needed)}
+	subset := &Set{words: s.words, named: s.named, Mode: s.Mode, Prefix: s.Prefix, needed: slices.Clone(s.needed)}
 	for _, i := range indices {
 		subset.Sources = append(subset.Sources, s.Sources[i])
 		if s.starts != nil {

@@ -13,8 +13,8 @@ type textReader struct {
 	file   io.Closer // nil where all was read before
 	unwrap *unwrapper
 	cutter *delimited.Cutter
-	least  func(*record.Head) int // see delimited.Scanner
-	short  ShortRows
+	feed   *feed
+	source *Source
 }
 
 func (f *feed) openText(s *Source, progress *Progress) (*textReader, error) {
@@ -23,11 +23,9 @@ func (f *feed) openText(s *Source, progress *Progress) (*textReader, error) {
 		return nil, err
 	}
 	unwrap := newUnwrapper(s, progress)
-	unwrap.limit = f.limit
-	unwrap.look = s.manner().Request.Delimiter == 0 && !s.manner().Blanks && s.manner().Widths == nil
+	unwrap.look = unwrap.separate == nil && s.manner().Request.Delimiter == 0
 	return &textReader{
-		file: file, unwrap: unwrap, cutter: delimited.NewCutter(file, f.limit, unwrap.unwrap, f.heads[s.as].Find),
-		least: func(head *record.Head) int { return f.leastFields(s, head) }, short: s.manner().ShortRows,
+		file: file, unwrap: unwrap, cutter: delimited.NewCutter(file, f.limit, unwrap.unwrap, f.heads[s.as].Find), feed: f, source: s,
 	}, nil
 }
 
@@ -48,8 +46,8 @@ func (r *textReader) Next(s *Stretch) (err error) {
 func (r *textReader) Parse(s *Stretch) {
 	head := r.cutter.Head()
 	scanner := delimited.Scanner{Dialect: head.Dialect, Width: len(head.Layout.Columns), Header: head.Header}
-	if r.short != SuspendShort {
-		scanner.Least, scanner.Cut = func() int { return r.least(&head.Head) }, r.short == PadShort
+	if short := r.source.manner().ShortRows; short != SuspendShort {
+		scanner.Least, scanner.Cut = func() int { return r.feed.leastFields(r.source, &head.Head) }, short == PadShort
 	}
 	scanner.Scan(s.block, &s.Batch)
 	s.Last = s.block.Last

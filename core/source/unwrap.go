@@ -12,26 +12,26 @@ import (
 // unwrapper takes off a source what is not text: compressions, and encodings
 // other than UTF-8.
 type unwrapper struct {
-	separate separation // of fields that no character parts
-	look     bool       // find it out
-	parted   bool       // it was seen to
-	limit    int        // of a line, in bytes
-	encoding string     // that was asked for; it holds where the bytes do not show another
-	size     int64      // of the file, -1 where that is not known
+	separate *separation // of fields that no character parts; nil where one does
+	look     bool        // find it out
+	parted   bool        // it was seen to
+	decoded  bool
+	encoding string // that was asked for; it holds where the bytes do not show another
+	size     int64  // of the file, -1 where that is not known
 	progress *Progress
 
-	layers  []decode.Layer // that were taken off
-	decoded bool
-	guess   *decode.Guess // nil where the encoding was known
-	open    []io.Closer
+	layers []decode.Layer // that were taken off
+	guess  *decode.Guess  // nil where the encoding was known
+	open   []io.Closer
 }
 
 func newUnwrapper(s *Source, progress *Progress) *unwrapper {
 	manner := s.manner()
-	return &unwrapper{
-		encoding: manner.Encoding, separate: separation{blanks: manner.Blanks, widths: manner.Widths},
-		size: s.Size, progress: progress, limit: delimited.MaxRecord,
+	u := &unwrapper{encoding: manner.Encoding, size: s.Size, progress: progress}
+	if manner.Blanks || manner.Widths != nil {
+		u.separate = &separation{blanks: manner.Blanks, widths: manner.Widths}
 	}
+	return u
 }
 
 // unwrap returns a reader of what is within a source that begins with sample,
@@ -51,12 +51,20 @@ func (u *unwrapper) unwrap(sample []byte, rest io.Reader, whole bool) (io.Reader
 		u.separate = findSeparation(sample, whole)
 	}
 	switch {
+	case u.separate == nil:
+		return nil, nil
 	case u.separate.blanks:
 		return decode.NewBlanks(again(sample, rest)), nil
-	case u.separate.widths != nil:
-		return decode.NewWidths(again(sample, rest), u.separate.widths, u.separate.found, u.limit), nil
 	}
-	return nil, nil
+	return decode.NewWidths(again(sample, rest), u.separate.widths, u.separate.found, delimited.MaxRecord), nil
+}
+
+// separated says how fields are parted that no character parts, "" where one does.
+func (u *unwrapper) separated() string {
+	if u.separate == nil {
+		return ""
+	}
+	return u.separate.String()
 }
 
 // again reads once more what was read as sample, and then the rest.
