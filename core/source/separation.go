@@ -127,8 +127,8 @@ func fieldsOf(lines []string) [][]string {
 func haveFields(rows [][]string) bool {
 	width := header.Width(rows)
 	for start := 0; start < min(aboveColumns, len(rows)); start++ {
-		if len(rows[start]) == width-1 && header.IsShort(rows[start:]) && slices.ContainsFunc(rows[start+1], header.IsValue) {
-			return true
+		if len(rows[start]) == width-1 && header.IsShort(rows[start:]) {
+			return slices.ContainsFunc(rows[start+1], header.IsValue) && !holdValues(rows[start:])
 		}
 		if len(rows[start]) == width && isTable(rows[start:], width, start) {
 			return !slices.ContainsFunc(rows[start:], func(row []string) bool { return len(row) != width })
@@ -137,16 +137,16 @@ func haveFields(rows [][]string) bool {
 	return false
 }
 
+// holdValues tells whether any row is one amount, or one date, with blanks in it.
+func holdValues(rows [][]string) bool {
+	return slices.ContainsFunc(rows, func(row []string) bool { return header.IsValue(strings.Join(row, " ")) })
+}
+
 // isTable tells whether rows, above which others stand, are a table of so many columns: some
 // of the columns have values, below names, or there are two of values and nothing above.
 func isTable(rows [][]string, width, above int) bool {
-	if width < 2 || len(rows) < columnLines {
+	if width < 2 || len(rows) < columnLines || holdValues(rows) {
 		return false
-	}
-	for _, row := range rows {
-		if header.IsValue(strings.Join(row, " ")) {
-			return false // an amount, or a date, with blanks in it
-		}
 	}
 	values, named := 0, 0
 	for column := range width {

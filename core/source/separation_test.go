@@ -26,6 +26,8 @@ func TestFindSeparation(t *testing.T) {
 		{"lines that rule off ask for widths", "doc debit\n--- -----\nA    1.50\nB    2.00\n", "widths 4,rest"},
 		{"texts alone are a list", "room\nRoom A\nRoom B\n", ""},
 		{"so are texts with a number", "room\nRoom 1\nRoom 2\nRoom 3\n", ""},
+		{"a header one name short", "posted debit\nA 2031-01-03 1.50\nB 2031-01-04 2\n", "blanks"},
+		{"an amount below a name", "amount\n1 234.50\n2 345.60\n3 456.70\n", ""},
 		{"amounts with blanks between thousands", "1 234.50\n2 345.60\n3 456.70\n", ""},
 		{"dates with blanks", "31 Jan 2031\n30 Jan 2031\n29 Jan 2031\n", ""},
 		{"a delimiter", "doc,debit text\nA,1 x\nB,2 y\n", ""},
