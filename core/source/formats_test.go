@@ -577,3 +577,28 @@ func TestForeignFilesOfOtherPrograms(t *testing.T) {
 		want(t, "kinds", kinds, []string{"a database", "a picture", "a Python pickle", "a picture", "an archive (xz)"})
 	}
 }
+
+// Of a file that another program has packed, a byte that is another one is an error, and never
+// another value.
+func TestPackedByOtherPrograms(t *testing.T) {
+	for _, ending := range []string{"zst", "gz", "bz2"} {
+		name := "packed.csv." + ending
+		records := mustRead(t, "testdata/"+name, Manner{}).records
+		want(t, name+": records", records, []string{"2:|2031-03-01|day pass|5.00", "3:|2031-03-02|season pass|12.25", "4:|2031-03-03||0.50"})
+		packed, err := os.ReadFile("testdata/" + name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		path := filepath.Join(t.TempDir(), name)
+		for at := range packed {
+			flipped := bytes.Clone(packed)
+			flipped[at] ^= 0x04
+			if err := os.WriteFile(path, flipped, 0o644); err != nil {
+				t.Fatal(err)
+			}
+			if c, err := read(path, Manner{}); err == nil && decode.Find(flipped) != "" && !slices.Equal(c.records, records) {
+				t.Errorf("%s: with byte %d changed the records are %q", name, at, c.records)
+			}
+		}
+	}
+}

@@ -2,7 +2,7 @@
 readers are tested on what other programs write:
 
     apt-get install python3-openpyxl python3-xlsxwriter python3-odf python3-xlwt libreoffice-calc-nogui \
-        imagemagick xz-utils bsdextrautils r-base-core
+        imagemagick xz-utils bsdextrautils r-base-core zstd
     python3 make.py
 
 Files called office.* were opened and saved by an office program.
@@ -235,6 +235,9 @@ def columns():
         subprocess.run(["column", "-t", "-s", ";"], input=TABLE.replace("pass;", "pass ;").replace(";;", "; ;"), stdout=out, text=True, check=True)
     with open("blanks.txt", "w") as out:
         subprocess.run(["column", "-t", "-s", ";"], input=TABLE.replace(" pass", "").replace(";;", ";-;"), stdout=out, text=True, check=True)
+    for program, ending in [("zstd", "zst"), ("gzip", "gz"), ("bzip2", "bz2")]:
+        with open("packed.csv." + ending, "wb") as out:
+            subprocess.run([program, "-c"], input=TABLE.encode(), stdout=out, check=True)
     subprocess.run(["Rscript", "-e", "d <- data.frame(posted=c('2031-03-01','2031-03-02'), debit=c(5,12.25), row.names=c('D1','D2')); "
                     "write.table(d, 'rownames.csv', sep=',', quote=FALSE); write.table(d, 'rownames.txt')"], check=True)
 
