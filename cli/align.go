@@ -6,9 +6,9 @@ import (
 	"fmt"
 	"io"
 
-	"lastblock/core/align"
+	"lastblock/core/capability/align"
 	"lastblock/core/finding"
-	"lastblock/core/meaning"
+	"lastblock/core/value/equality"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"
@@ -72,7 +72,7 @@ func (f *alignFlags) options() (o align.Options, err error) {
 	case f.missing:
 		o.Only = align.Missing
 	}
-	if o.Loose, err = meaning.ParseLoose(f.loose); err != nil {
+	if o.Loose, err = equality.ParseLoose(f.loose); err != nil {
 		return o, fmt.Errorf("--loose %w", err)
 	}
 	return o, nil

@@ -6,8 +6,8 @@ import (
 	"fmt"
 	"strings"
 
-	"lastblock/core/attach"
-	"lastblock/core/collate"
+	"lastblock/core/capability/attach"
+	"lastblock/core/capability/collate"
 	"lastblock/core/source"
 	"lastblock/show"
 

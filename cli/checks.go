@@ -6,11 +6,12 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/amount"
-	"lastblock/core/expression"
-	"lastblock/core/period"
+	"lastblock/core/capability/tieout"
+	"lastblock/core/record"
 	"lastblock/core/source"
-	"lastblock/core/tieout"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/expression"
+	"lastblock/core/value/period"
 
 	"github.com/spf13/cobra"
 )
@@ -173,7 +174,7 @@ func (c *checks) askRules(set *source.Set, options *tieout.Options) error {
 		if i < len(c.ruleNames) && c.ruleNames[i] != "" {
 			name = c.ruleNames[i]
 		}
-		options.Checks = append(options.Checks, &tieout.Rule{Name: name, Expression: x, Words: append(slices.Clone(set.Words()), source.SourceColumn)})
+		options.Checks = append(options.Checks, &tieout.Rule{Name: name, Expression: x, Words: append(slices.Clone(set.Words()), record.SourceColumn)})
 	}
 	return nil
 }

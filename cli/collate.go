@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"io"
 
-	"lastblock/core/collate"
+	"lastblock/core/capability/collate"
 	"lastblock/core/finding"
 	"lastblock/core/source"
 	"lastblock/show"

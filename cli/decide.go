@@ -11,9 +11,9 @@ import (
 	"strings"
 	"time"
 
-	"lastblock/core/decision"
 	"lastblock/core/finding"
-	"lastblock/core/review"
+	"lastblock/core/finding/decision"
+	"lastblock/core/finding/review"
 	"lastblock/core/source"
 	"lastblock/show"
 

@@ -11,8 +11,8 @@ import (
 	"testing"
 	"time"
 
-	"lastblock/core/decision"
 	"lastblock/core/finding"
+	"lastblock/core/finding/decision"
 
 	"github.com/xuri/excelize/v2"
 )

@@ -12,8 +12,8 @@ import (
 	"slices"
 	"strings"
 
+	"lastblock/core/capability/tieout"
 	"lastblock/core/source"
-	"lastblock/core/tieout"
 
 	"github.com/spf13/cobra"
 )

@@ -6,13 +6,13 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/amount"
-	"lastblock/core/collate"
-	"lastblock/core/doubles"
-	"lastblock/core/drop"
+	"lastblock/core/capability/collate"
+	"lastblock/core/capability/doubles"
 	"lastblock/core/finding"
-	"lastblock/core/meaning"
-	"lastblock/core/proof"
+	"lastblock/core/finding/drop"
+	"lastblock/core/finding/proof"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/equality"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"
@@ -104,7 +104,7 @@ func (f *doublesFlags) options() (options doubles.Options, err error) {
 	if err != nil || options.Share.Sign() <= 0 || options.Share.Cmp(amount.New(100, 0)) > 0 {
 		return options, fmt.Errorf("--overlap-share %s: a share of more than 0 %% and up to 100 %% is needed, as 5%%", f.share)
 	}
-	if options.Loose, err = meaning.ParseLoose(f.loose); err != nil {
+	if options.Loose, err = equality.ParseLoose(f.loose); err != nil {
 		return options, fmt.Errorf("--loose %w", err)
 	}
 	if f.keep != "" {

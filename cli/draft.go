@@ -7,7 +7,7 @@ import (
 	"path/filepath"
 	"runtime"
 
-	"lastblock/core/draft"
+	"lastblock/core/month/draft"
 	"lastblock/core/source"
 
 	"github.com/pbnjay/memory"

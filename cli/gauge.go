@@ -6,11 +6,11 @@ import (
 	"slices"
 	"strings"
 
+	"lastblock/core/capability/gauge"
 	"lastblock/core/finding"
-	"lastblock/core/gauge"
 	"lastblock/core/record"
 	"lastblock/core/source"
-	"lastblock/core/statistic"
+	"lastblock/core/value/statistic"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"

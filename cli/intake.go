@@ -5,8 +5,8 @@ import (
 	"strings"
 	"time"
 
+	"lastblock/core/capability/intake"
 	"lastblock/core/finding"
-	"lastblock/core/intake"
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/show"

@@ -3,7 +3,7 @@ package cli
 import (
 	"testing"
 
-	"lastblock/core/intake"
+	"lastblock/core/capability/intake"
 )
 
 func TestBetweenSaysTheYearOnce(t *testing.T) {

@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/plan"
+	"lastblock/core/month/plan"
 
 	"github.com/spf13/pflag"
 )

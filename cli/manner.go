@@ -6,14 +6,14 @@ import (
 	"strconv"
 	"strings"
 
-	"lastblock/core/date"
-	"lastblock/core/decode"
-	"lastblock/core/delimited"
-	"lastblock/core/expression"
-	"lastblock/core/nearest"
+	"lastblock/core/format/decode"
+	"lastblock/core/format/delimited"
 	"lastblock/core/record"
-	"lastblock/core/shape"
 	"lastblock/core/source"
+	"lastblock/core/source/shape"
+	"lastblock/core/value/date"
+	"lastblock/core/value/expression"
+	"lastblock/core/value/nearest"
 
 	"github.com/spf13/pflag"
 )

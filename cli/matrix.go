@@ -3,7 +3,7 @@ package cli
 import (
 	"fmt"
 
-	"lastblock/core/tieout"
+	"lastblock/core/capability/tieout"
 	"lastblock/show"
 )
 

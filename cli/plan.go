@@ -10,9 +10,9 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/nearest"
-	"lastblock/core/plan"
+	"lastblock/core/month/plan"
 	"lastblock/core/source"
+	"lastblock/core/value/nearest"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"

@@ -14,9 +14,9 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 )
 
-// postgres connects to the server of LASTBLOCK_POSTGRES, which .ci/run starts, and
+// server connects to the server of LASTBLOCK_POSTGRES, which .ci/run starts, and
 // returns the address without its password, which the program is given as users give it.
-func postgres(t *testing.T) (address, password string, exec func(sql string) string) {
+func server(t *testing.T) (address, password string, exec func(sql string) string) {
 	t.Helper()
 	text := os.Getenv("LASTBLOCK_POSTGRES")
 	if text == "" {
@@ -51,7 +51,7 @@ var matchNumber = regexp.MustCompile(`^([a-z-]+,\d?,)\d+`)
 
 // A query is as good a reference as a file with the same records.
 func TestReconcileAgainstAQuery(t *testing.T) {
-	address, _, exec := postgres(t)
+	address, _, exec := server(t)
 	exec(`create temporary table mark (n int); drop table if exists clearing; create table clearing (pass_no text, posted date, amount numeric(12,2), settled boolean, text text);
 		insert into clearing values ('00417', '2031-01-05', 40.00, true, 'Day pass'), ('417', '2031-01-06', 55.10, false, E'two\nlines, "quoted"'), ('P3', null, null, null, null)`)
 	dir := t.TempDir()
@@ -95,7 +95,7 @@ func TestReconcileAgainstAQuery(t *testing.T) {
 
 // What would write is refused, whatever it is dressed up as.
 func TestAQueryOnlyReads(t *testing.T) {
-	address, _, exec := postgres(t)
+	address, _, exec := server(t)
 	exec(`drop table if exists untouched; create table untouched (n int); insert into untouched values (1), (2);
 		create or replace function nibble() returns int language sql as 'delete from untouched returning n'`)
 	for _, query := range []string{
@@ -115,7 +115,7 @@ func TestAQueryOnlyReads(t *testing.T) {
 
 // However many rows a query gives, they are read as they come.
 func TestAQueryIsStreamed(t *testing.T) {
-	address, _, _ := postgres(t)
+	address, _, _ := server(t)
 	stdout, stderr, code := runProgram(t, t.TempDir(), "", "tieout", address,
 		"--query", "select g as n, (g * 0.25)::numeric(12,2) as amount, repeat('x', 200) as text from generate_series(1, 300000) g", "--total", "amount", "--memory", "32MB")
 	// 300,000 × 300,001 / 2 × 0.25
@@ -129,7 +129,7 @@ func TestAQueryIsStreamed(t *testing.T) {
 }
 
 func TestPasswordsAreNeverShown(t *testing.T) {
-	address, password, _ := postgres(t)
+	address, password, _ := server(t)
 	withPassword := strings.Replace(address, "@", ":"+password+"@", 1)
 	for _, args := range [][]string{
 		{"collate", withPassword, "--query", "select 1"}, {"reconcile", address, "--query", "select 1 as k", "--against", address + "?password=" + password, "--against-query", "select 1 as k", "--key", "k"},
@@ -147,7 +147,7 @@ func TestPasswordsAreNeverShown(t *testing.T) {
 
 // An interrupt cancels the query on the server, which would else go on for nobody.
 func TestAnInterruptCancelsTheQuery(t *testing.T) {
-	address, password, query := postgres(t)
+	address, password, query := server(t)
 	const mark = "select 1 as k, pg_sleep(600)::text as interrupted_by_test"
 	cmd := command(t, "rollup", address, "--query", mark, "--by", "k", "--sum", "k", "--quiet")
 	cmd.Env = append(cmd.Environ(), "PGPASSWORD="+password)

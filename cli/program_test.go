@@ -195,7 +195,7 @@ func TestExamples(t *testing.T) {
 				if os.Getenv("LASTBLOCK_POSTGRES") == "" {
 					continue // .ci/postgres starts a server, see there
 				}
-				address, _, exec := postgres(t)
+				address, _, exec := server(t)
 				exec("create table if not exists statement (pass_no text, amount numeric)")
 				line = strings.ReplaceAll(line, documentedDatabase, address)
 			}

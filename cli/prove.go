@@ -7,11 +7,11 @@ import (
 	"slices"
 	"strings"
 
+	"lastblock/core/capability/prove"
 	"lastblock/core/finding"
-	"lastblock/core/proof"
-	"lastblock/core/prove"
+	"lastblock/core/finding/proof"
 	"lastblock/core/source"
-	"lastblock/core/statistic"
+	"lastblock/core/value/statistic"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"

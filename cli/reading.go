@@ -10,12 +10,12 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/decision"
-	"lastblock/core/drop"
 	"lastblock/core/finding"
-	"lastblock/core/plan"
+	"lastblock/core/finding/decision"
+	"lastblock/core/finding/drop"
+	"lastblock/core/finding/suspense"
+	"lastblock/core/month/plan"
 	"lastblock/core/source"
-	"lastblock/core/suspense"
 	"lastblock/core/tally"
 	"lastblock/show"
 

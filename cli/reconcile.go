@@ -9,12 +9,12 @@ import (
 	"strconv"
 	"strings"
 
-	"lastblock/core/amount"
+	"lastblock/core/capability/reconcile"
 	"lastblock/core/finding"
-	"lastblock/core/meaning"
-	"lastblock/core/reconcile"
 	"lastblock/core/record"
 	"lastblock/core/source"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/equality"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"
@@ -145,7 +145,7 @@ func (f *reconcileFlags) options() (o reconcile.Options, err error) {
 			column, words = "", text
 		}
 		l := reconcile.Loose{Column: strings.TrimSpace(column)}
-		if l.Loose, err = meaning.ParseLoose(splitList(words)); err != nil {
+		if l.Loose, err = equality.ParseLoose(splitList(words)); err != nil {
 			return o, fmt.Errorf("--loose %w", err)
 		}
 		o.Loose = append(o.Loose, l)

@@ -6,9 +6,9 @@ import (
 	"io"
 	"slices"
 
-	"lastblock/core/collate"
-	"lastblock/core/delimited"
-	"lastblock/core/intake"
+	"lastblock/core/capability/collate"
+	"lastblock/core/capability/intake"
+	"lastblock/core/format/delimited"
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/show"

@@ -8,8 +8,8 @@ import (
 	"strings"
 	"testing"
 
-	"lastblock/core/decision"
 	"lastblock/core/finding"
+	"lastblock/core/finding/decision"
 
 	"github.com/xuri/excelize/v2"
 )

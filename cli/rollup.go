@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"io"
 
+	"lastblock/core/capability/rollup"
 	"lastblock/core/finding"
-	"lastblock/core/rollup"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"

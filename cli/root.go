@@ -15,7 +15,7 @@ import (
 	"syscall"
 	"time"
 
-	"lastblock/core/database"
+	"lastblock/core/format/postgres"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"
@@ -108,7 +108,7 @@ func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	case errors.Is(err, syscall.EPIPE):
 		return outcome{code: ExitNotDone} // the reader of a pipe has gone, and does not want to be told
 	}
-	fmt.Fprintf(app.stderr, "lastblock: %s\n", show.VisibleLines(database.Hide(err.Error())))
+	fmt.Fprintf(app.stderr, "lastblock: %s\n", show.VisibleLines(postgres.Hide(err.Error())))
 	return outcome{code: ExitNotDone}
 }
 

@@ -13,9 +13,9 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"lastblock/core/capability/split"
 	"lastblock/core/finding"
 	"lastblock/core/source"
-	"lastblock/core/split"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"

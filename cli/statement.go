@@ -5,9 +5,9 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/amount"
-	"lastblock/core/reconcile"
+	"lastblock/core/capability/reconcile"
 	"lastblock/core/source"
+	"lastblock/core/value/amount"
 	"lastblock/show"
 )
 

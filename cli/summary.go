@@ -8,11 +8,11 @@ import (
 	"strconv"
 	"strings"
 
-	"lastblock/core/amount"
-	"lastblock/core/delimited"
+	"lastblock/core/capability/rollup"
+	"lastblock/core/format/delimited"
 	"lastblock/core/record"
-	"lastblock/core/rollup"
 	"lastblock/core/source"
+	"lastblock/core/value/amount"
 	"lastblock/show"
 )
 

@@ -4,10 +4,10 @@ import (
 	"context"
 	"fmt"
 
+	"lastblock/core/capability/tieout"
 	"lastblock/core/finding"
 	"lastblock/core/source"
 	"lastblock/core/tally"
-	"lastblock/core/tieout"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"

@@ -5,7 +5,7 @@ import (
 	"strconv"
 	"strings"
 
-	"lastblock/core/nearest"
+	"lastblock/core/value/nearest"
 
 	"github.com/spf13/cobra"
 )

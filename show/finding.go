@@ -7,9 +7,9 @@ import (
 	"strconv"
 	"strings"
 
-	"lastblock/core/amount"
 	"lastblock/core/finding"
-	"lastblock/core/proof"
+	"lastblock/core/finding/proof"
+	"lastblock/core/value/amount"
 
 	"github.com/jedib0t/go-pretty/v6/text"
 )

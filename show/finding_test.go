@@ -7,9 +7,9 @@ import (
 	"strings"
 	"testing"
 
-	"lastblock/core/amount"
 	"lastblock/core/finding"
-	"lastblock/core/proof"
+	"lastblock/core/finding/proof"
+	"lastblock/core/value/amount"
 
 	"github.com/xuri/excelize/v2"
 )

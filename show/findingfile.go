@@ -9,8 +9,8 @@ import (
 	"slices"
 	"strconv"
 
-	"lastblock/core/delimited"
 	"lastblock/core/finding"
+	"lastblock/core/format/delimited"
 	"lastblock/core/record"
 )
 

@@ -7,9 +7,9 @@ import (
 	"io"
 	"strconv"
 
-	"lastblock/core/amount"
 	"lastblock/core/finding"
-	"lastblock/core/proof"
+	"lastblock/core/finding/proof"
+	"lastblock/core/value/amount"
 )
 
 // Object is a JSON object whose members keep their order.

@@ -7,8 +7,8 @@ import (
 	"math/big"
 	"time"
 
-	"lastblock/core/amount"
 	"lastblock/core/record"
+	"lastblock/core/value/amount"
 
 	"github.com/parquet-go/parquet-go"
 )

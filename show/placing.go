@@ -13,7 +13,7 @@ import (
 	"regexp"
 	"strings"
 
-	"lastblock/core/lock"
+	"lastblock/core/finding/lock"
 )
 
 // A set of outputs is put in place by renaming. Before the first one a journal is written

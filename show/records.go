@@ -8,7 +8,7 @@ import (
 	"io"
 	"strings"
 
-	"lastblock/core/amount"
+	"lastblock/core/value/amount"
 )
 
 // shownRecords is how many records a terminal is given.

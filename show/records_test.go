@@ -9,7 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"lastblock/core/columnar"
+	"lastblock/core/format/parquet"
 	"lastblock/core/record"
 
 	"github.com/xuri/excelize/v2"
@@ -141,7 +141,7 @@ func TestParquet(t *testing.T) {
 		t.Fatal(err)
 	}
 	write(t, w, rowsOfTest, kindsOfTest())
-	r, err := columnar.Open(bytes.NewReader(out.Bytes()), int64(out.Len()))
+	r, err := parquet.Open(bytes.NewReader(out.Bytes()), int64(out.Len()))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -170,7 +170,7 @@ func TestParquet(t *testing.T) {
 	if _, err := r.Next(&b, nil); !errors.Is(err, io.EOF) || !b.Last || b.Rows != 4 {
 		t.Errorf("%v: %d rows", err, b.Rows)
 	}
-	if _, err := columnar.Open(bytes.NewReader(out.Bytes()[:out.Len()/2]), int64(out.Len()/2)); err == nil || !strings.Contains(err.Error(), "cut off") {
+	if _, err := parquet.Open(bytes.NewReader(out.Bytes()[:out.Len()/2]), int64(out.Len()/2)); err == nil || !strings.Contains(err.Error(), "cut off") {
 		t.Errorf("half a file: %v", err)
 	}
 }

@@ -7,9 +7,9 @@ import (
 	"slices"
 	"strconv"
 
-	"lastblock/core/amount"
 	"lastblock/core/finding"
-	"lastblock/core/review"
+	"lastblock/core/finding/review"
+	"lastblock/core/value/amount"
 
 	"github.com/xuri/excelize/v2"
 )

@@ -12,10 +12,10 @@ import (
 	"testing"
 	"time"
 
-	"lastblock/core/amount"
 	"lastblock/core/finding"
-	"lastblock/core/proof"
+	"lastblock/core/finding/proof"
 	"lastblock/core/source"
+	"lastblock/core/value/amount"
 )
 
 // screen is a terminal of some width, without colours.

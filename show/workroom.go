@@ -5,7 +5,7 @@ import (
 	"os"
 	"path/filepath"
 
-	"lastblock/core/lock"
+	"lastblock/core/finding/lock"
 )
 
 // workroom is a folder for temporary files that need names. It is locked as long as it is

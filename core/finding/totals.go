@@ -5,7 +5,7 @@ import (
 	"encoding/json"
 	"slices"
 
-	"lastblock/core/amount"
+	"lastblock/core/value/amount"
 )
 
 // Total is an amount of one column.

@@ -6,7 +6,7 @@ import (
 	"errors"
 	"math"
 
-	"lastblock/core/spill"
+	"lastblock/core/large/spill"
 )
 
 // wholeHeld is how many bytes of findings one list holds before it puts them

@@ -11,7 +11,7 @@ import (
 	"strings"
 	"sync"
 
-	"lastblock/core/decode"
+	"lastblock/core/format/decode"
 )
 
 // archive is a zip file whose entries are sources. Its directory is read once;

@@ -4,7 +4,7 @@ import (
 	"errors"
 	"sync"
 
-	"lastblock/core/decode"
+	"lastblock/core/format/decode"
 )
 
 // aside are the sources that were found and turned out to be no data when they were read.

@@ -7,12 +7,12 @@ import (
 	"fmt"
 	"strings"
 
-	"lastblock/core/delimited"
-	"lastblock/core/nearest"
-	"lastblock/core/opendocument"
+	"lastblock/core/format/delimited"
+	"lastblock/core/format/ods"
+	"lastblock/core/format/sheet"
+	"lastblock/core/format/xlsx"
 	"lastblock/core/record"
-	"lastblock/core/sheet"
-	"lastblock/core/workbook"
+	"lastblock/core/value/nearest"
 )
 
 // workbookFormat is a workbook of ISO/IEC 29500. The old binary kinds are known here
@@ -46,7 +46,7 @@ var openDocument = &Format{
 type openBook func(d *document, memory int64, limit int) (sheet.Book, error)
 
 func openWorkbook(d *document, memory int64, limit int) (sheet.Book, error) {
-	book, err := workbook.Open(d, d.Size, max(1<<20, memory/8), limit)
+	book, err := xlsx.Open(d, d.Size, max(1<<20, memory/8), limit)
 	if err != nil {
 		return nil, err // not a nil book in an interface
 	}
@@ -54,7 +54,7 @@ func openWorkbook(d *document, memory int64, limit int) (sheet.Book, error) {
 }
 
 func openSpreadsheet(d *document, _ int64, limit int) (sheet.Book, error) {
-	book, err := opendocument.Open(d, d.Size, limit)
+	book, err := ods.Open(d, d.Size, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -88,10 +88,10 @@ func formatWithin(d *document, named *Format) (*Format, error) {
 	archive, err := zip.NewReader(d, d.Size)
 	switch {
 	case err != nil:
-		return nil, workbook.ErrTruncated
-	case opendocument.Is(archive):
+		return nil, xlsx.ErrTruncated
+	case ods.Is(archive):
 		return openDocument, nil
-	case workbook.Is(archive):
+	case xlsx.Is(archive):
 		return workbookFormat, nil
 	}
 	return nil, errors.New("this is a zip file and no workbook; name it .zip to have what is in it read")

@@ -208,35 +208,3 @@ func TestCoveringSheets(t *testing.T) {
 		t.Errorf("a covering sheet that is not there is read: %v, %v", ok, err)
 	}
 }
-
-// InOrder takes what tasks make in their order, and a task too far ahead waits
-// until ctx ends.
-func TestInOrder(t *testing.T) {
-	var taken []int
-	order := NewInOrder(100, func(n int) error {
-		taken = append(taken, n)
-		if n == 7 {
-			return os.ErrInvalid
-		}
-		return nil
-	})
-	for _, task := range []int{2, 0, 1, 5, 4, 3} {
-		if err := order.Deliver(t.Context(), task, task); err != nil {
-			t.Fatal(err)
-		}
-	}
-	if fmt.Sprint(taken) != "[0 1 2 3 4 5]" {
-		t.Errorf("taken in the order %v", taken)
-	}
-	if err := order.Deliver(t.Context(), 7, 7); err != nil {
-		t.Errorf("what waits for its turn fails: %v", err)
-	}
-	if err := order.Deliver(t.Context(), 6, 6); err != os.ErrInvalid {
-		t.Errorf("error %v", err)
-	}
-	ended, cancel := context.WithCancel(t.Context())
-	cancel()
-	if err := NewInOrder(1, func(int) error { return nil }).Deliver(ended, 9, 9); err != context.Canceled {
-		t.Errorf("error %v", err)
-	}
-}

@@ -8,7 +8,7 @@ import (
 	"io"
 	"os"
 
-	"lastblock/core/decode"
+	"lastblock/core/format/decode"
 )
 
 // document is a file that has to be read out of order: all of it in memory, or

@@ -12,8 +12,8 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/database"
-	"lastblock/core/nearest"
+	"lastblock/core/format/postgres"
+	"lastblock/core/value/nearest"
 
 	"github.com/bmatcuk/doublestar/v4"
 	"golang.org/x/sync/errgroup"
@@ -142,8 +142,8 @@ func (f *finder) path(p string) error {
 	if IsQuery(p) {
 		return f.query(p)
 	}
-	if database.HoldsPassword(p) { // in the form of words, host=… password=…
-		return database.ErrPassword
+	if postgres.HoldsPassword(p) { // in the form of words, host=… password=…
+		return postgres.ErrPassword
 	}
 	info, err := os.Stat(p)
 	switch {

@@ -5,8 +5,8 @@ import (
 	"path"
 	"strings"
 
-	"lastblock/core/delimited"
-	"lastblock/core/objects"
+	"lastblock/core/format/delimited"
+	"lastblock/core/format/json"
 	"lastblock/core/record"
 )
 
@@ -34,7 +34,7 @@ type Stretch struct {
 	record.Batch
 	buffer  []byte          // of the goroutine; holds what Next read
 	block   delimited.Block // of delimited text
-	objects objects.Block   // of JSON
+	objects json.Block      // of JSON
 	text    []byte          // that was made of it
 }
 

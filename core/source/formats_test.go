@@ -14,8 +14,8 @@ import (
 	"strings"
 	"testing"
 
-	"lastblock/core/decode"
-	"lastblock/core/delimited"
+	"lastblock/core/format/decode"
+	"lastblock/core/format/delimited"
 
 	"github.com/xuri/excelize/v2"
 )

@@ -7,8 +7,8 @@ import (
 	"io"
 	"strings"
 
-	"lastblock/core/amount"
-	"lastblock/core/sheet"
+	"lastblock/core/format/sheet"
+	"lastblock/core/value/amount"
 )
 
 // Grid is a small sheet, or a small text, by its cells: a covering sheet, on

@@ -11,8 +11,9 @@ import (
 	"strings"
 	"testing"
 
-	"lastblock/core/decode"
-	"lastblock/core/sheet"
+	"lastblock/core/format/decode"
+	"lastblock/core/format/sheet"
+	"lastblock/core/large/inorder"
 )
 
 const (
@@ -130,7 +131,7 @@ func TestPartsOfATask(t *testing.T) {
 	}
 	var out bytes.Buffer
 	longest := 0
-	ordered := NewOrdered(writeFunc(func(p []byte) { longest = max(longest, len(p)); out.Write(p) }), 8)
+	ordered := inorder.NewWriter(writeFunc(func(p []byte) { longest = max(longest, len(p)); out.Write(p) }), 8)
 	if err := set.Scan(context.Background(), Reading{Jobs: 3, Memory: 1 << 26}, func() Visitor { return &parting{ordered: ordered} }); err != nil {
 		t.Fatal(err)
 	}
@@ -153,7 +154,7 @@ func (f writeFunc) Write(p []byte) (int, error) { f(p); return len(p), nil }
 
 // parting writes the records of its batches.
 type parting struct {
-	ordered *Ordered
+	ordered *inorder.Writer
 	out     []byte
 }
 

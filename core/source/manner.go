@@ -6,12 +6,12 @@ import (
 	"io"
 	"slices"
 
-	"lastblock/core/amount"
-	"lastblock/core/date"
-	"lastblock/core/delimited"
-	"lastblock/core/kind"
+	"lastblock/core/format/delimited"
 	"lastblock/core/record"
-	"lastblock/core/shape"
+	"lastblock/core/source/shape"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/date"
+	"lastblock/core/value/kind"
 )
 
 // Manner is how sources are written, as far as the user has said it, and what
@@ -380,7 +380,7 @@ func (s *Set) constants(index int, names []string) map[string][]byte {
 	values := make(map[string][]byte, len(names))
 	for _, name := range names {
 		switch {
-		case name == SourceColumn:
+		case name == record.SourceColumn:
 			values[name] = []byte(s.Sources[index].Name)
 		case s.known(name):
 			values[name] = []byte(s.Word(index, name))
@@ -391,7 +391,7 @@ func (s *Set) constants(index int, names []string) map[string][]byte {
 
 // known tells whether a name in an expression is one that every record has.
 func (s *Set) known(name string) bool {
-	if name == SourceColumn {
+	if name == record.SourceColumn {
 		return true
 	}
 	for _, word := range s.Words() {

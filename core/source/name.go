@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/nearest"
+	"lastblock/core/value/nearest"
 )
 
 // NamePattern takes words out of a file's name: "{entity}_{period}*" makes

@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"lastblock/core/date"
-	"lastblock/core/period"
+	"lastblock/core/value/date"
+	"lastblock/core/value/period"
 )
 
 // periodPart is a part of a period as a file's name has it, by the letters of its form.

@@ -5,10 +5,10 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/expression"
-	"lastblock/core/nearest"
 	"lastblock/core/record"
-	"lastblock/core/shape"
+	"lastblock/core/source/shape"
+	"lastblock/core/value/expression"
+	"lastblock/core/value/nearest"
 )
 
 // checkNames makes sure that each column of which a request speaks is one that

@@ -8,9 +8,9 @@ import (
 	"strings"
 	"testing"
 
-	"lastblock/core/expression"
 	"lastblock/core/record"
-	"lastblock/core/shape"
+	"lastblock/core/source/shape"
+	"lastblock/core/value/expression"
 )
 
 func parseExpression(t *testing.T, text string) *expression.Expression {

@@ -13,17 +13,11 @@ import (
 	"strings"
 	"time"
 
-	"lastblock/core/decision"
-	"lastblock/core/lock"
+	"lastblock/core/finding/decision"
+	"lastblock/core/finding/lock"
+	"lastblock/core/record"
 
 	"github.com/zeebo/xxh3"
-)
-
-// The columns that Lastblock puts behind the data, so that every record tells
-// where it came from.
-const (
-	SourceColumn = "source"
-	LineColumn   = "source_line"
 )
 
 // LedgerName is the file in which Lastblock notes, in each folder, what it
@@ -36,13 +30,13 @@ const LedgerName = ".lastblock-outputs"
 // sheet to decide on by its first ones.
 func isOwnOutput(columns []string) bool {
 	n := len(columns)
-	return n >= 2 && columns[n-2] == SourceColumn && columns[n-1] == LineColumn || slices.Equal(columns, decision.Columns) ||
+	return n >= 2 && columns[n-2] == record.SourceColumn && columns[n-1] == record.LineColumn || slices.Equal(columns, decision.Columns) ||
 		n >= len(reviewColumns) && slices.Equal(columns[:len(reviewColumns)], reviewColumns)
 }
 
 // reviewColumns are the first columns of a sheet to decide on; package review,
 // which is above this one, has them all.
-var reviewColumns = []string{"decision", "reason", "id", "kind", "place", SourceColumn, "sheet", LineColumn}
+var reviewColumns = []string{"decision", "reason", "id", "kind", "place", record.SourceColumn, "sheet", record.LineColumn}
 
 // ledger is what one folder's notes say: fingerprints by size.
 type ledger map[int64][]string

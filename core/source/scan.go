@@ -9,10 +9,10 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"lastblock/core/decode"
-	"lastblock/core/delimited"
+	"lastblock/core/format/decode"
+	"lastblock/core/format/delimited"
 	"lastblock/core/record"
-	"lastblock/core/shape"
+	"lastblock/core/source/shape"
 
 	"golang.org/x/sync/errgroup"
 )

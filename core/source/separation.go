@@ -7,8 +7,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"lastblock/core/decode"
-	"lastblock/core/header"
+	"lastblock/core/format/decode"
+	"lastblock/core/format/header"
 )
 
 // separation is how the fields of a text are told apart, where no character does that.

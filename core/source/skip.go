@@ -5,7 +5,7 @@ import (
 	"math"
 	"slices"
 
-	"lastblock/core/decode"
+	"lastblock/core/format/decode"
 )
 
 // start is where a stretch of a large source of text begins, from which reading

@@ -338,43 +338,6 @@ func TestNotesAreAdded(t *testing.T) {
 	}
 }
 
-func TestOrderedPutsTasksInOrder(t *testing.T) {
-	var out strings.Builder
-	o := NewOrdered(&out, 3)
-	var group sync.WaitGroup
-	for worker := range 4 {
-		group.Go(func() {
-			for task := worker; task < 100; task += 4 {
-				if _, err := o.Deliver(context.Background(), task, fmt.Appendf(nil, "%d ", task)); err != nil {
-					t.Error(err)
-				}
-			}
-		})
-	}
-	group.Wait()
-	var want strings.Builder
-	for task := range 100 {
-		fmt.Fprintf(&want, "%d ", task)
-	}
-	if out.String() != want.String() {
-		t.Errorf("order is %s", out.String())
-	}
-}
-
-func TestOrderedDoesNotWaitWhenAllIsOver(t *testing.T) {
-	ctx, cancel := context.WithCancel(context.Background())
-	o := NewOrdered(&strings.Builder{}, 1)
-	failed := make(chan error)
-	go func() {
-		_, err := o.Deliver(ctx, 9, nil) // far ahead of its turn
-		failed <- err
-	}()
-	cancel()
-	if err := <-failed; !errors.Is(err, context.Canceled) {
-		t.Errorf("error is %v", err)
-	}
-}
-
 func TestAFileThatGoesMissingIsAnErrorThatNamesIt(t *testing.T) {
 	dir := folder(t, map[string]string{"a.csv": "x\n1\n", "b.csv": "x\n1\n"})
 	set, err := Find(context.Background(), Search{Paths: []string{dir}})

@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/nearest"
 	"lastblock/core/record"
-	"lastblock/core/shape"
+	"lastblock/core/source/shape"
+	"lastblock/core/value/nearest"
 )
 
 // Table is a small source that is held whole: a control sheet, a list.

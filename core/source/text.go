@@ -3,7 +3,7 @@ package source
 import (
 	"io"
 
-	"lastblock/core/delimited"
+	"lastblock/core/format/delimited"
 	"lastblock/core/record"
 )
 

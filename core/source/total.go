@@ -9,8 +9,8 @@ import (
 	"strings"
 	"sync"
 
-	"lastblock/core/amount"
 	"lastblock/core/record"
+	"lastblock/core/value/amount"
 )
 
 // TotalLine is a line that sums up the records above it and is none itself.

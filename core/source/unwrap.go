@@ -5,8 +5,8 @@ import (
 	"errors"
 	"io"
 
-	"lastblock/core/decode"
-	"lastblock/core/delimited"
+	"lastblock/core/format/decode"
+	"lastblock/core/format/delimited"
 )
 
 // unwrapper takes off a source what is not text: compressions, and encodings

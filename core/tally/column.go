@@ -45,7 +45,7 @@ func NewResolver(set *source.Set) *Resolver {
 	for _, name := range r.data {
 		names.Take(name)
 	}
-	for _, word := range append(slices.Clone(set.Words()), source.SourceColumn, source.LineColumn) {
+	for _, word := range append(slices.Clone(set.Words()), record.SourceColumn, record.LineColumn) {
 		r.Ours = append(r.Ours, Ours{Word: word, Name: names.Free(word)})
 	}
 	return r
@@ -62,7 +62,7 @@ func (r *Resolver) Resolve(name string) (Column, error) {
 	}
 	have := slices.Clone(r.data)
 	for _, ours := range r.Ours {
-		if ours.Word == source.LineColumn {
+		if ours.Word == record.LineColumn {
 			continue
 		}
 		if ours.Name == name {
@@ -92,7 +92,7 @@ func (r *Resolver) ResolveData(name string) (Column, error) {
 // every record.
 func (c Column) Bind(set *source.Set, index int, head *source.Head) Bound {
 	switch {
-	case c.word == source.SourceColumn:
+	case c.word == record.SourceColumn:
 		return Bound{-1, []byte(set.Sources[index].Name)}
 	case c.word != "":
 		return Bound{-1, []byte(set.Word(index, c.word))}

@@ -5,9 +5,9 @@ import (
 	"strconv"
 	"time"
 
-	"lastblock/core/decision"
-	"lastblock/core/drop"
 	"lastblock/core/finding"
+	"lastblock/core/finding/decision"
+	"lastblock/core/finding/drop"
 	"lastblock/core/source"
 )
 

@@ -175,8 +175,8 @@ func (r *Resolver) Texts(index int) [][]byte {
 	var texts [][]byte
 	for _, ours := range r.Ours {
 		switch ours.Word {
-		case source.LineColumn:
-		case source.SourceColumn:
+		case record.LineColumn:
+		case record.SourceColumn:
 			texts = append(texts, []byte(r.set.Sources[index].Name))
 		default:
 			texts = append(texts, []byte(r.set.Word(index, ours.Word)))

@@ -6,8 +6,8 @@ import (
 	"strings"
 
 	"lastblock/core/finding"
-	"lastblock/core/period"
 	"lastblock/core/source"
+	"lastblock/core/value/period"
 )
 
 // The words of --name that say whose file a source is, and what it covers.

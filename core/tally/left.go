@@ -5,13 +5,13 @@ import (
 	"fmt"
 	"slices"
 
-	"lastblock/core/amount"
-	"lastblock/core/drop"
 	"lastblock/core/finding"
-	"lastblock/core/meaning"
-	"lastblock/core/proof"
+	"lastblock/core/finding/drop"
+	"lastblock/core/finding/proof"
+	"lastblock/core/finding/suspense"
 	"lastblock/core/source"
-	"lastblock/core/suspense"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/equality"
 )
 
 // left is what was left out of a source for one reason.
@@ -81,7 +81,7 @@ func (v *Visitor) leave(b *source.Batch, entry *entry, row int, reason drop.Reas
 }
 
 // PrintOf is the fingerprint of a record by what it means.
-func PrintOf(print *meaning.Print, b *source.Batch, row int, scratch *[]byte) uint64 {
+func PrintOf(print *equality.Print, b *source.Batch, row int, scratch *[]byte) uint64 {
 	for i, name := range b.Head.Layout.Columns {
 		print.Add(name, b.Text(row, i, scratch), b.DecimalOf(i))
 	}

@@ -7,13 +7,13 @@ import (
 	"testing"
 	"time"
 
-	"lastblock/core/decision"
-	"lastblock/core/drop"
 	"lastblock/core/finding"
-	"lastblock/core/internal/sourcetest"
-	"lastblock/core/meaning"
+	"lastblock/core/finding/decision"
+	"lastblock/core/finding/drop"
+	"lastblock/core/finding/suspense"
 	"lastblock/core/source"
-	"lastblock/core/suspense"
+	"lastblock/core/value/equality"
+	"lastblock/internal/sourcetest"
 )
 
 // counting hands on what can be used and counts it.
@@ -46,7 +46,7 @@ func tallied(t *testing.T, set *source.Set, options Options) (*Tally, int) {
 
 // printOf is the fingerprint of a record by its texts.
 func printOf(columns, texts []string) string {
-	var p meaning.Print
+	var p equality.Print
 	for i, column := range columns {
 		p.Add(column, []byte(texts[i]), '.')
 	}

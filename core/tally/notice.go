@@ -6,9 +6,9 @@ import (
 	"strings"
 
 	"lastblock/core/finding"
+	"lastblock/core/finding/suspense"
 	"lastblock/core/record"
 	"lastblock/core/source"
-	"lastblock/core/suspense"
 
 	"github.com/zeebo/xxh3"
 )

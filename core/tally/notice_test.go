@@ -8,13 +8,13 @@ import (
 	"strings"
 	"testing"
 
-	"lastblock/core/expression"
 	"lastblock/core/finding"
-	"lastblock/core/internal/sourcetest"
 	"lastblock/core/record"
-	"lastblock/core/shape"
 	"lastblock/core/source"
+	"lastblock/core/source/shape"
 	"lastblock/core/tally"
+	"lastblock/core/value/expression"
+	"lastblock/internal/sourcetest"
 )
 
 // countWith tallies files that are written in a manner.

@@ -13,15 +13,15 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"lastblock/core/amount"
-	"lastblock/core/drop"
 	"lastblock/core/finding"
-	"lastblock/core/meaning"
-	"lastblock/core/nearest"
-	"lastblock/core/proof"
+	"lastblock/core/finding/drop"
+	"lastblock/core/finding/proof"
+	"lastblock/core/finding/suspense"
 	"lastblock/core/record"
 	"lastblock/core/source"
-	"lastblock/core/suspense"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/equality"
+	"lastblock/core/value/nearest"
 	"lastblock/internal/fault"
 
 	"github.com/zeebo/xxh3"
@@ -118,7 +118,7 @@ type Visitor struct {
 	bad      []badValue
 	scratch  []byte
 	keep     []bool
-	print    meaning.Print
+	print    equality.Print
 
 	// Findings are what was noticed; a capability adds what it notices itself.
 	Findings finding.List

@@ -10,10 +10,10 @@ import (
 	"testing"
 
 	"lastblock/core/finding"
-	"lastblock/core/internal/sourcetest"
+	"lastblock/core/finding/suspense"
 	"lastblock/core/source"
-	"lastblock/core/suspense"
 	"lastblock/core/tally"
+	"lastblock/internal/sourcetest"
 )
 
 // count tallies files and returns the tally and the suspense file.

@@ -6,11 +6,11 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/amount"
 	"lastblock/core/finding"
+	"lastblock/core/finding/suspense"
 	"lastblock/core/record"
 	"lastblock/core/source"
-	"lastblock/core/suspense"
+	"lastblock/core/value/amount"
 
 	"github.com/zeebo/xxh3"
 )

@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"strings"
 
-	"lastblock/core/amount"
 	"lastblock/core/finding"
 	"lastblock/core/source"
+	"lastblock/core/value/amount"
 )
 
 // LookForTwins makes Finish tell which sources are the same bytes, and would be

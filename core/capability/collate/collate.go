@@ -1,0 +1,371 @@
+// Package collate puts all records one under another, matched by the names of
+// their columns, each with the source and the line it came from. Texts stay as
+// they were sent.
+package collate
+
+import (
+	"context"
+	"io"
+	"slices"
+	"strconv"
+
+	"lastblock/core/finding"
+	"lastblock/core/finding/drop"
+	"lastblock/core/finding/proof"
+	"lastblock/core/finding/suspense"
+	"lastblock/core/format/delimited"
+	"lastblock/core/large/inorder"
+	"lastblock/core/record"
+	"lastblock/core/source"
+	"lastblock/core/tally"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/kind"
+)
+
+// Options say how records are put together.
+type Options struct {
+	Bare      bool      // leave out the words of --name, the source and the line
+	Totals    []string  // amount columns to be proven as well
+	Drop      *drop.Set // what is left out
+	Both      bool      // write what is left out to Suspense, too
+	Twins     bool      // look for sources that are the same bytes
+	Suspense  *suspense.File
+	Delimiter byte           // of the delimited text that is written
+	Encode    record.Encoder // another format than delimited text; nil for that
+	Shield    bool           // a text that a spreadsheet would run as a formula gets an apostrophe
+
+	Adder Adder // brings more columns; nil for none
+
+	// Kinds are the kinds of data columns for an encoder that tells them apart:
+	// what is of its column's kind is then given in its plain form.
+	Kinds map[string]record.Kind
+}
+
+// Adder brings columns from elsewhere, which stand behind those of the data.
+type Adder interface {
+	// Prepare is called once the columns of the data are known.
+	Prepare(set *source.Set, resolver *tally.Resolver) error
+	// Names are what the columns are called.
+	Names() []string
+	// Worker makes the worker of one goroutine.
+	Worker() AdderWorker
+	// Tell adds what was noticed, once all records were read.
+	Tell(findings *finding.List)
+}
+
+// AdderWorker brings the columns of one record after another.
+type AdderWorker interface {
+	// Find is called for the records of a batch that rows names, or with nil for all of
+	// them. values are their amounts by Options.Totals.
+	Find(b *source.Batch, rows []int, values []amount.Amount)
+	// Texts are those of the i-th of them, with their kinds, good until it is called
+	// again, and AppendDelimited appends them with a delimiter before each.
+	Texts(i int) ([][]byte, []record.Kind)
+	AppendDelimited(dst []byte, i int) []byte
+}
+
+// Result says what was put together.
+type Result struct {
+	Columns  []string // in the order in which they were written
+	Records  int
+	Findings []finding.Finding
+	Proof    proof.Proof
+}
+
+// Plan is a collation whose columns are known and whose records are not read.
+type Plan struct {
+	Columns  []string
+	set      *source.Set
+	reading  source.Reading
+	options  Options
+	resolver *tally.Resolver
+	added    []string
+}
+
+// Prepare looks at all sources and works out the columns of the result.
+func Prepare(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Plan, error) {
+	reading.AsSent = options.Kinds == nil && len(options.Totals) == 0 && options.Adder == nil && options.Drop.IsEmpty()
+	if err := set.Look(ctx, reading); err != nil {
+		return nil, err
+	}
+	p := &Plan{set: set, reading: reading, options: options, resolver: tally.NewResolver(set)}
+	p.Columns = slices.Clone(p.resolver.Data())
+	if options.Adder != nil {
+		if err := options.Adder.Prepare(set, p.resolver); err != nil {
+			return nil, err
+		}
+		p.added = options.Adder.Names()
+		p.Columns = append(p.Columns, p.added...)
+	}
+	if !options.Bare {
+		for _, ours := range p.resolver.Ours {
+			p.Columns = append(p.Columns, ours.Name)
+		}
+	}
+	for _, name := range options.Totals {
+		if _, err := p.resolver.ResolveData(name); err != nil {
+			return nil, err
+		}
+	}
+	return p, nil
+}
+
+// Header returns the header line of delimited text.
+func (p *Plan) Header() []byte {
+	texts := make([][]byte, len(p.Columns))
+	for i, name := range p.Columns {
+		texts[i] = []byte(name)
+		if p.options.Shield {
+			var room []byte
+			texts[i] = delimited.Shield(texts[i], &room)
+		}
+	}
+	return delimited.AppendRecord(nil, texts, p.options.Delimiter)
+}
+
+// Write reads all records and writes them to w, without a header, in the order
+// of the sources and lines. The error is what reading or writing returned, or
+// a *proof.FailedError.
+func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
+	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Filed: p.options.Twins, Every: p.options.Kinds != nil, Suspense: p.options.Suspense, Drop: p.options.Drop, Both: p.options.Both})
+	if p.options.Twins {
+		if err := t.LookForTwins(ctx, p.reading.Jobs); err != nil {
+			return nil, err
+		}
+	}
+	ordered := inorder.NewWriter(w, 4*max(1, p.reading.Jobs))
+	var visitors []*visitor
+	err := p.set.Scan(ctx, p.reading, func() source.Visitor {
+		v := &visitor{plan: p, tally: t.Visitor(), ordered: ordered, used: make([]amount.Sum, len(p.options.Totals))}
+		if p.options.Adder != nil {
+			v.adder = p.options.Adder.Worker()
+		}
+		visitors = append(visitors, v)
+		return v
+	})
+	if err != nil {
+		return nil, err
+	}
+	if err := t.Finish(); err != nil {
+		return nil, err
+	}
+	t.TellDiffering()
+	if p.options.Kinds == nil { // an encoder of kinds has all amounts alike
+		t.TellDecimals()
+	}
+	if !p.options.Bare {
+		p.resolver.TellRenamed(&t.Findings)
+	}
+	if p.options.Adder != nil {
+		p.options.Adder.Tell(&t.Findings)
+	}
+	result := &Result{Columns: p.Columns, Findings: t.Findings.All(), Proof: t.Proof}
+	used := make([]amount.Sum, len(p.options.Totals))
+	for _, v := range visitors {
+		result.Records += v.records
+		for k := range used {
+			used[k].Merge(&v.used[k])
+		}
+	}
+	result.Proof.Used = result.Records
+	for k := range used {
+		result.Proof.Totals[k].Used = used[k].Amount()
+	}
+	return result, result.Proof.Check()
+}
+
+// visitor writes what one goroutine reads.
+type visitor struct {
+	plan    *Plan
+	tally   *tally.Visitor
+	ordered *inorder.Writer
+	adder   AdderWorker // nil without an Adder
+	out     []byte
+	records int
+	used    []amount.Sum
+
+	layout    *record.Layout
+	columns   []int // of the source, by column of the result; -1 where it has none
+	straight  bool  // the source has exactly the data columns, in their order
+	texts     [][]byte
+	kinds     []record.Kind // of the texts
+	wanted    []record.Kind // of the data columns
+	scratches [][]byte
+	plain     [][]byte
+	index     int
+	ours      [][]byte // what stands in our columns, but for the line
+	tail      []byte   // the same, ready to be written behind a record
+	line      []byte
+}
+
+func (v *visitor) Batch(b *source.Batch) error {
+	if err := v.tally.Batch(b); err != nil {
+		return err
+	}
+	if b.First || v.layout == nil || v.index != b.Index {
+		v.enter(b)
+	}
+	n := v.tally.Usable(b)
+	v.records += n
+	for i, value := range v.tally.Values {
+		v.used[i%len(v.used)].Add(value)
+	}
+	if v.adder != nil {
+		v.adder.Find(b, v.tally.Rows, v.tally.Values)
+	}
+	options := &v.plan.options
+	if options.Encode == nil && !options.Shield && b.Plain && v.straight && b.Head.Delimiter == options.Delimiter {
+		v.copyRecords(b, n)
+		return nil
+	}
+	for i := range n {
+		texts := v.record(b, i)
+		if options.Encode != nil {
+			v.out = options.Encode(v.out, texts, v.kinds)
+		} else {
+			v.out = delimited.AppendRecord(v.out, texts, options.Delimiter)
+		}
+	}
+	return nil
+}
+
+func (v *visitor) Part(ctx context.Context, task int) (err error) {
+	if err := v.tally.Part(ctx, task); err != nil {
+		return err
+	}
+	v.out, err = v.ordered.Part(ctx, task, v.out)
+	return err
+}
+
+func (v *visitor) Flush(ctx context.Context, task int) (err error) {
+	if err := v.tally.Flush(ctx, task); err != nil {
+		return err
+	}
+	v.out, err = v.ordered.Deliver(ctx, task, v.out)
+	return err
+}
+
+// enter works out how the records of the next source are written.
+func (v *visitor) enter(b *source.Batch) {
+	v.index = b.Index
+	data := v.plan.resolver.Data()
+	if v.layout != b.Head.Layout {
+		v.layout = b.Head.Layout
+		v.straight = slices.Equal(v.layout.Columns, data)
+		v.columns = v.columns[:0]
+		for _, name := range data {
+			column, ok := v.layout.Find(name)
+			if !ok {
+				column = -1
+			}
+			v.columns = append(v.columns, column)
+		}
+		v.texts = make([][]byte, len(v.plan.Columns))
+		v.scratches, v.plain = make([][]byte, len(data)), make([][]byte, len(data))
+		v.kinds, v.wanted = make([]record.Kind, len(v.plan.Columns)), make([]record.Kind, len(data))
+		for i, name := range data {
+			v.wanted[i] = v.plan.options.Kinds[name]
+		}
+	}
+	v.tail = append(v.tail[:0], '\n')
+	if v.plan.options.Bare {
+		return
+	}
+	v.ours = v.plan.resolver.Texts(b.Index)
+	for i := range v.ours {
+		if v.plan.options.Shield {
+			var room []byte
+			v.ours[i] = delimited.Shield(v.ours[i], &room)
+		}
+	}
+	v.tail = v.tail[:0]
+	for _, text := range v.ours {
+		v.tail = append(v.tail, v.plan.options.Delimiter)
+		v.tail = delimited.AppendField(v.tail, text, v.plan.options.Delimiter)
+	}
+	v.tail = append(v.tail, v.plan.options.Delimiter)
+}
+
+// copyRecords writes records whose bytes can stay as they are.
+func (v *visitor) copyRecords(b *source.Batch, n int) {
+	out := v.out
+	for i := range n {
+		row := v.tally.Row(i)
+		out = append(out, b.Raw(row)...)
+		if v.adder != nil {
+			out = v.adder.AppendDelimited(out, i)
+		}
+		out = append(out, v.tail...)
+		if !v.plan.options.Bare {
+			out = append(strconv.AppendInt(out, int64(b.Line(row)), 10), '\n')
+		}
+	}
+	v.out = out
+}
+
+// record returns the texts of the i-th record, by column of the result.
+func (v *visitor) record(b *source.Batch, i int) [][]byte {
+	row := v.tally.Row(i)
+	for i, column := range v.columns {
+		v.texts[i] = nil
+		if column >= 0 {
+			v.texts[i] = b.Text(row, column, &v.scratches[i])
+		}
+		if v.plan.options.Kinds != nil {
+			v.readKind(b, i, column)
+		}
+		if v.plan.options.Shield {
+			v.texts[i] = delimited.Shield(v.texts[i], &v.plain[i])
+		}
+	}
+	at := len(v.columns)
+	if v.adder != nil {
+		at += v.takeAdded(i, at)
+	}
+	if !v.plan.options.Bare {
+		at += copy(v.texts[at:], v.ours)
+		v.line = strconv.AppendInt(v.line[:0], int64(b.Line(row)), 10)
+		v.texts[at], v.kinds[at] = v.line, record.Amount
+	}
+	return v.texts
+}
+
+// takeAdded takes the texts that were brought for the n-th record into the columns from
+// at on.
+func (v *visitor) takeAdded(n, at int) int {
+	texts, kinds := v.adder.Texts(n)
+	for i, text := range texts {
+		if v.plan.options.Shield {
+			var room []byte
+			text = delimited.Shield(text, &room)
+		}
+		v.texts[at+i], v.kinds[at+i] = text, kinds[i]
+	}
+	return len(texts)
+}
+
+// readKind brings a text into the plain form of its column's kind, if it is of
+// that kind.
+func (v *visitor) readKind(b *source.Batch, i, column int) {
+	v.kinds[i] = record.Text
+	wanted, text := v.wanted[i], v.texts[i]
+	if wanted == record.Text || wanted == "" || len(text) == 0 {
+		return
+	}
+	plain, ok := v.plain[i][:0], false
+	if b.Head.Kind(column) == wanted {
+		plain, ok = append(plain, text...), true // it has it already
+	} else {
+		plain, ok = kind.AppendPlain(plain, text, wanted, b.Decimal)
+	}
+	v.plain[i] = plain
+	if ok {
+		v.texts[i], v.kinds[i] = plain, wanted
+	}
+}
+
+// HasLine tells whether the last column is that of the line.
+func (p *Plan) HasLine() bool { return !p.options.Bare }
+
+// Encode sets the format in which Write writes records.
+func (p *Plan) Encode(encoder record.Encoder) { p.options.Encode = encoder }

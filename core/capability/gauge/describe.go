@@ -1,0 +1,395 @@
+package gauge
+
+import (
+	"bytes"
+	"cmp"
+	"encoding/binary"
+	"errors"
+	"runtime"
+	"slices"
+
+	"lastblock/core/large/intern"
+	"lastblock/core/large/spill"
+	"lastblock/core/record"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/statistic"
+
+	"golang.org/x/sync/errgroup"
+)
+
+// describe puts together what several goroutines have gathered, in the order of
+// columns. Each column's texts come one after another, each text once for every
+// decimal mark.
+func describe(parts []*gatherer, columns []asked, memory int64, frequent int) ([]Column, error) {
+	rows := 0
+	for _, g := range parts {
+		rows += g.rows
+	}
+	all := make([]Column, 0, len(columns))
+	if isSpilled(parts, memory) {
+		found, err := describeSpilled(parts, columns, rows, memory, frequent)
+		if err != nil {
+			return nil, err
+		}
+		for _, c := range columns {
+			column, ok := found[c.name]
+			if !ok {
+				column = Column{Summary: new(statistic.Moments).Summary(c.name, rows, c.kind)}
+			}
+			all = append(all, column)
+		}
+		return all, nil
+	}
+	all = all[:len(columns)]
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, c := range columns {
+		group.Go(func() error {
+			p := newPortrait(memory, frequent)
+			err := eachText(mergedDictionaries(parts, c.name), p.add)
+			column, ended := p.column(c, rows)
+			all[i] = column
+			return errors.Join(err, ended, p.close())
+		})
+	}
+	return all, group.Wait()
+}
+
+// counts are how often a text stands in a column, by the decimal mark with which
+// it was written: point, comma.
+type counts [2]int
+
+// eachText gives each text of the two dictionaries of a column once.
+func eachText(merged [2]*dictionary, visit func(text []byte, n counts) error) error {
+	point, comma := merged[0].texts, merged[1].texts
+	err := point.Each(func(text []byte, n int) error { return visit(text, counts{n, comma.Count(text)}) })
+	if err != nil {
+		return err
+	}
+	return comma.Each(func(text []byte, n int) error {
+		if point.Count(text) > 0 {
+			return nil // told already
+		}
+		return visit(text, counts{0, n})
+	})
+}
+
+// isSpilled tells whether anything was put aside, or whether putting all
+// together could take too much memory.
+func isSpilled(parts []*gatherer, memory int64) bool {
+	var size int64
+	for _, g := range parts {
+		if g.spilled.Len() > 0 {
+			return true
+		}
+		size += g.size()
+	}
+	return size > memory/2
+}
+
+// mergedDictionaries puts the dictionaries of a column together, by decimal
+// mark. The largest one takes the others in.
+func mergedDictionaries(parts []*gatherer, name string) [2]*dictionary {
+	var byMark [2][]*dictionary
+	for _, g := range parts {
+		column, ok := g.at[name]
+		if !ok {
+			continue
+		}
+		for i := range g.columns {
+			if d := &g.columns[i]; d.column == column {
+				byMark[d.mark] = append(byMark[d.mark], d)
+			}
+		}
+	}
+	var merged [2]*dictionary
+	for mark, dictionaries := range byMark {
+		merged[mark] = &dictionary{texts: intern.NewCounter()}
+		slices.SortStableFunc(dictionaries, func(a, b *dictionary) int { return cmp.Compare(b.texts.Len(), a.texts.Len()) })
+		for i, d := range dictionaries {
+			if i == 0 {
+				merged[mark] = d
+				continue
+			}
+			merged[mark].merge(d)
+		}
+	}
+	return merged
+}
+
+// describeSpilled reads all texts in order from where they were put aside.
+func describeSpilled(parts []*gatherer, columns []asked, rows int, memory int64, frequent int) (map[string]Column, error) {
+	var sorters []*spill.Sorter
+	names, at := []string(nil), make(map[string]int)
+	for _, g := range parts {
+		for _, name := range g.names {
+			if _, ok := at[name]; !ok {
+				at[name] = len(names)
+				names = append(names, name)
+			}
+		}
+	}
+	for _, g := range parts {
+		if err := g.renumber(at); err != nil {
+			return nil, err
+		}
+		if err := g.spill(); err != nil {
+			return nil, err
+		}
+		sorters = append(sorters, g.spilled)
+	}
+	found := make(map[string]Column)
+	var p *portrait
+	current := -1
+	end := func() error {
+		if p == nil {
+			return nil
+		}
+		of := asked{name: names[current]}
+		if at := slices.IndexFunc(columns, func(c asked) bool { return c.name == of.name }); at >= 0 {
+			of = columns[at]
+		}
+		column, err := p.column(of, rows)
+		found[names[current]] = column
+		return errors.Join(err, p.close())
+	}
+	var text []byte
+	var both counts
+	flush := func() error {
+		if both == (counts{}) {
+			return nil
+		}
+		n := both
+		both = counts{}
+		return p.add(text, n)
+	}
+	err := spill.Merge(sorters, func(item []byte) error {
+		column, value, mark, n := fromItem(item)
+		if column == current && bytes.Equal(value, text) {
+			both[mark] += n
+			return nil
+		}
+		if err := flush(); err != nil {
+			return err
+		}
+		if column != current {
+			if err := end(); err != nil {
+				return err
+			}
+			current, p = column, newPortrait(memory/4, frequent)
+		}
+		text = append(text[:0], value...)
+		both[mark] = n
+		return nil
+	})
+	if err == nil {
+		err = flush()
+	}
+	if err == nil {
+		err = end()
+	} else if p != nil {
+		err = errors.Join(err, p.close())
+	}
+	return found, err
+}
+
+// renumber gives the columns of a gatherer the numbers that they have for all.
+func (g *gatherer) renumber(at map[string]int) error {
+	same := true
+	for i, name := range g.names {
+		same = same && at[name] == i
+	}
+	if same {
+		return nil
+	}
+	old := g.spilled
+	g.spilled = nil
+	for i := range g.columns {
+		g.columns[i].column = at[g.names[g.columns[i].column]]
+	}
+	if old.Len() == 0 {
+		return nil
+	}
+	g.spilled = spill.New(g.limit)
+	err := spill.Merge([]*spill.Sorter{old}, func(item []byte) error {
+		column, text, mark, n := fromItem(item)
+		g.item = appendItem(g.item[:0], at[g.names[column]], text, mark, n)
+		return g.spilled.Add(g.item)
+	})
+	return errors.Join(err, old.Close())
+}
+
+// portrait describes one column, of which it is given each text once for every
+// decimal mark.
+type portrait struct {
+	moments  statistic.Moments
+	numbers  *spill.Sorter // values of amounts and how often each stands there
+	texts    int
+	frequent top
+	others   []string // the first texts, in the order of their bytes, that are no amounts
+	item     []byte
+}
+
+// shownOthers is how many texts that are no amounts are kept.
+const shownOthers = 3
+
+// addOther takes in a text that is no amount.
+func (p *portrait) addOther(text []byte) {
+	if len(p.others) == shownOthers && string(text) >= p.others[shownOthers-1] {
+		return
+	}
+	if at, known := slices.BinarySearch(p.others, string(text)); !known {
+		p.others = slices.Insert(p.others, at, string(text))
+		p.others = p.others[:min(len(p.others), shownOthers)]
+	}
+}
+
+func newPortrait(memory int64, frequent int) *portrait {
+	return &portrait{numbers: spill.New(memory / 4), frequent: top{most: frequent}}
+}
+
+func (p *portrait) close() error { return p.numbers.Close() }
+
+// add takes in a text, which is read by the mark with which it was written.
+func (p *portrait) add(text []byte, n counts) error {
+	if len(bytes.TrimSpace(text)) == 0 {
+		return nil
+	}
+	p.texts++
+	if both := n[0] + n[1]; p.frequent.wants(both) {
+		p.frequent.add(string(text), both)
+	}
+	for mark, decimal := range []byte{'.', ','} {
+		if n[mark] == 0 {
+			continue
+		}
+		value, ok := p.moments.Add(text, decimal, n[mark])
+		if !ok {
+			p.addOther(text)
+			continue
+		}
+		p.item = value.AppendKey(p.item[:0])
+		p.item = binary.BigEndian.AppendUint64(p.item, uint64(n[mark]))
+		if err := p.numbers.Add(p.item); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// column finishes the description.
+func (p *portrait) column(of asked, rows int) (Column, error) {
+	c := Column{Summary: p.moments.Summary(of.name, rows, of.kind), Distinct: p.texts, Frequent: p.frequent.values}
+	if c.Kind != record.Amount || !c.Has {
+		return c, nil
+	}
+	if c.Others > 0 {
+		c.NoAmounts = p.others
+	}
+	return c, p.describeAmounts(&c)
+}
+
+// describeAmounts goes through the amounts from the smallest to the largest.
+func (p *portrait) describeAmounts(c *Column) error {
+	q := &quartiles{total: c.Count - c.Others}
+	frequent := top{most: p.frequent.most}
+	var key []byte
+	n, distinct := 0, 0
+	scaled := func(value amount.Amount) amount.Amount { return value.Add(amount.New(0, p.moments.Evidence.Scale)) }
+	flush := func() error {
+		if n == 0 {
+			return nil
+		}
+		value, err := amount.FromKey(key)
+		if err != nil {
+			return err
+		}
+		value = scaled(value)
+		distinct++
+		q.add(value, n)
+		if frequent.wants(n) {
+			frequent.add(value.String(), n)
+		}
+		n = 0
+		return nil
+	}
+	err := spill.Merge([]*spill.Sorter{p.numbers}, func(item []byte) error {
+		tail := len(item) - itemTail
+		if !bytes.Equal(item[:tail], key) {
+			if err := flush(); err != nil {
+				return err
+			}
+			key = append(key[:0], item[:tail]...)
+		}
+		n += int(binary.BigEndian.Uint64(item[tail:]))
+		return nil
+	})
+	if err == nil {
+		err = flush()
+	}
+	c.Q1, c.Median, c.Q3 = scaled(q.at(1)), scaled(q.at(2)), scaled(q.at(3))
+	c.Distinct, c.Frequent = distinct, frequent.values
+	return err
+}
+
+// top keeps the values that come most often; of equally many the first in the
+// order of their texts.
+type top struct {
+	most   int
+	values []Frequent
+}
+
+// wants tells whether a value that comes so often may be among them.
+func (t *top) wants(n int) bool {
+	return t.most > 0 && (len(t.values) < t.most || n >= t.values[t.most-1].Count)
+}
+
+func (t *top) add(text string, n int) {
+	order := func(a, b Frequent) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Text, b.Text)) }
+	f := Frequent{text, n}
+	if len(t.values) == t.most && (t.most == 0 || order(f, t.values[t.most-1]) > 0) {
+		return
+	}
+	at, _ := slices.BinarySearchFunc(t.values, f, order)
+	t.values = slices.Insert(t.values, at, f)
+	t.values = t.values[:min(len(t.values), t.most)]
+}
+
+// quartiles are found among so many values that come from the smallest to the
+// largest. Between two values the quartile is interpolated: a quarter of the way
+// through n values is the place (n−1)/4, counted from 0.
+type quartiles struct {
+	total int
+	seen  int
+	below [3]amount.Amount // the value at the place, rounded down
+	above [3]amount.Amount // and the next one
+}
+
+func (q *quartiles) add(value amount.Amount, n int) {
+	from, to := q.seen, q.seen+n // places that have this value
+	q.seen = to
+	for i := range q.below {
+		place := (q.total - 1) * (i + 1) / 4
+		if from <= place && place < to {
+			q.below[i] = value
+		}
+		if next := min(place+1, q.total-1); from <= next && next < to {
+			q.above[i] = value
+		}
+	}
+}
+
+// at is the n-th quartile.
+func (q *quartiles) at(n int) amount.Amount {
+	if q.total == 0 {
+		return amount.Amount{}
+	}
+	below, above := q.below[n-1], q.above[n-1]
+	quarters := (q.total - 1) * n % 4
+	if quarters == 0 {
+		return below
+	}
+	const quarter, quarterScale = 25, 2
+	between := above.Sub(below).Mul(amount.New(int64(quarters)*quarter, quarterScale))
+	return below.Add(between).Reduce()
+}

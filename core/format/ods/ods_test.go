@@ -1,0 +1,221 @@
+package ods
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"testing"
+
+	"lastblock/core/format/sheet"
+)
+
+// pack makes a document of its content.
+func pack(t testing.TB, content string) []byte {
+	t.Helper()
+	var out bytes.Buffer
+	w := zip.NewWriter(&out)
+	entry, err := w.CreateHeader(&zip.FileHeader{Name: "content.xml", Method: zip.Store})
+	if err == nil {
+		_, err = entry.Write([]byte(content))
+	}
+	if err = errors.Join(err, w.Close()); err != nil {
+		t.Fatal(err)
+	}
+	return out.Bytes()
+}
+
+const most = 10_000 // rows that are read in tests
+
+func readAll(data []byte) (lines []string, b *Book, err error) {
+	b, err = Open(bytes.NewReader(data), int64(len(data)), 1<<26)
+	if err != nil {
+		return nil, nil, err
+	}
+	sheets, err := b.Sheets()
+	if err != nil {
+		return nil, b, err
+	}
+	rows, err := b.Rows(sheets[0])
+	if err != nil {
+		return nil, b, err
+	}
+	defer rows.Close()
+	for len(lines) < most {
+		var row sheet.Row
+		err := rows.Next(&row)
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return lines, b, err
+		}
+		line := fmt.Sprint(row.Number, ":")
+		for _, cell := range row.Cells {
+			line += "|" + string(cell.Text)
+			if cell.Error {
+				line += "!"
+			}
+		}
+		lines = append(lines, line)
+	}
+	return lines, b, nil
+}
+
+func TestCells(t *testing.T) {
+	data := pack(t, `<office:document-content><office:automatic-styles><style:style style:name="ta2"><style:table-properties table:display="false"/></style:style></office:automatic-styles>
+	<office:spreadsheet><table:table table:name="A" table:style-name="ta2"><table:table-column table:visibility="collapse" table:number-columns-repeated="2"/>
+	<table:table-header-rows><table:table-row><table:table-cell office:value-type="string"><text:p>one<text:s text:c="2"/>two<text:line-break/>three</text:p><text:p>four</text:p><office:annotation><text:p>a comment</text:p></office:annotation></table:table-cell></table:table-row></table:table-header-rows>
+	<table:table-row table:number-rows-repeated="1048000"><table:table-cell table:number-columns-repeated="16384"/></table:table-row>
+	<table:table-row table:visibility="filter"><table:table-cell table:number-columns-repeated="2"/><table:table-cell office:value-type="float" office:value="417"><text:p>00417</text:p></table:table-cell><table:table-cell office:value-type="percentage" office:value="0.125"><text:p>12.5%</text:p></table:table-cell>
+	<table:table-cell office:value-type="date" office:date-value="2031-01-05T13:45:00.000"><text:p>5.1.</text:p></table:table-cell><table:table-cell office:value-type="time" office:time-value="PT27H05M00S"><text:p>x</text:p></table:table-cell><table:table-cell office:value-type="boolean" office:boolean-value="true"><text:p>WAHR</text:p></table:table-cell>
+	<table:table-cell office:value-type="string" calcext:value-type="error" table:formula="of:=1/0"><text:p>#DIV/0!</text:p></table:table-cell><table:table-cell table:number-columns-repeated="1000"/></table:table-row>
+	</table:table><table:table table:name="B"><table:table-row><table:table-cell/></table:table-row></table:table>
+	<table:named-expressions><table:named-range table:name="part" table:cell-range-address="$A.$A$1:.$B$9"/></table:named-expressions></office:spreadsheet></office:document-content>`)
+	got, b, err := readAll(data)
+	want := []string{"1:|one  two\nthree\nfour", "1048002:|||00417|0.125|2031-01-05 13:45:00|27:05:00|true|#DIV/0!!"}
+	if err != nil || strings.Join(got, "\n") != strings.Join(want, "\n") {
+		t.Errorf("%v: rows are\n%s\nwant\n%s", err, strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+	if filled, _ := b.HoldsData("B"); filled {
+		t.Error("a blank sheet holds data")
+	}
+	if tables, _ := b.Tables(); len(tables) != 1 || tables[0].Sheet != "A" || tables[0].LastRow != 9 || tables[0].LastColumn != 2 {
+		t.Errorf("tables are %+v", tables)
+	}
+	rows, err := b.Rows("A")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer rows.Close()
+	if err := rows.Next(new(sheet.Row)); err != nil || rows.Hidden() != "the sheet itself, columns A to B" {
+		t.Errorf("%v: hidden is %q", err, rows.Hidden())
+	}
+}
+
+// A small file may say that a row stands again a million times; that costs
+// nobody memory, and one that would be no sheet is refused.
+func TestRepetitionsAreBounded(t *testing.T) {
+	row := func(rows, cells int) []byte {
+		return pack(t, fmt.Sprintf(`<a><table:table table:name="A"><table:table-row table:number-rows-repeated="%d"><table:table-cell office:value-type="string" table:number-columns-repeated="%d"><text:p>x</text:p></table:table-cell></table:table-row></table:table></a>`, rows, cells))
+	}
+	if got, _, err := readAll(row(1_000_000, 2)); err != nil || len(got) != most || got[most-1] != fmt.Sprintf("%d:|x|x", most) {
+		t.Errorf("%v: %d rows", err, len(got))
+	}
+	for _, c := range [][2]int{{1, 20_000}, {1_000_000, 10_000}, {2_000_000, 100}} {
+		if _, _, err := readAll(row(c[0], c[1])); !errors.Is(err, sheet.ErrNoRow) {
+			t.Errorf("%v: error is %v", c, err)
+		}
+	}
+}
+
+func FuzzContent(f *testing.F) {
+	f.Add(`<a><table:table table:name="A"><table:table-row table:number-rows-repeated="3"><table:table-cell office:value-type="float" office:value="1E5"><text:p>1</text:p></table:table-cell></table:table-row></table:table></a>`)
+	f.Add(`<table:table table:name="A"><table:covered-table-cell table:number-columns-repeated="-1"/><text:p><text:s text:c="999999999"/>`)
+	f.Fuzz(func(t *testing.T, content string) {
+		if _, _, err := readAll(pack(t, content)); err != nil && err.Error() == "" {
+			t.Error("an error that says nothing")
+		}
+	})
+}
+
+func TestDocumentsThatAreNoOpenSpreadsheets(t *testing.T) {
+	for _, c := range []struct {
+		parts map[string]string
+		want  string
+	}{
+		{map[string]string{"content.xml": "x", "META-INF/manifest.xml": `<manifest:encryption-data manifest:checksum="x"/>`}, "protected by a password"},
+		{map[string]string{"content.xml": "<a/>", "mimetype": "application/vnd.oasis.opendocument.text"}, "is no spreadsheet but application/vnd.oasis.opendocument.text"},
+		{map[string]string{"content.xml": "<a/>"}, "has no sheet"},
+		{map[string]string{"other.xml": "<a/>"}, "cut off"},
+	} {
+		var out bytes.Buffer
+		w := zip.NewWriter(&out)
+		for name, content := range c.parts {
+			entry, err := w.Create(name)
+			if err == nil {
+				_, err = entry.Write([]byte(content))
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := w.Close(); err != nil {
+			t.Fatal(err)
+		}
+		if _, _, err := readAll(out.Bytes()); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%v: error is %v, want one that says %q", c.parts, err, c.want)
+		}
+	}
+}
+
+func TestMergesOfTheRightSheet(t *testing.T) {
+	merged := `<table:table-row><table:table-cell/><table:table-cell table:number-columns-spanned="3"/></table:table-row>`
+	data := pack(t, `<a><table:table table:name="A"><table:table-row table:number-rows-repeated="2"/>`+merged+`</table:table><table:table table:name="B">`+merged+merged+`</table:table></a>`)
+	b, err := Open(bytes.NewReader(data), int64(len(data)), 1<<26)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		sheet string
+		rows  int
+		want  string
+	}{
+		{"A", 5, "[{3 2 4}]"}, {"A", 2, "[]"}, {"B", 1, "[{1 2 4}]"}, {"B", 2, "[{1 2 4} {2 2 4}]"}, {"C", 9, "[]"},
+	} {
+		if got, err := b.Merges(c.sheet, c.rows); err != nil || fmt.Sprint(got) != c.want {
+			t.Errorf("%s, %d rows: %v, %v, want %s", c.sheet, c.rows, got, err, c.want)
+		}
+	}
+	if _, err := b.Rows("C"); err == nil || !strings.Contains(err.Error(), `no sheet "C"`) {
+		t.Errorf("a sheet that is not there: %v", err)
+	}
+}
+
+func TestDurationsAndDates(t *testing.T) {
+	for value, want := range map[string]string{
+		"PT36H05M07S": "36:05:07", "PT36H5M7S": "36:05:07", "P1DT2H": "26:00:00", "PT95M": "01:35:00", "PT90S": "00:01:30",
+		"-PT1H30M": "-01:30:00", "PT0.4S": "00:00:00", "PT59.5S": "00:01:00", "P2D": "48:00:00",
+		"PT": "PT", "P": "P", "x": "x", "PT1X": "PT1X", "P1MT2H": "P1MT2H", "PT1e30H": "PT1e30H",
+	} {
+		if got := string(appendDuration(nil, value)); got != want {
+			t.Errorf("duration %s is %s, want %s", value, got, want)
+		}
+	}
+	for value, want := range map[string]string{
+		"2031-01-05": "2031-01-05", "2031-01-05T00:00:00": "2031-01-05", "2031-01-05T13:45:06": "2031-01-05 13:45:06",
+		"2031-01-05T23:59:59.500000000": "2031-01-06", "2031-01-05T23:59:59.4": "2031-01-05 23:59:59", "2031-02-30T00:00:01": "2031-02-30 00:00:01",
+	} {
+		if got := string(appendDate(nil, value)); got != want {
+			t.Errorf("date %s is %s, want %s", value, got, want)
+		}
+	}
+}
+
+// A cell without a style of its own has that of its row, else that of its column, and a
+// style without a format that of its parent.
+func TestStylesOfCells(t *testing.T) {
+	cell := func(style string) string {
+		return `<table:table-cell ` + style + ` office:value-type="float" office:value="417"><text:p>-</text:p></table:table-cell>`
+	}
+	data := pack(t, `<a><office:automatic-styles>
+	<number:number-style style:name="N1"><number:text>K-</number:text><number:number number:decimal-places="0" number:min-integer-digits="5"/></number:number-style>
+	<number:number-style style:name="N2"><number:number number:decimal-places="0" number:min-integer-digits="5"><number:embedded-text number:position="2">/</number:embedded-text></number:number></number:number-style>
+	<number:number-style style:name="N3"><number:number number:decimal-places="2" number:min-integer-digits="5"/></number:number-style>
+	<number:number-style style:name="N4"><number:number number:decimal-places="0" number:min-integer-digits="5" number:grouping="true"/></number:number-style>
+	<style:style style:name="first" style:family="table-cell" style:data-style-name="N1"/><style:style style:name="child" style:family="table-cell" style:parent-style-name="first"/>
+	<style:style style:name="second" style:family="table-cell" style:data-style-name="N2"/>
+	<style:style style:name="decimals" style:family="table-cell" style:data-style-name="N3"/><style:style style:name="grouped" style:family="table-cell" style:data-style-name="N4"/>
+	<style:style style:name="circle" style:family="table-cell" style:parent-style-name="circle"/></office:automatic-styles>
+	<table:table table:name="A"><table:table-column table:default-cell-style-name="first"/><table:table-column table:number-columns-repeated="2"/><table:table-column table:default-cell-style-name="second"/>
+	<table:table-row>`+cell("")+cell("")+cell(`table:style-name="child"`)+cell("")+`</table:table-row>
+	<table:table-row table:default-cell-style-name="second">`+cell("")+cell(`table:style-name="first"`)+`</table:table-row>
+	<table:table-row>`+cell(`table:style-name="decimals"`)+cell(`table:style-name="grouped"`)+cell(`table:style-name="circle"`)+`<table:table-cell table:formula="of:=1+1"/></table:table-row></table:table></a>`)
+	got, _, err := readAll(data)
+	want := []string{"1:|K-00417|417|K-00417|004/17", "2:|004/17|K-00417", "3:|417|417|417|a formula without its result!"}
+	if err != nil || strings.Join(got, "\n") != strings.Join(want, "\n") {
+		t.Errorf("%v: rows are\n%s\nwant\n%s", err, strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+}

@@ -1,0 +1,325 @@
+// Package matching brings records together that have one key, from two sets of
+// sources or from many files, however many records there are, and puts what is
+// made of them back into the order in which the records came. What is to be done
+// with records that have one key is for the capabilities.
+package matching
+
+import (
+	"context"
+	"slices"
+	"sync"
+
+	"lastblock/core/finding/drop"
+	"lastblock/core/finding/proof"
+	"lastblock/core/record"
+	"lastblock/core/source"
+	"lastblock/core/tally"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/kind"
+)
+
+// Side is a set of sources whose records are brought together with others.
+type Side struct {
+	Set     *source.Set
+	Drop    *drop.Set // what is left out
+	Kinds   bool      // find out of what kinds the columns are by all values, and not by those a source begins with
+	Columns []string  // of its records: those of the data, then the words of --name
+	Data    int       // how many of them are data
+	Unused  []bool    // by column: nobody needs its texts, and takers are given none; nil for none
+	Require []int     // columns that every source is to have, or it is told
+	Needed  []int     // columns that the takers look at; others may have no texts where records are dealt as they stand
+	Amounts []int     // of Columns, those that are read as amounts
+
+	Tally    *tally.Tally    // once it was read
+	Evidence []kind.Evidence // of what kinds they are, by column
+
+	resolver *tally.Resolver
+	columns  []tally.Column
+	decimals [][]byte // by source and column
+	first    []uint64 // by source: the number of its first line among all lines
+	lines    uint64   // of all sources
+}
+
+// Look reads the heads of the sources, and finds out which columns there are.
+// Columns that are read as amounts come with the reading.
+func (s *Side) Look(ctx context.Context, reading source.Reading) error {
+	if err := s.Set.Look(ctx, reading); err != nil {
+		return err
+	}
+	s.resolver = tally.NewResolver(s.Set)
+	s.Columns = slices.Clone(s.resolver.Data())
+	s.Data = len(s.Columns)
+	for _, ours := range s.resolver.Ours {
+		if ours.Word != record.SourceColumn && ours.Word != record.LineColumn {
+			s.Columns = append(s.Columns, ours.Name)
+		}
+	}
+	s.columns = nil
+	for _, name := range s.Columns {
+		column, err := s.resolver.Resolve(name)
+		if err != nil {
+			return err
+		}
+		s.columns = append(s.columns, column)
+	}
+	s.decimals = make([][]byte, len(s.Set.Sources))
+	return nil
+}
+
+// Find returns which of Columns a name, or a position such as "#3", means. The
+// error is a *tally.UnknownColumnError.
+func (s *Side) Find(name string) (int, error) {
+	if at := slices.Index(s.Columns, name); at >= 0 {
+		return at, nil
+	}
+	column, err := s.resolver.Resolve(name)
+	if err != nil {
+		return 0, err
+	}
+	return slices.Index(s.Columns, column.Name), nil
+}
+
+// ReadAmounts has a column read as amounts, and tells which of Amounts it is.
+func (s *Side) ReadAmounts(column int) int {
+	if at := slices.Index(s.Amounts, column); at >= 0 {
+		return at
+	}
+	s.Amounts = append(s.Amounts, column)
+	return len(s.Amounts) - 1
+}
+
+// Record is a record that is being read. What it points to is good until Take
+// returns.
+type Record struct {
+	Place    Place
+	Texts    [][]byte // by Side.Columns; what is read as an amount in its plain form
+	Decimals []byte   // decimal marks, by column
+	Values   []amount.Amount
+
+	raw    []byte   // all texts of the data, one behind another with a byte between them; nil where they do not stand so
+	bounds []uint32 // of the texts in raw, see record.Batch
+	sent   []byte   // decimal marks that amounts had when they were sent, by column
+}
+
+// Changed says that the taker has changed some of Texts.
+func (r *Record) Changed() { r.raw = nil }
+
+// Taker is given the records that one goroutine reads.
+type Taker interface{ Take(r *Record) error }
+
+// Read reads all sources and gives every record that can be used to the takers, of
+// which each goroutine has its own. The proof is all but Used.
+func (s *Side) Read(ctx context.Context, reading source.Reading, taker func() Taker) error {
+	options := tally.Options{Drop: s.Drop, Every: true}
+	for _, column := range s.Amounts {
+		options.Amounts = append(options.Amounts, s.Columns[column])
+	}
+	for _, column := range s.Require {
+		if column < s.Data { // words of --name are no columns of a source
+			options.Columns = append(options.Columns, s.Columns[column])
+		}
+	}
+	s.Tally = tally.New(s.Set, options)
+	var visitors []*visitor
+	var mutex sync.Mutex // guards decimals
+	err := s.Set.Scan(ctx, reading, func() source.Visitor {
+		v := &visitor{
+			side: s, tally: s.Tally.Visitor(), taker: taker(), mutex: &mutex, last: make(map[int]int),
+			scratch: make([][]byte, len(s.Columns)), bound: make([]tally.Bound, len(s.Columns)), evidence: make([]kind.Evidence, len(s.Columns)),
+		}
+		v.record.Texts = make([][]byte, len(s.Columns))
+		visitors = append(visitors, v)
+		return v
+	})
+	if err != nil {
+		return err
+	}
+	if err := s.Tally.Finish(); err != nil {
+		return err
+	}
+	last := make([]uint64, len(s.Set.Sources))
+	s.Evidence = make([]kind.Evidence, len(s.Columns))
+	for _, v := range visitors {
+		for index, line := range v.last {
+			last[index] = max(last[index], uint64(line))
+		}
+		for i := range v.evidence {
+			s.Evidence[i].Merge(&v.evidence[i])
+		}
+	}
+	s.first, s.lines = make([]uint64, len(last)), 0
+	for i, lines := range last {
+		s.first[i] = s.lines
+		s.lines += lines + 1
+	}
+	return nil
+}
+
+// Proof is that of reading the side, in which nothing is used yet.
+func (s *Side) Proof() proof.Proof { return s.Tally.Proof }
+
+// Number is the number of a place among all lines of the side, which are Lines.
+func (s *Side) Number(p Place) uint64 { return s.first[p.Source()] + uint64(p.Line()) }
+
+// Lines is how many lines all sources have together.
+func (s *Side) Lines() uint64 { return s.lines }
+
+// DecimalsOf are the decimal marks of a source, by column.
+func (s *Side) DecimalsOf(index int) []byte { return s.decimals[index] }
+
+// OneDecimal is the decimal mark of all sources, or 0 where they have several.
+func (s *Side) OneDecimal() byte {
+	mark := byte(0)
+	for _, decimals := range s.decimals {
+		for column, decimal := range decimals {
+			if slices.Contains(s.Amounts, column) {
+				continue
+			}
+			if mark != 0 && mark != decimal {
+				return 0
+			}
+			mark = decimal
+		}
+	}
+	return mark
+}
+
+// visitor hands records on to a taker.
+type visitor struct {
+	side     *Side
+	tally    *tally.Visitor
+	taker    Taker
+	mutex    *sync.Mutex
+	record   Record
+	bound    []tally.Bound
+	straight bool // the source has the columns of the side, in their order
+	index    int  // of the source that is bound, plus one
+	scratch  [][]byte
+	last     map[int]int // line of the last record, by source
+	evidence []kind.Evidence
+}
+
+func (v *visitor) Batch(b *source.Batch) error {
+	if err := v.tally.Batch(b); err != nil {
+		return err
+	}
+	v.bind(b)
+	n, width := v.tally.Usable(b), len(v.side.Amounts)
+	if n == 0 {
+		return nil
+	}
+	r := &v.record
+	last := 0
+	straight := v.straight && !b.Quoted && b.Head.Delimiter != 0 && v.tally.Plain
+	for i := range n {
+		row := v.tally.Row(i)
+		line := b.Line(row)
+		last = max(last, line)
+		r.Place, r.raw = placeOf(b.Index, line), nil
+		r.Values = v.tally.Values[i*width : (i+1)*width]
+		sampled := v.side.Kinds || b.First && i < mostSampled
+		if straight {
+			r.raw, r.bounds = b.Raw(row), b.Bounds[row*(b.Width+1):][:b.Width+1]
+		}
+		if !straight || sampled {
+			v.take(b, row)
+		} else {
+			for _, k := range v.side.Needed {
+				if at := v.bound[k].Column; at >= 0 {
+					r.Texts[k] = b.Data[r.bounds[at]+1 : r.bounds[at+1] : r.bounds[at+1]]
+				}
+			}
+		}
+		if !v.tally.Plain {
+			for k, column := range v.side.Amounts {
+				v.setAmount(column, r.Values[k])
+			}
+		}
+		if sampled {
+			for k := range v.evidence {
+				v.evidence[k].Add(r.Texts[k], r.Decimals[k], 1)
+			}
+		}
+		if err := v.taker.Take(r); err != nil {
+			return err
+		}
+	}
+	v.last[b.Index] = max(v.last[b.Index], last)
+	return nil
+}
+
+// take takes the texts of a record.
+func (v *visitor) take(b *source.Batch, row int) {
+	r := &v.record
+	if b.Quoted {
+		for k := range v.bound {
+			if at := v.bound[k].Column; at >= 0 {
+				r.Texts[k] = b.Text(row, at, &v.scratch[k])
+			}
+		}
+		return
+	}
+	bounds := b.Bounds[row*(b.Width+1):][:b.Width+1]
+	for k := range v.bound {
+		if at := v.bound[k].Column; at >= 0 {
+			r.Texts[k] = b.Data[bounds[at]+1 : bounds[at+1] : bounds[at+1]]
+		}
+	}
+}
+
+// mostSampled is how many records of a source tell of what kinds its columns are.
+const mostSampled = 1000
+
+// setAmount puts the plain form of an amount in the place of its text; one that is
+// blank stays so.
+func (v *visitor) setAmount(column int, value amount.Amount) {
+	text := v.record.Texts[column]
+	if coef, scale, ok := amount.ParsePlain(text, '.'); ok && v.record.sent[column] == '.' && amount.New(coef, int(scale)) == value {
+		return // it has it already
+	}
+	if value.Sign() == 0 {
+		if _, err := amount.Parse(text, v.record.sent[column]); err != nil {
+			v.record.Texts[column] = nil
+			return
+		}
+	}
+	v.scratch[column] = value.Append(v.scratch[column][:0])
+	v.record.Texts[column] = v.scratch[column]
+}
+
+// bind finds the columns in the source of a batch.
+func (v *visitor) bind(b *source.Batch) {
+	if v.index == b.Index+1 {
+		return
+	}
+	v.index = b.Index + 1
+	v.straight = v.side.Unused == nil && slices.Equal(b.Head.Layout.Columns, v.side.Columns[:v.side.Data])
+	for k, column := range v.side.columns {
+		v.bound[k] = column.Bind(v.side.Set, b.Index, b.Head)
+		v.record.Texts[k] = v.bound[k].Constant
+		if v.side.Unused != nil && v.side.Unused[k] {
+			v.bound[k] = tally.Bound{Column: -1}
+			v.record.Texts[k] = nil
+		}
+	}
+	v.record.sent = v.record.sent[:0]
+	for k := range v.bound {
+		mark := byte('.')
+		if at := v.bound[k].Column; at >= 0 {
+			mark = b.DecimalOf(at)
+		}
+		v.record.sent = append(v.record.sent, mark)
+	}
+	v.mutex.Lock()
+	defer v.mutex.Unlock()
+	if v.side.decimals[b.Index] == nil {
+		decimals := slices.Clone(v.record.sent)
+		for _, k := range v.side.Amounts {
+			decimals[k] = '.' // they come in their plain form
+		}
+		v.side.decimals[b.Index] = decimals
+	}
+	v.record.Decimals = v.side.decimals[b.Index]
+}
+
+func (v *visitor) Flush(ctx context.Context, task int) error { return v.tally.Flush(ctx, task) }

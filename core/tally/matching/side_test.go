@@ -1,0 +1,214 @@
+package matching
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	"lastblock/core/record"
+	"lastblock/core/value/equality"
+	"lastblock/internal/sourcetest"
+)
+
+// listed notes what the takers of a side are given, by place.
+type listed struct {
+	mutex sync.Mutex
+	lines []string
+}
+
+func (l *listed) Take(r *Record) error {
+	var texts []string
+	for _, text := range r.Texts {
+		texts = append(texts, string(text))
+	}
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	l.lines = append(l.lines, fmt.Sprintf("%d:%d %s", r.Place.Source(), r.Place.Line(), strings.Join(texts, "|")))
+	return nil
+}
+
+func readSide(t *testing.T, s *Side) []string {
+	t.Helper()
+	l := new(listed)
+	if err := s.Read(context.Background(), sourcetest.Reading, func() Taker { return l }); err != nil {
+		t.Fatal(err)
+	}
+	slices.Sort(l.lines)
+	return l.lines
+}
+
+// Records come with the columns of all sources, the words of their names, and amounts
+// in their plain form, however the source is written.
+func TestSides(t *testing.T) {
+	set := sourcetest.Set(t, "{entity}_{period}", map[string]string{
+		"corvane_2031-01.csv": "k;v\nA;1.234,50\nB;\n",
+		"eskerby_2031-01.csv": "v,k,x\n12.50,C,\"q, \"\"r\"\"\"\n7,D,\n1.2.3,E,bad\n",
+	})
+	s := &Side{Set: set}
+	if err := s.Look(context.Background(), sourcetest.Reading); err != nil {
+		t.Fatal(err)
+	}
+	if got := strings.Join(s.Columns, " "); got != "k v x entity period" || s.Data != 3 {
+		t.Fatalf("the columns are %s, of which %d are data", got, s.Data)
+	}
+	v, err := s.Find("v")
+	if err != nil || s.ReadAmounts(v) != 0 || s.ReadAmounts(v) != 0 || len(s.Amounts) != 1 {
+		t.Fatalf("%v: the amounts are %v", err, s.Amounts)
+	}
+	want := []string{
+		"0:2 A|1234.50||corvane|2031-01", "0:3 B|||corvane|2031-01",
+		`1:2 C|12.50|q, "r"|eskerby|2031-01`, "1:3 D|7||eskerby|2031-01",
+	}
+	if got := readSide(t, s); !slices.Equal(got, want) {
+		t.Errorf("they are\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+	if p := s.Proof(); p.Read != 5 || p.Suspense != 1 || p.Totals[0].Read.String() != "1254.00" {
+		t.Errorf("the proof is %+v", p)
+	}
+	if kind, others := s.Evidence[v].Kind("v"); kind != record.Amount || others != 0 || s.Evidence[v].Scale != 2 {
+		t.Errorf("v is taken for %s, with %d others", kind, others)
+	}
+	// a source's lines stand behind those of the one before, each of which has its own number
+	if a, b := s.Number(placeOf(0, 3)), s.Number(placeOf(1, 2)); a >= b || b >= s.Lines() {
+		t.Errorf("the numbers are %d and %d of %d", a, b, s.Lines())
+	}
+	if _, err := s.Find("nothing"); err == nil {
+		t.Error("a column that is not there is found")
+	}
+}
+
+// What nobody needs is not taken.
+func TestUnusedColumns(t *testing.T) {
+	s := &Side{Set: sourcetest.Set(t, "", map[string]string{"a.csv": "k,v,x\nA,1,much\n"})}
+	if err := s.Look(context.Background(), sourcetest.Reading); err != nil {
+		t.Fatal(err)
+	}
+	s.Unused = []bool{false, false, true}
+	if got := readSide(t, s); !slices.Equal(got, []string{"0:2 A|1|"}) {
+		t.Errorf("it is %q", got)
+	}
+}
+
+func TestKeys(t *testing.T) {
+	all := equality.Loose{Blanks: true, Case: true, Zeros: true, Punctuation: true}
+	for _, c := range []struct {
+		a, b  string // values, with | between them
+		loose equality.Loose
+		same  bool
+	}{
+		{"A|1", "A|1", equality.Loose{}, true},
+		{"A|1.50", "A|1.5", equality.Loose{}, true},
+		{"A|05", "A|5", equality.Loose{}, false},
+		{"A|05", "A|5", equality.Loose{Zeros: true}, true},
+		{"AB|C", "A|BC", equality.Loose{}, false},
+		{"|A", "A|", equality.Loose{}, false},
+		{"x-1 A|a", "X1a|A", all, true},
+		{"x-1|a", "X2|A", all, false},
+	} {
+		key := func(values string) string {
+			var texts [][]byte
+			for _, value := range strings.Split(values, "|") {
+				texts = append(texts, []byte(value))
+			}
+			k := &Key{Columns: []int{0, 1}, Loose: []equality.Loose{c.loose, c.loose}}
+			made, blank := k.Clone().Append([]byte("before"), texts, []byte(".."))
+			if blank || !strings.HasPrefix(string(made), "before") {
+				t.Errorf("%s is blank: %v", values, blank)
+			}
+			return string(made)
+		}
+		if same := key(c.a) == key(c.b); same != c.same {
+			t.Errorf("%s and %s are the same by %q: %v", c.a, c.b, c.loose, same)
+		}
+	}
+	for values, want := range map[string]bool{" |": true, "|": true, "| x": false} {
+		k := &Key{Columns: []int{0, 1}, Loose: make([]equality.Loose, 2)}
+		var texts [][]byte
+		for _, value := range strings.Split(values, "|") {
+			texts = append(texts, []byte(value))
+		}
+		if _, blank := k.Append(nil, texts, []byte("..")); blank != want {
+			t.Errorf("%q is blank: %v", values, blank)
+		}
+	}
+}
+
+// Groups are given whole, in the order of their places, and once more where they are kept.
+func TestGroups(t *testing.T) {
+	for _, keep := range []bool{false, true} {
+		h := NewHeaps(1<<20, 1, 2)
+		h.Keep = keep
+		dealers := [2]*Dealer{h.Dealer(0), h.Dealer(1)}
+		const keys, each = 500, 7
+		for i := range keys * each {
+			key := fmt.Sprintf("key %d", i%keys)
+			r := &Record{Place: placeOf(i%3, keys*each-i), Texts: [][]byte{[]byte(key), []byte(strings.Repeat("x", i%500))}}
+			if err := dealers[i/keys%2].Put(r, []byte(key), false, i/keys%2); err != nil {
+				t.Fatal(err)
+			}
+		}
+		rounds := 1
+		if keep {
+			rounds = 2
+		}
+		for range rounds {
+			c := &counter{t: t, seen: make(map[string]int)}
+			if err := h.EachGroup(context.Background(), 3, func() Groups { return c }); err != nil {
+				t.Fatal(err)
+			}
+			if len(c.seen) != keys {
+				t.Errorf("%d keys are given of %d", len(c.seen), keys)
+			}
+			for key, n := range c.seen {
+				if n != each {
+					t.Errorf("%s is given with %d records", key, n)
+				}
+			}
+		}
+		if err := h.Close(); err != nil {
+			t.Error(err)
+		}
+	}
+}
+
+// counter counts the records of each key.
+type counter struct {
+	t     *testing.T
+	mutex sync.Mutex
+	seen  map[string]int
+}
+
+func (c *counter) Group(here, there []Item) error {
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	key := string(append(slices.Clone(here), there...)[0].Key())
+	if c.seen[key] > 0 {
+		c.t.Errorf("%s is given twice", key)
+	}
+	for side, items := range [][]Item{here, there} {
+		for i, item := range items {
+			if string(item.Key()) != key || item.Side() != side || i > 0 && item.Place() < items[i-1].Place() {
+				c.t.Errorf("%s has an item of %q, side %d", key, item.Key(), item.Side())
+			}
+			c.seen[key]++
+		}
+	}
+	return nil
+}
+
+// Whoever cancels is not kept waiting.
+func TestGroupsAreCancelled(t *testing.T) {
+	h := NewHeaps(1<<20, 1<<20, 1)
+	if err := h.Dealer(0).Put(&Record{Texts: [][]byte{[]byte("a")}}, []byte("a"), false, 0); err != nil {
+		t.Fatal(err)
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	c := &counter{t: t, seen: make(map[string]int)}
+	if err := h.EachGroup(ctx, 1, func() Groups { return c }); err == nil || len(c.seen) > 0 {
+		t.Errorf("it ends with %v after %d groups", err, len(c.seen))
+	}
+}
