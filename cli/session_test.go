@@ -119,9 +119,7 @@ func (s *session) finish() {
 	if s.file != "" {
 		path := filepath.Join(s.dir, s.file)
 		content := strings.NewReplacer(`\r`, "\r", `\t`, "\t", `\0`, "\x00", `\xe9`, "\xe9", `\xef\xbb\xbf`, "\ufeff").Replace(s.lines.String())
-		if strings.HasSuffix(content, "\\\n") { // a last line without its end
-			content = strings.TrimSuffix(content, "\\\n")
-		}
+		content = strings.TrimSuffix(content, "\\\n") // a last line without its end
 		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 			s.t.Fatal(err)
 		}

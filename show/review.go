@@ -59,7 +59,6 @@ type reviewWriter struct {
 	header  []string
 	row     int
 	styles  map[reviewStyle]int
-	places  int
 }
 
 // reviewStyle is how a cell looks.

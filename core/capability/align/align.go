@@ -93,9 +93,6 @@ func Read(ctx context.Context, set *source.Set, reading source.Reading, options 
 // several have it.
 func (s *Sources) Columns() []Column { return s.run.columns }
 
-// Close gives back what is held.
-func (s *Sources) Close() error { return s.run.close() }
-
 // Align puts the sources side by side. encode makes what is written of a row; a cell that
 // is nil is one that a source does not have, as different from one that is blank there.
 // It can be called once.

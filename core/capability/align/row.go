@@ -29,7 +29,6 @@ type worker struct {
 	arena    []byte
 	present  []int // keys by how many sources have them
 	count    proof.Count
-	totals   []proof.Total
 	sums     [3][]amount.Sum // used, suspense, dropped
 	written  int
 	findings finding.List

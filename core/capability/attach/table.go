@@ -44,8 +44,6 @@ type row struct {
 	texts, written       int // where they begin
 	textsEnd, writtenEnd int
 	from, until          int // days on which it holds
-	name                 int // of the source
-	line                 int
 }
 
 // nothing is the row that stands for no row.
@@ -109,7 +107,6 @@ type tableReader struct {
 type rawRow struct {
 	number      int32
 	from        int // of its texts in the arena
-	decimals    [2]byte
 	line        int
 	since, till int
 }

@@ -16,9 +16,6 @@ import (
 
 var findingKinds = [statuses]finding.Kind{Differs: finding.Differs, OnlyHere: finding.OnlyHere, OnlyThere: finding.OnlyThere, Ambiguous: finding.Ambiguous}
 
-// KindOf is the kind of finding that tells a status.
-func KindOf(s Status) finding.Kind { return findingKinds[s] }
-
 // tellFinding tells what has a status other than that both sides agree.
 func (w *worker) tellFinding(status Status, here, there []matching.Item) {
 	side, first := 0, here

@@ -276,7 +276,7 @@ func (l *lexer) each(f func(key []byte, index int) error) error {
 				return err
 			}
 		}
-		if c, err = l.peek(); err != nil {
+		if _, err = l.peek(); err != nil {
 			return err
 		}
 		if err := f(key, i); err != nil {

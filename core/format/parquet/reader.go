@@ -24,7 +24,6 @@ type Reader struct {
 	buffer []parquet.Row
 	number int   // of the next row, from 1
 	due    int64 // rows of the group that have not been read
-	given  bool
 	done   bool
 	texts  [][]byte
 	lists  []int // how many values a column has in the row

@@ -155,7 +155,7 @@ func FuzzSheet(f *testing.F) {
 
 func FuzzFile(f *testing.F) {
 	for _, name := range []string{"openpyxl.xlsx", "epoch1904.xlsx"} {
-		data, err := os.ReadFile("../source/testdata/" + name)
+		data, err := os.ReadFile("../../source/testdata/" + name)
 		if err != nil {
 			f.Fatal(err)
 		}
