@@ -10,7 +10,7 @@ import (
 )
 
 // planned runs a plan's way through the flags of a command with some of its
-// own, and returns what came of it.
+// own, and returns what it prints.
 func planned(t *testing.T, text string, args ...string) (*tieoutFlags, string, error) {
 	t.Helper()
 	file := filepath.Join(t.TempDir(), "lastblock.toml")

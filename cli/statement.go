@@ -11,7 +11,7 @@ import (
 	"lastblock/show"
 )
 
-// printReconciled prints what came of a reconciliation.
+// printReconciled prints the result of a reconciliation.
 func (a *app) printReconciled(r *reconciled) {
 	s := a.stdout
 	if r.flags.mirror != "" {

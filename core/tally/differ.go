@@ -36,42 +36,6 @@ func (t *Tally) TellDiffering() {
 	}
 }
 
-// TellDecimals adds a finding for every source whose amounts would be put among
-// those of others as they were sent, with the other decimal mark than these.
-// It is called after Finish.
-func (t *Tally) TellDecimals() {
-	for _, column := range t.options.Amounts {
-		var with [2][]int // sources by their mark, the point first
-		for i := range t.Sources {
-			s := &t.Sources[i]
-			if s.Head == nil || s.Read == 0 {
-				continue
-			}
-			at, ok := s.Head.Layout.Find(column)
-			switch {
-			case !ok || s.Head.Kind(at) == record.Amount: // it is written plainly
-			case s.Decimal == ',':
-				with[1] = append(with[1], i)
-			default:
-				with[0] = append(with[0], i)
-			}
-		}
-		fewer := with[1]
-		if len(with[0]) < len(with[1]) {
-			fewer = with[0]
-		}
-		if len(with[0]) == 0 || len(with[1]) == 0 {
-			continue
-		}
-		for _, i := range fewer {
-			t.Findings.Add(finding.Finding{
-				Kind: finding.DecimalsDiffer, Source: t.set.Sources[i].Name, Sheet: t.set.Sources[i].Sheet(), Order: i, Column: column, Found: string(t.Sources[i].Decimal),
-				Message: fmt.Sprintf("writes amounts with %q as decimal mark, and others do not; --as %s=amount writes all alike", t.Sources[i].Decimal, column),
-			})
-		}
-	}
-}
-
 // usualLayout is the layout of most sources, the first of them where two are
 // equally usual.
 func (t *Tally) usualLayout() *record.Layout {
@@ -148,39 +112,4 @@ func list(names []string) string {
 		text += fmt.Sprintf(", … (%d in all)", len(names))
 	}
 	return text
-}
-
-// TellRenamed adds a note for each column of ours that had to take another
-// name, naming the first source that has taken it.
-func (r *Resolver) TellRenamed(findings *finding.List) {
-	for _, ours := range r.Ours {
-		if ours.Name == ours.Word {
-			continue
-		}
-		for i := range r.set.Sources {
-			if r.set.Head(i).Layout.Has(ours.Word) {
-				findings.Add(finding.Finding{
-					Kind: finding.RenamedColumn, Source: r.set.Sources[i].Name, Order: i, Column: ours.Word,
-					Message: fmt.Sprintf("has a column %q of its own, which keeps its name; the one Lastblock adds is called %q", ours.Word, ours.Name),
-				})
-				break
-			}
-		}
-	}
-}
-
-// Texts returns what a source has in the columns that Lastblock adds, but for
-// the line.
-func (r *Resolver) Texts(index int) [][]byte {
-	var texts [][]byte
-	for _, ours := range r.Ours {
-		switch ours.Word {
-		case record.LineColumn:
-		case record.SourceColumn:
-			texts = append(texts, []byte(r.set.Sources[index].Name))
-		default:
-			texts = append(texts, []byte(r.set.Word(index, ours.Word)))
-		}
-	}
-	return texts
 }

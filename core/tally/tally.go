@@ -6,12 +6,7 @@
 package tally
 
 import (
-	"cmp"
 	"context"
-	"fmt"
-	"slices"
-	"strings"
-	"unicode/utf8"
 
 	"lastblock/core/finding"
 	"lastblock/core/finding/drop"
@@ -21,10 +16,7 @@ import (
 	"lastblock/core/source"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/equality"
-	"lastblock/core/value/nearest"
 	"lastblock/internal/fault"
-
-	"github.com/zeebo/xxh3"
 )
 
 // Options say what is counted.
@@ -289,150 +281,6 @@ func (v *Visitor) drop(b *source.Batch, entry *entry) {
 	}
 }
 
-// guessLine notes the first line that is not ASCII: the header, or one of the
-// batch.
-func (a *aside) guessLine(b *source.Batch) {
-	for _, c := range b.Head.Header {
-		if c >= utf8.RuneSelf {
-			a.guessed, a.guessedLine = b.Guessed, b.Head.Line
-			return
-		}
-	}
-	for row := range b.Batch.Rows {
-		for _, c := range b.Raw(row) {
-			if c >= utf8.RuneSelf {
-				a.guessed, a.guessedLine = b.Guessed, b.Line(row)
-				return
-			}
-		}
-	}
-}
-
-// readAmounts reads the amount columns of all rows, column by column, and then
-// adds up what can be used, row by row.
-func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
-	width := len(v.columns)
-	if need := width * b.Batch.Rows; cap(v.Values) < need {
-		v.Values = make([]amount.Amount, need)
-	} else {
-		v.Values = v.Values[:need]
-	}
-	v.bad = v.bad[:0]
-	for i, column := range v.columns {
-		if column >= 0 {
-			v.readColumn(b, entry, i, column)
-			continue
-		}
-		v.Plain = false
-		for at := i; at < len(v.Values); at += width {
-			v.Values[at] = amount.Amount{}
-		}
-	}
-	if len(v.bad) > 0 {
-		v.setAside(b, entry)
-	}
-	if len(v.Values) > 0 && fault.Strikes(fault.ChangeAmount) {
-		v.Values[0], v.Plain = v.Values[0].Add(amount.New(1, 2)), false
-	}
-	for at := 0; at < len(v.Values); at += width {
-		for i, value := range v.Values[at : at+width] {
-			entry.Totals[i].Add(value)
-		}
-	}
-}
-
-// readColumn reads one amount column of all rows.
-func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
-	decimal, width, read := b.DecimalOf(column), len(v.columns), &v.read[i]
-	v.Plain = v.Plain && decimal == '.'
-	at := i
-	for row := range b.Batch.Rows {
-		text := b.Field(row, column)
-		coef, scale, ok := amount.ParsePlain(text, decimal)
-		value := amount.New(coef, int(scale))
-		if !ok {
-			v.Plain = false
-			var err error
-			value, err = amount.Parse(b.Text(row, column, &v.scratch), decimal)
-			switch err {
-			case nil:
-			case amount.ErrBlank:
-				entry.Blank[i]++
-			default:
-				v.bad = append(v.bad, badValue{row, i})
-			}
-		}
-		if !ok || !read.AddPlain(coef, scale) {
-			read.Add(value) // zero, where there is none
-		}
-		v.Values[at] = value
-		at += width
-	}
-}
-
-// badValue is a text that should be an amount.
-type badValue struct{ row, amount int }
-
-// setAside takes the rows out of Values, and so of Rows, in which an amount is
-// none. Their other amounts are proven as set aside.
-func (v *Visitor) setAside(b *source.Batch, entry *entry) {
-	slices.SortFunc(v.bad, func(a, b badValue) int { return cmp.Or(cmp.Compare(a.row, b.row), cmp.Compare(a.amount, b.amount)) })
-	width := len(v.columns)
-	v.Rows = make([]int, 0, b.Batch.Rows)
-	kept := v.Values[:0]
-	next := 0
-	for row := range b.Batch.Rows {
-		values := v.Values[row*width : (row+1)*width]
-		if next == len(v.bad) || v.bad[next].row != row {
-			v.Rows = append(v.Rows, row)
-			kept = append(kept, values...)
-			continue
-		}
-		v.tellBad(b, entry, v.bad[next])
-		for next < len(v.bad) && v.bad[next].row == row {
-			next++
-		}
-		for i, value := range values {
-			if column := v.columns[i]; column >= 0 && value == (amount.Amount{}) && isBlank(b.Text(row, column, &v.scratch)) {
-				entry.Blank[i]-- // blank is told of the records that are used
-			}
-			entry.set.totals[i].Add(value)
-		}
-	}
-	v.Values = kept
-}
-
-func isBlank(text []byte) bool {
-	_, err := amount.Parse(text, '.')
-	return err == amount.ErrBlank
-}
-
-// tellBad puts a row into suspense, naming its first bad value.
-func (v *Visitor) tellBad(b *source.Batch, entry *entry, bad badValue) {
-	entry.Suspense++
-	row, index := bad.row, v.columns[bad.amount]
-	column := b.Head.Layout.Columns[index]
-	text := b.Text(row, index, &v.scratch)
-	name := v.tally.set.Sources[b.Index].Name
-	v.suspense.Add(suspense.Entry{Reason: finding.BadValue, Source: name, Line: b.Line(row), Column: column, Found: text, Record: b.Raw(row)})
-	f := finding.Finding{Kind: finding.BadValue, Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(), Order: b.Index, Line: b.Line(row), Column: column, Record: xxh3.Hash(b.Raw(row))}
-	if !v.Findings.Full(f.Kind, f.Order, f.Line) {
-		f.Found, f.Expected = shorten(text), "an amount"
-		f.Message = fmt.Sprintf("%q is not an amount; the record is in suspense", f.Found)
-	}
-	v.Findings.Add(f)
-}
-
-// shorten keeps a message readable whatever a field holds.
-func shorten(text []byte) string {
-	const most = 60
-	s := strings.ToValidUTF8(string(text[:min(len(text), 4*most)]), "\ufffd")
-	if runes := []rune(s); len(runes) > most {
-		return string(runes[:most]) + "…"
-	}
-	return s
-}
-
 // Finish puts the visitors' counts together. Nothing may be counted after it.
 func (t *Tally) Finish() error {
 	n := len(t.options.Amounts)
@@ -512,99 +360,4 @@ func (s *Source) merge(o *Source) {
 		s.set.dropped[i].Merge(&o.set.dropped[i])
 		s.Blank[i] += o.Blank[i]
 	}
-}
-
-// UnknownColumnError is a column that no source has.
-type UnknownColumnError struct {
-	Column string
-	Have   []string // columns that there are
-}
-
-func (e *UnknownColumnError) Error() string {
-	text := fmt.Sprintf("no source has a column %q", e.Column)
-	if near, ok := nearest.To(e.Column, e.Have); ok {
-		text += fmt.Sprintf("; did you mean %q?", near)
-	}
-	if slices.Contains(source.KnownWords, e.Column) {
-		text += "; where the files' names tell it, add --name, for example --name '{entity}_{period}*'"
-	}
-	return text + "\nthere is: " + list(e.Have)
-}
-
-// checkColumns tells which sources lack a column that others have; one that
-// none has is an error. Sources that hold nothing are not asked.
-func (t *Tally) checkColumns() error {
-	for _, column := range t.options.Amounts {
-		if slices.Contains(t.options.Optional, column) {
-			continue
-		}
-		if err := t.checkColumn(column, "that total is without its"); err != nil {
-			return err
-		}
-	}
-	for _, column := range t.options.Columns {
-		if slices.Contains(t.options.Amounts, column) && !slices.Contains(t.options.Optional, column) {
-			continue
-		}
-		if err := t.checkColumn(column, "nothing is checked there in its"); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// Has tells whether any source has a column. It is known once Finish has been
-// called.
-func (t *Tally) Has(column string) bool {
-	return slices.ContainsFunc(t.Sources, func(s Source) bool {
-		if s.Head == nil || s.Head.Empty {
-			return false
-		}
-		_, ok := s.Head.Layout.Find(column)
-		return ok
-	})
-}
-
-func (t *Tally) checkColumn(column, so string) error {
-	var lacking []int
-	asked := false
-	for i := range t.Sources {
-		head := t.Sources[i].Head
-		if head == nil || head.Empty {
-			continue
-		}
-		asked = true
-		if _, ok := head.Layout.Find(column); !ok && t.Sources[i].Read > 0 && !t.isGone(i) && !t.Sources[i].set.hasMissed(column) {
-			lacking = append(lacking, i)
-		}
-	}
-	if asked && !t.Has(column) {
-		return &UnknownColumnError{Column: column, Have: t.Columns()}
-	}
-	for _, i := range lacking {
-		t.Findings.Add(finding.Finding{
-			Kind: finding.MissingColumn, Source: t.set.Sources[i].Name, Sheet: t.set.Sources[i].Sheet(), Order: i, Column: column,
-			Message: fmt.Sprintf("has no column %q, so %s %s", column, so, Plural(t.Sources[i].Read, "record")),
-		})
-	}
-	return nil
-}
-
-// Columns are all columns there are, in the order in which sources bring them.
-// They are known once Finish has been called.
-func (t *Tally) Columns() []string {
-	var columns []string
-	seen := make(map[string]bool)
-	for i := range t.Sources {
-		if t.Sources[i].Head == nil {
-			continue
-		}
-		for _, name := range t.Sources[i].Head.Layout.Columns {
-			if !seen[name] {
-				seen[name] = true
-				columns = append(columns, name)
-			}
-		}
-	}
-	return columns
 }

@@ -54,10 +54,10 @@ type Column struct {
 	data   int // of Side.Columns; -1 for PresentColumn
 }
 
-// Present is in how many sources so many keys stand.
+// Present counts the keys that are found in exactly Sources of the sources.
 type Present struct{ Sources, Keys int }
 
-// Result is what came of it.
+// Result holds the aligned rows' columns and counts, and the proof that every record has its row.
 type Result struct {
 	Columns  []Column
 	Keys     int // rows that are written

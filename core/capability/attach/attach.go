@@ -139,7 +139,7 @@ func (a *Attachment) Columns() []Column {
 	return columns
 }
 
-// Names are what they are called.
+// Names returns the names of the columns that are brought, in their order.
 func (a *Attachment) Names() []string {
 	var names []string
 	for _, c := range a.Columns() {

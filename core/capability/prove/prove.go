@@ -51,7 +51,7 @@ type Record struct {
 	Texts []string // by Result.Compared; nil where the source cannot be read again
 }
 
-// Result is what came of it.
+// Result is the verdict on two sets, and what is known of each.
 type Result struct {
 	Equal    bool
 	Compared []string // the columns that both sides have, in the order of the left one

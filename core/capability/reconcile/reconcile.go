@@ -113,7 +113,8 @@ type Field struct {
 	Difference amount.Amount
 }
 
-// Result is what came of it.
+// Result is a finished reconciliation: how many records have each status, in which columns
+// pairs differ, and the statement from one total to the other.
 type Result struct {
 	Counts    [statuses]Count
 	Passes    []Pass

@@ -283,6 +283,10 @@ func (l *Log) linesOf(decisions []Decision) ([]byte, error) {
 	return out.Bytes(), nil
 }
 
+// lineBreaks makes line breaks of one kind, as whoever reads CSV does within quotes: what is
+// read must be what was sealed.
+var lineBreaks = strings.NewReplacer("\r\n", "\n", "\r", "\n")
+
 // bodyOf writes a line up to its seal.
 func bodyOf(d Decision) ([]byte, error) {
 	line := ""
@@ -300,7 +304,8 @@ func bodyOf(d Decision) ([]byte, error) {
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
 	err := w.Write([]string{
-		d.Time.UTC().Format(time.RFC3339), d.User, string(d.Verdict), d.Reason, d.ID, string(d.Kind), d.Source, line, d.Amount, d.State, dropped, "",
+		d.Time.UTC().Format(time.RFC3339), lineBreaks.Replace(d.User), string(d.Verdict), lineBreaks.Replace(d.Reason), d.ID, string(d.Kind),
+		lineBreaks.Replace(d.Source), line, lineBreaks.Replace(d.Amount), d.State, dropped, "",
 	})
 	w.Flush()
 	if err := errors.Join(err, w.Error()); err != nil {
@@ -324,7 +329,7 @@ func (l *Log) Of(id string) (Decision, bool) {
 // Has tells whether the last decision about a finding says the same as another one.
 func (l *Log) Has(d Decision) bool {
 	last, ok := l.Of(d.ID)
-	return ok && last.Verdict == d.Verdict && last.Reason == d.Reason && last.State == d.State && slices.Equal(last.Dropped, d.Dropped)
+	return ok && last.Verdict == d.Verdict && last.Reason == lineBreaks.Replace(d.Reason) && last.State == d.State && slices.Equal(last.Dropped, d.Dropped)
 }
 
 // Settle marks a finding that was accepted. Where it has changed since, the

@@ -127,22 +127,33 @@ func FuzzLog(f *testing.F) {
 	f.Add("anna", "rounding", "corvane.csv", 7, "1.00")
 	f.Add("a,b", "line one\nline \"two\"\r\n", "dir/ü;.csv", 0, "")
 	f.Add(" ", "\x00\xff", "", -1, ",")
+	f.Add("\r", "a\r\r\nb\n\r", "\r\n", 3, "1\r2")
 	f.Fuzz(func(t *testing.T, user, reason, source string, line int, amount string) {
-		path := filepath.Join(t.TempDir(), "decisions.csv")
-		plain := func(s string) string { return strings.ReplaceAll(s, "\r\n", "\n") } // as RFC 4180 readers do within quotes
-		d := Decision{Time: noon, User: plain(user), Verdict: Accept, Reason: plain(reason), ID: "abcdefgh", Kind: finding.RowCount, Source: plain(source), Line: max(0, line), Amount: plain(amount), State: "0"}
+		d := Decision{Time: noon, User: user, Verdict: Accept, Reason: reason, ID: "abcdefgh", Kind: finding.RowCount, Source: source, Line: max(0, line), Amount: amount, State: "0"}
 		if line%2 == 0 {
 			d.Verdict, d.Dropped = Drop, []Dropped{{Source: strings.ToValidUTF8(source, "?"), Line: max(0, line), Print: "00f1"}, {Source: "b.csv", Sheet: "S 1", Print: "22"}}
 		}
+		var data []byte // of the file
 		for range 2 {
-			if err := Append(path, []Decision{d, d}); err != nil {
+			log, err := parse("decisions.csv", data)
+			if err != nil {
 				t.Fatal(err)
 			}
+			lines, err := log.linesOf([]Decision{d, d})
+			if err != nil {
+				t.Fatal(err)
+			}
+			data = append(data, lines...)
 		}
-		log, err := Read(path)
+		log, err := parse("decisions.csv", data)
 		if err != nil || len(log.Decisions) != 4 {
 			t.Fatalf("%+v, %v", log, err)
 		}
+		if !log.Has(d) {
+			t.Errorf("%+v is not known again", d)
+		}
+		plain := strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace
+		d.User, d.Reason, d.Source, d.Amount = plain(user), plain(reason), plain(source), plain(amount)
 		for _, got := range log.Decisions {
 			if got.Time = got.Time.In(noon.Location()); !reflect.DeepEqual(got, d) {
 				t.Errorf("read %+v, want %+v", got, d)

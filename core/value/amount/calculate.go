@@ -126,3 +126,25 @@ func (a Amount) Abs() Amount {
 	}
 	return a
 }
+
+// Reduce returns the same value at the smallest scale that holds it, which is at
+// least 0.
+func (a Amount) Reduce() Amount {
+	d := a.decimal()
+	d.Reduce(d)
+	return fromDecimal(d)
+}
+
+// Sqrt returns the square root, rounded half-even to 34 digits; ok is false of
+// a negative amount.
+func (a Amount) Sqrt() (root Amount, ok bool) {
+	if a.Sign() < 0 {
+		return Amount{}, false
+	}
+	r := a.decimal()
+	if _, err := decimal128().Sqrt(r, a.decimal()); err != nil {
+		return Amount{}, false
+	}
+	r.Reduce(r)
+	return fromDecimal(r), true
+}
