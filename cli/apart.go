@@ -2,12 +2,13 @@ package cli
 
 import (
 	"fmt"
-	"lastblock/core/source"
-	"lastblock/show"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+
+	"lastblock/core/source"
+	"lastblock/show"
 )
 
 // AmongSourcesError is an output that would be read as a source the next time.
