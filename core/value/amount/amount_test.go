@@ -92,6 +92,10 @@ func TestParse(t *testing.T) {
 		{"an exponent that is missing", "1.5E+", '.', ""},
 		{"thousands and an exponent", "1,234E+06", '.', ""},
 		{"mixed thousands marks", "1,234'567", '.', ""},
+		{"two digits between a thousands mark and the decimal mark", "1,23.50", '.', ""},
+		{"four digits between them", "1,2345.50", '.', ""},
+		{"four digits in front of a thousands mark", "1234,567", '.', ""},
+		{"two digits behind a thousands mark", "1,234,56", '.', ""},
 		{"a thousands mark at the end", "1,234,", '.', ""},
 		{"a thousands mark at the start", ",234", '.', ""},
 	} {
@@ -140,6 +144,13 @@ func TestSumKeepsEveryDigit(t *testing.T) {
 		{"beyond 64 bits downwards", []string{"-9223372036854775807", "-2"}, "-9223372036854775809"},
 		{"beyond 64 bits and back", []string{"9223372036854775807", "9223372036854775807", "-9223372036854775807"}, "9223372036854775807"},
 		{"a scale that 64 bits cannot take", []string{"9000000000000000000", "0.01"}, "9000000000000000000.01"},
+		{"a negative sum that takes decimals", []string{"-5", "0.25"}, "-4.75"},
+		{"a negative sum whose decimals 64 bits cannot take", []string{"-9000000000000000000", "-0.01"}, "-9000000000000000000.01"},
+		{"the largest sum of 64 bits that takes decimals", []string{"92233720368547758", "0.07"}, "92233720368547758.07"},
+		{"one above it", []string{"92233720368547758", "0.08"}, "92233720368547758.08"},
+		{"the smallest", []string{"-92233720368547758", "-0.08"}, "-92233720368547758.08"},
+		{"one below it", []string{"-92233720368547758", "-0.09"}, "-92233720368547758.09"},
+		{"wide amounts that take decimals", []string{"100000000000000000000", "1", "0.25"}, "100000000000000000001.25"},
 		{"wide amounts", []string{"100000000000000000000", "0.5"}, "100000000000000000000.5"},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
@@ -189,7 +200,7 @@ func TestShareRoundsHalfToEven(t *testing.T) {
 		want        string
 	}{
 		{1, 3, 2, "33.33"}, {2, 3, 2, "66.67"}, {1, 8, 1, "12.5"}, {1, 8, 0, "12"}, {3, 8, 0, "38"},
-		{-1, 4, 2, "-25.00"}, {5, 5, 2, "100.00"}, {0, 7, 2, "0.00"}, {1, -4, 1, "-25.0"},
+		{-1, 4, 2, "-25.00"}, {-3, 8, 0, "-38"}, {-1, 8, 0, "-12"}, {5, 8, 0, "62"}, {7, 8, 0, "88"}, {5, 5, 2, "100.00"}, {0, 7, 2, "0.00"}, {1, -4, 1, "-25.0"},
 	} {
 		got, ok := Share(New(c.part, 2), New(c.whole, 2), c.scale)
 		if !ok || got.String() != c.want {
