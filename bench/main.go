@@ -34,6 +34,7 @@ type work struct {
 	memory    int     // wanted peak in MB, 0 for none
 	input     string  // the file whose megabytes a second are told, "" for none
 	speed     int     // wanted, in MB a second; 0 for none
+	own       bool    // the command is the benchmark's own, for what has no command yet
 	stops     bool    // it ends with exit code 1, since it finds something
 }
 
@@ -182,7 +183,7 @@ const joinSides = "export LC_ALL=C; sort DIR/sides/here.csv > DIR/out/here.csv; 
 func main() {
 	dir := flag.String("dir", filepath.Join(os.TempDir(), "lastblock-bench"), "folder for the workloads")
 	runs := flag.Int("runs", 5, "counted runs of each command, after one that is not")
-	yardstick := flag.String("yardstick", "", "run one of the yardsticks, workbook or json, on a file")
+	yardstick := flag.String("yardstick", "", "run one of the yardsticks on a file: workbook, json, or reading: with parts")
 	flag.Parse()
 	if *yardstick != "" {
 		if err := measureAgainst(*yardstick, flag.Arg(0)); err != nil {
@@ -210,7 +211,7 @@ func run(dir string, runs int, only string) error {
 		}
 	}
 	fmt.Printf("%-42s %9s %9s %7s %7s %9s %9s %6s %11s\n", "work", "lastblock", "yardstick", "ratio", "wanted", "peak MB", "wanted MB", "MB/s", "wanted MB/s")
-	for _, w := range append(works, growing()...) {
+	for _, w := range slices.Concat(works, together(), growing()) {
 		if !strings.Contains(w.name, only) {
 			continue
 		}
@@ -237,7 +238,11 @@ func (w *work) measure(dir, program string, runs int) error {
 		if err := clearOut(dir); err != nil {
 			return err
 		}
-		took, used, err := once(exec.Command(program, args...))
+		command := program
+		if w.own {
+			command = filepath.Join(dir, "bench")
+		}
+		took, used, err := once(exec.Command(command, args...))
 		if err != nil && !(w.stops && isStop(err)) {
 			return err
 		}

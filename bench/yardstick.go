@@ -7,12 +7,16 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strings"
 
 	"github.com/xuri/excelize/v2"
 )
 
 // measureAgainst runs a yardstick that is no command of its own.
 func measureAgainst(name, path string) error {
+	if parts, ok := strings.CutPrefix(name, "reading:"); ok {
+		return readTogether(parts, path)
+	}
 	switch name {
 	case "workbook":
 		return loopRows(path)

@@ -1,6 +1,9 @@
 package record
 
-import "bytes"
+import (
+	"bytes"
+	"slices"
+)
 
 // Batch is a run of records of one source. The fields of all of them lie in
 // one buffer, and their boundaries in one flat slice, so that a batch of ten
@@ -126,6 +129,17 @@ func (b *Batch) KeepLines() {
 		for row := range b.Rows {
 			b.Lines = append(b.Lines, b.FirstLine+row)
 		}
+	}
+}
+
+// Own makes the records of the batch its own, so that taking some out changes nothing for
+// others that were given the same batch.
+func (b *Batch) Own() {
+	b.Bounds, b.Lines = slices.Clone(b.Bounds), slices.Clone(b.Lines)
+	if b.Dropped != nil {
+		dropped := *b.Dropped
+		dropped.Bounds, dropped.Lines = slices.Clone(dropped.Bounds), slices.Clone(dropped.Lines)
+		b.Dropped = &dropped
 	}
 }
 

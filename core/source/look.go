@@ -27,6 +27,9 @@ const (
 // is what costs, it keeps the content for the Scan that follows, up to an
 // eighth of the memory. Own outputs are taken out of the set.
 func (s *Set) Look(ctx context.Context, reading Reading) error {
+	if s.looked != nil {
+		return nil // somebody has looked before, in the same run
+	}
 	f := newFeed(ctx, s, reading)
 	s.looked = make([]look, len(s.Sources))
 	var kept, next atomic.Int64

@@ -34,6 +34,7 @@ func (v *Visitor) leaveOut(b *source.Batch, entry *entry, drops *drop.Source) {
 		}
 	}
 	if any {
+		b.Own()
 		b.Split(v.keep)
 	}
 }

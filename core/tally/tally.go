@@ -127,6 +127,17 @@ type entry struct {
 	Source
 }
 
+// Read is how many records the visitors have counted so far. None of them must be in use.
+func (t *Tally) Read() int {
+	read := 0
+	for _, v := range t.visitors {
+		for i := range v.sources {
+			read += v.sources[i].Read
+		}
+	}
+	return read
+}
+
 // Visitor makes the visitor of one goroutine. It must not be called while
 // another one is being used.
 func (t *Tally) Visitor() *Visitor {

@@ -62,6 +62,7 @@ func (v *Visitor) doubt(b *source.Batch, entry *entry, d *source.DoubtfulTotal) 
 	}
 	if row >= 0 {
 		v.readAside(b, entry, row)
+		b.Own()
 		b.Without(row)
 	}
 	entry.Suspense++

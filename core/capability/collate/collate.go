@@ -123,29 +123,57 @@ func (p *Plan) Header() []byte {
 	return delimited.AppendRecord(nil, texts, p.options.Delimiter)
 }
 
+// Job is a collation on its way: begun, shown the records by its visitors, and finished.
+type Job struct {
+	plan     *Plan
+	tally    *tally.Tally
+	ordered  *inorder.Writer
+	visitors []*visitor
+}
+
 // Write reads all records and writes them to w, without a header, in the order
 // of the sources and lines. The error is what reading or writing returned, or
 // a *proof.FailedError.
 func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
+	j, err := p.Begin(ctx, w)
+	if err != nil {
+		return nil, err
+	}
+	if err := p.set.Scan(ctx, p.reading, j.Visitor); err != nil {
+		return nil, err
+	}
+	return j.Finish()
+}
+
+// Begin is Write for a caller who scans the set with the job's visitors, and then calls
+// Finish.
+func (p *Plan) Begin(ctx context.Context, w io.Writer) (*Job, error) {
 	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Filed: p.options.Twins, Every: p.options.Kinds != nil, Suspense: p.options.Suspense, Drop: p.options.Drop, Both: p.options.Both})
 	if p.options.Twins {
 		if err := t.LookForTwins(ctx, p.reading.Jobs); err != nil {
 			return nil, err
 		}
 	}
-	ordered := inorder.NewWriter(w, 4*max(1, p.reading.Jobs))
-	var visitors []*visitor
-	err := p.set.Scan(ctx, p.reading, func() source.Visitor {
-		v := &visitor{plan: p, tally: t.Visitor(), ordered: ordered, used: make([]amount.Sum, len(p.options.Totals))}
-		if p.options.Adder != nil {
-			v.adder = p.options.Adder.Worker()
-		}
-		visitors = append(visitors, v)
-		return v
-	})
-	if err != nil {
-		return nil, err
+	return &Job{plan: p, tally: t, ordered: inorder.NewWriter(w, 4*max(1, p.reading.Jobs))}, nil
+}
+
+// Visitor makes the visitor of one goroutine.
+func (j *Job) Visitor() source.Visitor {
+	v := &visitor{plan: j.plan, tally: j.tally.Visitor(), ordered: j.ordered, used: make([]amount.Sum, len(j.plan.options.Totals))}
+	if j.plan.options.Adder != nil {
+		v.adder = j.plan.options.Adder.Worker()
 	}
+	j.visitors = append(j.visitors, v)
+	return v
+}
+
+// Read is how many records the visitors have counted.
+func (j *Job) Read() int { return j.tally.Read() }
+
+// Finish adds up what was written. The error is a *proof.FailedError, or a
+// *tally.UnknownColumnError.
+func (j *Job) Finish() (*Result, error) {
+	p, t := j.plan, j.tally
 	if err := t.Finish(); err != nil {
 		return nil, err
 	}
@@ -161,7 +189,7 @@ func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
 	}
 	result := &Result{Columns: p.Columns, Findings: t.Findings.All(), Proof: t.Proof}
 	used := make([]amount.Sum, len(p.options.Totals))
-	for _, v := range visitors {
+	for _, v := range j.visitors {
 		result.Records += v.records
 		for k := range used {
 			used[k].Merge(&v.used[k])

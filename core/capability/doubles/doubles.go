@@ -109,6 +109,24 @@ var ErrPipe = errors.New("some records have to be read a second time, and standa
 // meaning; columns are matched by name, and one that a source lacks is blank. The
 // error is what reading returned, or a *proof.FailedError.
 func Find(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
+	j, err := Prepare(ctx, set, reading, options)
+	if err != nil {
+		return nil, err
+	}
+	if err := set.Scan(ctx, reading, j.Visitor); err != nil {
+		j.Close()
+		return nil, err
+	}
+	return j.Finish(ctx)
+}
+
+// Job is a search on its way: prepared, shown the records by its visitors, and finished.
+type Job struct{ search *search }
+
+// Prepare looks at all sources and finds the columns. The caller then scans the set with the
+// job's visitors and calls Finish, or Close where the scan has failed. The error is that of
+// Find.
+func Prepare(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Job, error) {
 	if slices.ContainsFunc(set.Sources, func(s source.Source) bool { return s.Size < 0 }) {
 		return nil, ErrPipe
 	}
@@ -116,11 +134,33 @@ func Find(ctx context.Context, set *source.Set, reading source.Reading, options 
 		return nil, err
 	}
 	s := &search{set: set, reading: reading, options: options}
-	if err := s.bind(); err != nil {
+	err := s.bind()
+	if err == nil {
+		err = s.chooseTelling(ctx)
+	}
+	if err != nil {
+		s.close()
 		return nil, err
 	}
+	s.begin()
+	return &Job{s}, nil
+}
+
+// Visitor makes the visitor of one goroutine.
+func (j *Job) Visitor() source.Visitor { return j.search.visitor() }
+
+// Read is how many records the visitors have counted.
+func (j *Job) Read() int { return j.search.tally.Read() }
+
+// Close gives back what the job holds.
+func (j *Job) Close() { j.search.close() }
+
+// Finish looks once more at the records whose fingerprints stand several times, and gives
+// back what the job holds.
+func (j *Job) Finish(ctx context.Context) (*Result, error) {
+	s := j.search
 	defer s.close()
-	steps := []func(context.Context) error{s.chooseTelling, s.readAll, s.findTwins, s.mark, s.readMarked, s.relate, s.tellFiles, s.tellRecords, s.tellKeys, s.tellNear}
+	steps := []func(context.Context) error{s.addUp, s.findTwins, s.mark, s.readMarked, s.relate, s.tellFiles, s.tellRecords, s.tellKeys, s.tellNear}
 	for _, step := range steps {
 		if err := ctx.Err(); err != nil {
 			return nil, err

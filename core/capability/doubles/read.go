@@ -388,15 +388,16 @@ func (f *fields) appendKey(dst []byte, m *matcher) (key []byte, blank bool) {
 	return dst, blank
 }
 
-// readAll reads all sources and deals the fingerprints of their records.
-func (s *search) readAll(ctx context.Context) error {
+// begin makes the tally of all sources.
+func (s *search) begin() {
 	s.tally = tally.New(s.set, tally.Options{Amounts: s.options.Totals, Every: true, Suspense: s.options.Suspense, Drop: s.options.Drop, Whole: s.options.Whole})
 	if s.options.Whole {
 		s.report.list.KeepAll()
 	}
-	if err := s.set.Scan(ctx, s.reading, func() source.Visitor { return s.visitor() }); err != nil {
-		return err
-	}
+}
+
+// addUp adds up what the visitors have counted of each source.
+func (s *search) addUp(context.Context) error {
 	if err := s.tally.Finish(); err != nil {
 		return err
 	}

@@ -24,10 +24,36 @@ type Options struct {
 	Suspense *suspense.File
 }
 
+// Job is a summary on its way: prepared, shown the records by its visitors, and finished.
+type Job struct {
+	set      *source.Set
+	tally    *tally.Tally
+	resolver *tally.Resolver
+	parts    []tally.Column // of the key
+	sums     int
+	limit    int64 // bytes that the table of one goroutine may take
+	visitors []*visitor
+	result   *Result
+}
+
 // Run sums up a set. Groups that do not fit into half of the memory are put
 // into temporary files, which the caller gives back with Close. The error is a
 // *tally.UnknownColumnError, a *TooManyAcrossError, or what reading returned.
 func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
+	j, err := Prepare(ctx, set, reading, options)
+	if err != nil {
+		return nil, err
+	}
+	if err := set.Scan(ctx, reading, j.Visitor); err != nil {
+		return nil, errors.Join(err, j.Close())
+	}
+	return j.Finish()
+}
+
+// Prepare looks at all sources and finds the columns. The caller then scans the set with the
+// job's visitors and calls Finish, or Close where the scan has failed. The error is a
+// *tally.UnknownColumnError, or what reading returned.
+func Prepare(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Job, error) {
 	if err := set.Look(ctx, reading); err != nil {
 		return nil, err
 	}
@@ -57,35 +83,52 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 			return nil, err
 		}
 	}
-	var visitors []*visitor
 	result := &Result{Sums: sums, across: options.Across != "", most: int(max(reading.Memory/2, 1<<24) / bytesPerRow)}
 	for _, part := range parts[:len(options.By)] {
 		result.Columns = append(result.Columns, part.Name)
 	}
 	limit := reading.Memory / int64(2*max(1, reading.Jobs))
-	err := set.Scan(ctx, reading, func() source.Visitor {
-		v := &visitor{set: set, tally: t.Visitor(), parts: parts, table: newTable(len(options.Sum)), limit: limit}
-		visitors = append(visitors, v)
-		return v
-	})
-	for _, v := range visitors {
-		result.runs = append(result.runs, v.spilled...)
+	return &Job{set: set, tally: t, resolver: resolver, parts: parts, sums: len(sums), limit: limit, result: result}, nil
+}
+
+// Visitor makes the visitor of one goroutine.
+func (j *Job) Visitor() source.Visitor {
+	v := &visitor{set: j.set, tally: j.tally.Visitor(), parts: j.parts, table: newTable(j.sums), limit: j.limit}
+	j.visitors = append(j.visitors, v)
+	return v
+}
+
+// Read is how many records the visitors have counted.
+func (j *Job) Read() int { return j.tally.Read() }
+
+// Finish puts the groups together when all records have been visited. The error is a
+// *TooManyAcrossError, a *proof.FailedError, or what temporary files returned.
+func (j *Job) Finish() (*Result, error) {
+	if err := j.tally.Finish(); err != nil {
+		return nil, errors.Join(err, j.Close())
 	}
-	if err == nil {
-		err = t.Finish()
+	for _, v := range j.visitors {
+		j.result.runs = append(j.result.runs, v.spilled...)
 	}
-	if err == nil {
-		result.runs = append(result.runs, inOrder(visitors)...)
-		err = result.survey()
+	j.result.runs = append(j.result.runs, inOrder(j.visitors)...)
+	j.visitors = nil
+	if err := j.result.survey(); err != nil {
+		return nil, errors.Join(err, j.Close())
 	}
-	if err != nil {
-		return nil, errors.Join(err, result.Close())
+	for _, part := range j.parts {
+		j.resolver.TellMissing(part, &j.tally.Findings)
 	}
-	for _, part := range parts {
-		resolver.TellMissing(part, &t.Findings)
+	j.result.Findings, j.result.Proof = j.tally.Findings.All(), j.tally.Proof
+	return j.result, nil
+}
+
+// Close gives back what the job holds, where its result is not wanted.
+func (j *Job) Close() error {
+	for _, v := range j.visitors {
+		j.result.runs = append(j.result.runs, v.spilled...)
 	}
-	result.Findings, result.Proof = t.Findings.All(), t.Proof
-	return result, nil
+	j.visitors = nil
+	return j.result.Close()
 }
 
 // inOrder puts the tables in order, each on a goroutine of its own.

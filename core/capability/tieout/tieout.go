@@ -5,6 +5,7 @@ package tieout
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 
 	"lastblock/core/finding"
@@ -82,9 +83,27 @@ func (r *Result) EachFinding(visit func(*finding.Finding) error) error { return 
 // Close gives back the temporary files of the findings.
 func (r *Result) Close() error { return r.findings.Close() }
 
+// Job is a tie-out on its way: prepared, shown the records by its visitors, and finished.
+type Job struct {
+	run     *run
+	figures *figures
+	checks  []Check
+	closed  bool
+}
+
 // Run ties out a set. The error is a *tally.UnknownColumnError, a
 // *DeclarationError, what reading returned, or a *proof.FailedError.
-func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (result *Result, err error) {
+func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
+	j := Prepare(set, reading, options)
+	if err := set.Scan(ctx, reading, j.Visitor); err != nil {
+		return nil, errors.Join(err, j.Close())
+	}
+	return j.Finish(ctx)
+}
+
+// Prepare works out what is looked at in each record. The caller then scans the set with the
+// job's visitors and calls Finish, or Close where the scan has failed.
+func Prepare(set *source.Set, reading source.Reading, options Options) *Job {
 	r := &run{set: set, reading: reading, options: &options}
 	f := newFigures(set, &options)
 	checks := append(slices.Clone(options.Checks), f.hashes, f.distinct)
@@ -98,44 +117,61 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 		}
 		needed = append(append(needed, check.Amounts()...), check.Columns()...)
 	}
-	defer func() {
-		for _, check := range checks {
-			if closing := check.close(); err == nil {
-				err = closing
-			}
-		}
-	}()
 	r.tally = tally.New(set, tally.Options{
 		Amounts: r.amounts, Optional: r.amounts[len(options.Totals):], Columns: unique(needed),
 		Suspense: options.Suspense, Whole: options.Whole, Drop: options.Drop, Filed: true,
 	})
 	r.memory = reading.Memory / int64(4*max(1, reading.Jobs)*len(checks))
-
 	if len(set.Sources) > 0 {
 		r.scope(0)
 	}
-	err = set.Scan(ctx, r.reading, func() source.Visitor {
-		v := &visitor{tally: r.tally.Visitor()}
-		for _, check := range checks {
-			if f.isIdle(check) {
-				continue
-			}
-			v.watchers = append(v.watchers, check.watch(r))
+	return &Job{run: r, figures: f, checks: checks}
+}
+
+// Visitor makes the visitor of one goroutine.
+func (j *Job) Visitor() source.Visitor {
+	v := &visitor{tally: j.run.tally.Visitor()}
+	for _, check := range j.checks {
+		if !j.figures.isIdle(check) {
+			v.watchers = append(v.watchers, check.watch(j.run))
 		}
-		return v
-	})
-	if err != nil {
+	}
+	return v
+}
+
+// Read is how many records the visitors have counted.
+func (j *Job) Read() int { return j.run.tally.Read() }
+
+// Finish compares what was counted, when all records have been visited, and gives back what
+// the job holds.
+func (j *Job) Finish(ctx context.Context) (result *Result, err error) {
+	defer func() {
+		if closing := j.Close(); err == nil {
+			err = closing
+		}
+	}()
+	if err := j.run.tally.Finish(); err != nil {
 		return nil, err
 	}
-	if err := r.tally.Finish(); err != nil {
-		return nil, err
-	}
-	for _, check := range checks {
-		if err := check.finish(ctx, r); err != nil {
+	for _, check := range j.checks {
+		if err := check.finish(ctx, j.run); err != nil {
 			return nil, err
 		}
 	}
-	return r.result(f)
+	return j.run.result(j.figures)
+}
+
+// Close gives back what the job holds.
+func (j *Job) Close() error {
+	if j.closed {
+		return nil
+	}
+	j.closed = true
+	var errs []error
+	for _, check := range j.checks {
+		errs = append(errs, check.close())
+	}
+	return errors.Join(errs...)
 }
 
 // result puts the counts together and compares them.
