@@ -53,12 +53,16 @@ func (s *Set) ScanFor(ctx context.Context, reading Reading, members ...Member) e
 type fanVisitor struct {
 	visitors []Visitor
 	given    *atomic.Int64 // records, to all goroutines
+	parsed   parsed
 }
 
 // Batch shows the batch to all. Each has a copy of its own, in which it may take records out;
 // what the copies refer to is not changed by anybody, see record.Batch.Own.
 func (f *fanVisitor) Batch(b *Batch) error {
 	f.given.Add(int64(b.Arrived))
+	f.parsed.reset()
+	b.parsed = &f.parsed
+	defer func() { b.parsed = nil }()
 	for i, visitor := range f.visitors {
 		shown := b
 		if i < len(f.visitors)-1 {

@@ -73,6 +73,8 @@ type Batch struct {
 	// with them.
 	Arrived int
 	*Written
+
+	parsed *parsed // amounts that several members of a scan ask for; nil where there is one
 }
 
 // DecimalOf is the decimal mark of the amounts in a column.

@@ -52,6 +52,10 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
 func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
 	decimal, width, read := b.DecimalOf(column), len(v.columns), &v.read[i]
 	v.Plain = v.Plain && decimal == '.'
+	if shared := b.Amounts(column); shared != nil {
+		v.takeColumn(shared, entry, i)
+		return
+	}
 	at := i
 	for row := range b.Batch.Rows {
 		text := b.Field(row, column)
@@ -73,6 +77,29 @@ func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
 			read.Add(value) // zero, where there is none
 		}
 		v.Values[at] = value
+		at += width
+	}
+}
+
+// takeColumn is readColumn for a column whose amounts were read for several.
+func (v *Visitor) takeColumn(shared []source.Parsed, entry *entry, i int) {
+	width, read := len(v.columns), &v.read[i]
+	at := i
+	for row := range shared {
+		p := &shared[row]
+		if p.State != source.PlainAmount {
+			v.Plain = false
+			switch p.State {
+			case source.BlankAmount:
+				entry.Blank[i]++
+			case source.NoAmount:
+				v.bad = append(v.bad, badValue{row, i})
+			}
+		}
+		if coef, scale, ok := p.Value.Plain(); !ok || !read.AddPlain(coef, scale) {
+			read.Add(p.Value)
+		}
+		v.Values[at] = p.Value
 		at += width
 	}
 }
