@@ -192,8 +192,13 @@ func TestExamples(t *testing.T) {
 				continue
 			}
 			if strings.Contains(line, documentedDatabase) {
-				if os.Getenv("LASTBLOCK_POSTGRES") == "" {
-					continue // .ci/postgres starts a server, see there
+				if os.Getenv("LASTBLOCK_POSTGRES") == "" { // .ci/postgres starts a server, see there
+					count++
+					_, stderr, code := runProgram(t, dir, "", splitWords(strings.ReplaceAll(line, documentedDatabase, "postgres://reader@127.0.0.1:1/books"))[1:]...)
+					if code != ExitNotDone || !strings.Contains(stderr, "127.0.0.1") {
+						t.Errorf("%s: %s\nwithout a server ends with %d: %s", p.name, line, code, stderr)
+					}
+					continue
 				}
 				address, _, exec := server(t)
 				exec("create table if not exists statement (pass_no text, amount numeric)")
@@ -400,8 +405,7 @@ func TestInterruptLeavesNothing(t *testing.T) {
 
 func TestAFullDiskIsAnError(t *testing.T) {
 	if _, err := os.Stat("/dev/full"); err != nil {
-		t.Log("there is no full device on this system; core/collate tests a writer that fails")
-		return
+		t.Skip("there is no full device on this system; core/capability/collate tests a writer that fails")
 	}
 	dir := demoFolder(t)
 	for _, args := range [][]string{{"intake"}, {"tieout", "--json"}, {"collate"}, {"rollup", "--sum", "credit"}} {

@@ -8,6 +8,7 @@ import (
 	"lastblock/core/finding"
 	"lastblock/core/record"
 	"lastblock/core/source"
+	"lastblock/core/value/words"
 )
 
 // Missed notes that an expression of the capability asked a record for columns that
@@ -41,7 +42,7 @@ func (s *Source) tellExpressions(add func(finding.Finding)) {
 	for _, t := range s.set.missed {
 		add(finding.Finding{
 			Kind: finding.MissingColumn, Column: t.Column, Count: t.Records,
-			Message: fmt.Sprintf("has no column %q, which an expression uses for %s; rename the column that it is here, or ask on purpose, as has(%s) ? %s : \"\"", t.Column, Plural(t.Records, "record"), t.Column, t.Column),
+			Message: fmt.Sprintf("has no column %q, which an expression uses for %s; rename the column that it is here, or ask on purpose, as has(%s) ? %s : \"\"", t.Column, words.Count(t.Records, "record"), t.Column, t.Column),
 		})
 	}
 	for _, t := range s.set.blanked {
@@ -51,7 +52,7 @@ func (s *Source) tellExpressions(add func(finding.Finding)) {
 		}
 		add(finding.Finding{
 			Kind: finding.BlankDate, Column: t.Column, Count: t.Records,
-			Message: fmt.Sprintf("%s in %s, since a date that it is calculated from is", what, Plural(t.Records, "record")),
+			Message: fmt.Sprintf("%s in %s, since a date that it is calculated from is", what, words.Count(t.Records, "record")),
 		})
 	}
 }

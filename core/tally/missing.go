@@ -7,6 +7,7 @@ import (
 	"lastblock/core/finding"
 	"lastblock/core/source"
 	"lastblock/core/value/nearest"
+	"lastblock/core/value/words"
 )
 
 // UnknownColumnError is a column that no source has.
@@ -79,7 +80,7 @@ func (t *Tally) checkColumn(column, so string) error {
 	for _, i := range lacking {
 		t.Findings.Add(finding.Finding{
 			Kind: finding.MissingColumn, Source: t.set.Sources[i].Name, Sheet: t.set.Sources[i].Sheet(), Order: i, Column: column,
-			Message: fmt.Sprintf("has no column %q, so %s %s", column, so, Plural(t.Sources[i].Read, "record")),
+			Message: fmt.Sprintf("has no column %q, so %s %s", column, so, words.Count(t.Sources[i].Read, "record")),
 		})
 	}
 	return nil

@@ -9,6 +9,7 @@ import (
 	"lastblock/core/finding/suspense"
 	"lastblock/core/record"
 	"lastblock/core/source"
+	"lastblock/core/value/words"
 
 	"github.com/zeebo/xxh3"
 )
@@ -23,7 +24,7 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 	case record.FieldCount:
 		f.Kind = finding.FieldCount
 		f.Expected, f.Found = fmt.Sprint(b.Width), fmt.Sprint(refusal.Fields)
-		f.Message = fmt.Sprintf("%s where there are %s; the record is in suspense", Plural(refusal.Fields, "field"), Plural(b.Width, "column"))
+		f.Message = fmt.Sprintf("%s where there are %s; the record is in suspense", words.Count(refusal.Fields, "field"), words.Count(b.Width, "column"))
 	case record.OpenQuote:
 		entry.set.quotes++
 		f.Kind = finding.OpenQuote
@@ -60,7 +61,7 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 	if head.Above > 0 {
 		add(finding.Finding{
 			Kind: finding.LinesAbove, Line: head.Line, Count: head.Above,
-			Message: fmt.Sprintf("%s above the header left out", Plural(head.Above, "line")),
+			Message: fmt.Sprintf("%s above the header left out", words.Count(head.Above, "line")),
 		})
 	}
 	if head.Continues {
@@ -78,7 +79,7 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 	if head.Keyed {
 		add(finding.Finding{
 			Kind: finding.KeyedObjects, Count: len(head.Layout.Columns),
-			Message: fmt.Sprintf("objects by key became one record of %s; if each of them is a record, say --member-name COLUMN, which puts the keys into a column", Plural(len(head.Layout.Columns), "column")),
+			Message: fmt.Sprintf("objects by key became one record of %s; if each of them is a record, say --member-name COLUMN, which puts the keys into a column", words.Count(len(head.Layout.Columns), "column")),
 		})
 	}
 	if head.Alone != 0 {
@@ -181,7 +182,7 @@ func (t *Tally) tell(index int, s *Source) {
 			parts = append(parts, s.Head.Hidden)
 		}
 		if s.set.hidden > 0 {
-			parts = append(parts, Plural(s.set.hidden, "row"))
+			parts = append(parts, words.Count(s.set.hidden, "row"))
 		}
 		add(finding.Finding{Kind: finding.HiddenCells, Count: s.set.hidden, Message: "hidden in the workbook, and read: " + strings.Join(parts, ", ")})
 	}
@@ -195,7 +196,7 @@ func (t *Tally) tell(index int, s *Source) {
 	if few := 5; s.set.quotes > few {
 		add(finding.Finding{
 			Kind: finding.QuotesInText, Count: s.set.quotes,
-			Message: fmt.Sprintf("%s in suspense because of quotes; if a quote means nothing in this file, read it with --no-quotes", Plural(s.set.quotes, "record")),
+			Message: fmt.Sprintf("%s in suspense because of quotes; if a quote means nothing in this file, read it with --no-quotes", words.Count(s.set.quotes, "record")),
 		})
 	}
 	s.tellTotalLines(add)
@@ -203,25 +204,17 @@ func (t *Tally) tell(index int, s *Source) {
 	if s.set.blank > 0 && !s.Head.Empty {
 		add(finding.Finding{
 			Kind: finding.BlankLine, Count: s.set.blank,
-			Message: fmt.Sprintf("%s left out", Plural(s.set.blank, "blank line")),
+			Message: fmt.Sprintf("%s left out", words.Count(s.set.blank, "blank line")),
 		})
 	}
 	for i, n := range s.Blank {
 		if n > 0 {
 			add(finding.Finding{
 				Kind: finding.BlankAmount, Column: t.options.Amounts[i], Count: n,
-				Message: fmt.Sprintf("%s without an amount; blank is counted as blank, not as zero", Plural(n, "record")),
+				Message: fmt.Sprintf("%s without an amount; blank is counted as blank, not as zero", words.Count(n, "record")),
 			})
 		}
 	}
-}
-
-// Plural puts a number before a noun: "1 record", "2 records".
-func Plural(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
 }
 
 // tellNoText tells of files that were passed over although they are called like text: if a

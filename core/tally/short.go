@@ -6,6 +6,7 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/source"
+	"lastblock/core/value/words"
 )
 
 // padded are records that ended early and were filled up with blank fields.
@@ -42,10 +43,10 @@ func (t *Tally) tellShort(index int, s *Source, add func(finding.Finding)) {
 	}
 	f := finding.Finding{
 		Kind: finding.ShortRow, Line: p.line, Count: p.records, Found: fmt.Sprint(p.fewest),
-		Message: fmt.Sprintf("%s end early, the shortest after %s; blank fields were added", Plural(p.records, "record"), Plural(p.fewest, "field")),
+		Message: fmt.Sprintf("%s end early, the shortest after %s; blank fields were added", words.Count(p.records, "record"), words.Count(p.fewest, "field")),
 	}
 	if p.records == 1 {
-		f.Message = fmt.Sprintf("the record ends after %s; blank fields were added", Plural(p.fewest, "field"))
+		f.Message = fmt.Sprintf("the record ends after %s; blank fields were added", words.Count(p.fewest, "field"))
 	}
 	if t.set.IsToBePadded(index) {
 		f.Weight = finding.Note

@@ -8,6 +8,7 @@ import (
 	"lastblock/core/finding"
 	"lastblock/core/source"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/words"
 )
 
 // LookForTwins makes Finish tell which sources are the same bytes, and would be
@@ -85,7 +86,7 @@ func FilePlaces(set *source.Set, indices []int, print func(index int) (string, e
 
 // Twice says what is counted twice.
 func Twice(records int, columns []string, totals []amount.Amount) string {
-	text := Plural(records, "record")
+	text := words.Count(records, "record")
 	if len(totals) > 0 {
 		text += " with " + Money(columns, totals)
 	}
@@ -113,15 +114,9 @@ func Money(columns []string, totals []amount.Amount) string {
 // Names lists some sources by their names.
 func Names(set *source.Set, indices []int) string {
 	const most = 5
-	var names []string
-	for _, index := range indices[:min(len(indices), most)] {
-		names = append(names, set.Sources[index].Name)
+	names := make([]string, len(indices))
+	for i, index := range indices {
+		names[i] = set.Sources[index].Name
 	}
-	if more := len(indices) - most; more > 0 {
-		return fmt.Sprintf("%s and %d more", strings.Join(names, ", "), more)
-	}
-	if n := len(names); n > 1 {
-		return strings.Join(names[:n-1], ", ") + " and " + names[n-1]
-	}
-	return names[0]
+	return words.AndMore(most, names...)
 }

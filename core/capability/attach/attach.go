@@ -15,6 +15,7 @@ import (
 	"lastblock/core/source"
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/words"
 )
 
 // Reference is a set of sources in which columns are looked up. All of it is held in
@@ -208,12 +209,12 @@ func (a *Attachment) finding(t *table, m *missing) finding.Finding {
 	switch {
 	case m.twice:
 		f.Kind = finding.ValidTwice
-		f.Message = fmt.Sprintf("%s: several rows of %s hold on the day, with different values; %s%s", m.key, t.reference.Name, tally.Plural(m.records, "record"), money)
+		f.Message = fmt.Sprintf("%s: several rows of %s hold on the day, with different values; %s%s", m.key, t.reference.Name, words.Count(m.records, "record"), money)
 	case m.many:
 		f.Kind = finding.ManyFound
-		f.Message = fmt.Sprintf("%s stands in %s more than once, with different values to bring; %s%s", m.key, t.reference.Name, tally.Plural(m.records, "record"), money)
+		f.Message = fmt.Sprintf("%s stands in %s more than once, with different values to bring; %s%s", m.key, t.reference.Name, words.Count(m.records, "record"), money)
 	default:
-		f.Message = fmt.Sprintf("%s is not in %s; %s%s", m.key, t.reference.Name, tally.Plural(m.records, "record"), money)
+		f.Message = fmt.Sprintf("%s is not in %s; %s%s", m.key, t.reference.Name, words.Count(m.records, "record"), money)
 		if t.reference.Else != nil {
 			f.Weight = finding.Review
 			f.Message += fmt.Sprintf(", with %q in its place", *t.reference.Else)

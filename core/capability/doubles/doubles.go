@@ -14,6 +14,7 @@ import (
 	"lastblock/core/finding/drop"
 	"lastblock/core/finding/proof"
 	"lastblock/core/finding/suspense"
+	"lastblock/core/large/prints"
 	"lastblock/core/large/spill"
 	"lastblock/core/source"
 	"lastblock/core/tally"
@@ -197,7 +198,7 @@ type search struct {
 // state is what is known of a source.
 type state struct {
 	records     int // that can be used
-	sum         sum128
+	sum         prints.Sum
 	first, last int   // lines of its first and its last record
 	copyOf      int   // the source of which it is a copy, itself for none
 	twin        bool  // the copy has the same bytes

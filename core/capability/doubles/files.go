@@ -11,6 +11,7 @@ import (
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/date"
+	"lastblock/core/value/words"
 )
 
 // tellFiles tells what files have to do with one another.
@@ -41,7 +42,7 @@ func (s *search) tellFiles(ctx context.Context) error {
 	if n := s.relation.common; n > 0 {
 		s.report.list.Add(finding.Finding{
 			Kind: finding.CommonRecord, Source: s.set.Sources[0].Name, Count: n,
-			Message: fmt.Sprintf("%s in more than %s each, which is too many to compare these two by two for it; such a record is told as a record, and makes no files overlap", standing(n), tally.Plural(s.relation.most, "source")),
+			Message: fmt.Sprintf("%s in more than %s each, which is too many to compare these two by two for it; such a record is told as a record, and makes no files overlap", standing(n), words.Count(s.relation.most, "source")),
 		})
 	}
 	return ctx.Err()
@@ -51,7 +52,7 @@ func standing(n int) string {
 	if n == 1 {
 		return "1 record stands"
 	}
-	return tally.Plural(n, "record") + " stand"
+	return words.Count(n, "record") + " stand"
 }
 
 // totalsOf are the totals of a source.
@@ -126,7 +127,7 @@ func (s *search) tellContained(index int) error {
 	of := &s.sources[index]
 	d := double{sources: append([]int{index}, of.contained...), records: of.records, totals: s.totalsOf(index)}
 	d.Kind, d.Key = finding.ContainedFile, tally.Names(s.set, of.contained)
-	all := "all its " + tally.Plural(of.records, "record")
+	all := "all its " + words.Count(of.records, "record")
 	if of.records == 1 {
 		all = "its only record"
 	}
@@ -165,7 +166,7 @@ func (s *search) tellOverlap(key couple) error {
 		stand = "stands"
 	}
 	d.Message = fmt.Sprintf("%d of its %s %s in %s as well, %s %% of the smaller file: %s here, %s there",
-		of.records, tally.Plural(a.records, "record"), stand, other, share, lines(&of.all[0]), lines(&of.all[1]))
+		of.records, words.Count(a.records, "record"), stand, other, share, lines(&of.all[0]), lines(&of.all[1]))
 	if of.dated {
 		d.Message += fmt.Sprintf(", %s %s", s.columns[s.relation.dated], days(of.days))
 	}
@@ -189,7 +190,7 @@ func (s *search) tellOverlap(key couple) error {
 // onlyIn says what one of two sources has for itself.
 func (s *search) onlyIn(where string, index int, of *shared) string {
 	n := s.sources[index].records - of.records
-	text := fmt.Sprintf("%s only %s", tally.Plural(n, "record"), where)
+	text := fmt.Sprintf("%s only %s", words.Count(n, "record"), where)
 	if n == 0 || len(s.totals) == 0 {
 		return text
 	}

@@ -10,6 +10,7 @@ import (
 	"lastblock/core/large/texts"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/equality"
+	"lastblock/core/value/words"
 )
 
 // eachKeyed gives the records that have one key, those of copies left out.
@@ -141,7 +142,7 @@ func (s *search) tellSameKey(g *group, runs []run) {
 			d.Message += fmt.Sprintf("; %d more records are like one of these", more)
 		}
 		if loose := s.options.Loose; loose != (equality.Loose{}) && s.keysDiffer(d.Places) {
-			d.Message += fmt.Sprintf("; the keys are one only without %s", listed(strings.Split(loose.String(), ",")))
+			d.Message += fmt.Sprintf("; the keys are one only without %s", words.And(strings.Split(loose.String(), ",")...))
 		}
 	}
 	s.tell(&d)

@@ -13,9 +13,9 @@ import (
 	"lastblock/core/finding/drop"
 	"lastblock/core/large/spill"
 	"lastblock/core/large/texts"
-	"lastblock/core/tally"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/equality"
+	"lastblock/core/value/words"
 )
 
 // nearMatcher brings records together that may be almost the same. A record
@@ -153,7 +153,7 @@ func (s *search) tellNear(ctx context.Context) error {
 			s.report.list.Add(finding.Finding{
 				Kind: finding.CommonRecord, Source: s.set.Sources[0].Name, Count: crowd, Key: strings.Join(m.near.columns(), ","),
 				Message: fmt.Sprintf("%s more than %d others almost like it by %s, of which only so many are told; narrow --near down",
-					having(crowd), likeMost, listed(m.near.columns())),
+					having(crowd), likeMost, words.And(m.near.columns()...)),
 			})
 		}
 	}
@@ -164,7 +164,7 @@ func having(n int) string {
 	if n == 1 {
 		return "1 record has"
 	}
-	return tally.Plural(n, "record") + " have"
+	return words.Count(n, "record") + " have"
 }
 
 // tellBlock compares the records of a block, and returns how many have more others
@@ -355,13 +355,13 @@ func (n *Near) compare(a, b *candidate) (reason string, kind finding.Kind, ok bo
 			}
 			parts = append(parts, both+": "+apart.String()+" apart")
 		case c.Kind == Days:
-			parts = append(parts, fmt.Sprintf("%s %s/%s: %s apart", c.Column, x.text, y.text, tally.Plural(max(x.day-y.day, y.day-x.day), "day")))
+			parts = append(parts, fmt.Sprintf("%s %s/%s: %s apart", c.Column, x.text, y.text, words.Count(max(x.day-y.day, y.day-x.day), "day")))
 		case c.Kind == Edits:
 			parts = append(parts, both+": "+explain(x.runes, y.runes, editDistance(x.runes, y.runes, c.Most)))
 		}
 	}
 	if len(same) > 0 {
-		parts = append([]string{"same " + listed(same)}, parts...)
+		parts = append([]string{"same " + words.And(same...)}, parts...)
 	}
 	return strings.Join(parts, ", "), kind, true
 }

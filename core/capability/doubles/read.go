@@ -3,12 +3,12 @@ package doubles
 import (
 	"context"
 	"errors"
-	"math/bits"
 	"slices"
 
 	"lastblock/core/finding/drop"
 	"lastblock/core/large/intern"
 	"lastblock/core/large/partition"
+	"lastblock/core/large/prints"
 	"lastblock/core/large/spill"
 	"lastblock/core/large/texts"
 	"lastblock/core/record"
@@ -28,15 +28,6 @@ type matcher struct {
 
 	wanted []*drop.Lines // by source: where records are that may have others like them
 	kept   []*spill.Sorter
-}
-
-// sum128 adds up fingerprints, so that their order does not matter.
-type sum128 struct{ high, low uint64 }
-
-func (s *sum128) add(high, low uint64) {
-	var carry uint64
-	s.low, carry = bits.Add64(s.low, low, 0)
-	s.high, _ = bits.Add64(s.high, high, carry)
 }
 
 // A place is the number of a source and the line on which a record starts.
@@ -78,7 +69,7 @@ type visitor struct {
 type seen struct {
 	index       int
 	records     int
-	sum         sum128
+	sum         prints.Sum
 	first, last int
 	crowded     bool
 }
@@ -155,7 +146,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 			}
 			print = v.search.mix(print)
 			if k == 0 {
-				of.sum.add(0, print)
+				of.sum.Add(prints.Sum{High: 0, Low: print})
 			}
 			if err := v.dealers[k].Add(dealt{print, placeOf(b.Index, b.Line(v.tally.Row(i)))}); err != nil {
 				return err
@@ -405,7 +396,7 @@ func (s *search) addUp(context.Context) error {
 		for _, seen := range v.sources {
 			of := &s.sources[seen.index]
 			of.records += seen.records
-			of.sum.add(seen.sum.high, seen.sum.low)
+			of.sum.Add(seen.sum)
 			if of.first == 0 || seen.first > 0 && seen.first < of.first {
 				of.first = seen.first
 			}

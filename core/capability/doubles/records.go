@@ -11,6 +11,7 @@ import (
 	"lastblock/core/large/texts"
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/words"
 )
 
 // tellRecords tells which records stand more than once, as far as that is not told
@@ -133,7 +134,7 @@ func (s *search) tellGroup(g *group, runs []run, left []int, more int) {
 		d.Places = s.places(g, members)
 		d.Message = fmt.Sprintf("stands %s: %s; %s", times(all), s.describe(g.rest(first)), s.twice(&d))
 		if s.records.rest {
-			d.Message = fmt.Sprintf("stands %s with the same %s: %s; %s", times(all), listed(s.options.On), s.describe(g.rest(first)), s.twice(&d))
+			d.Message = fmt.Sprintf("stands %s with the same %s: %s; %s", times(all), words.And(s.options.On...), s.describe(g.rest(first)), s.twice(&d))
 			s.showDifferences(d.Places)
 		}
 	}
@@ -145,14 +146,6 @@ func times(n int) string {
 		return "twice"
 	}
 	return fmt.Sprintf("%d times", n)
-}
-
-// listed joins names as a sentence does.
-func listed(names []string) string {
-	if n := len(names); n > 1 {
-		return strings.Join(names[:n-1], ", ") + " and " + names[n-1]
-	}
-	return names[0]
 }
 
 // places are the places of members, with all their values.

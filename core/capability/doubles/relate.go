@@ -8,6 +8,7 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/finding/drop"
+	"lastblock/core/large/prints"
 	"lastblock/core/large/texts"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/equality"
@@ -181,7 +182,7 @@ func (s *search) findCopies() error {
 func (s *search) classes() [][]int {
 	type whole struct {
 		records int
-		sum     sum128
+		sum     prints.Sum
 	}
 	byWhole := make(map[whole][]int)
 	for i := range s.sources {

@@ -3,8 +3,8 @@ package prove
 import (
 	"context"
 	"encoding/binary"
-	"math/bits"
 
+	"lastblock/core/large/prints"
 	"lastblock/core/large/spill"
 	"lastblock/core/record"
 	"lastblock/core/source"
@@ -15,15 +15,6 @@ import (
 
 	"github.com/zeebo/xxh3"
 )
-
-// sum128 adds up fingerprints, so that their order does not matter.
-type sum128 struct{ high, low uint64 }
-
-func (s *sum128) add(o sum128) {
-	var carry uint64
-	s.low, carry = bits.Add64(s.low, o.low, 0)
-	s.high, _ = bits.Add64(s.high, o.high, carry)
-}
 
 // visitor takes the fingerprint of each record. That of a value depends on its
 // column and on what it means; those of a record's values are added up, so that
@@ -38,10 +29,10 @@ type visitor struct {
 	head       *record.Head
 	bound      []int // of the source, by column; -1 where it lacks it
 
-	sum      sum128
+	sum      prints.Sum
 	used     int // records that could be read
 	compared int // the same, and those that could not
-	records  []sum128
+	records  []prints.Sum
 	text     []byte
 	places   *spill.Sorter // fingerprints and places; nil where they are not kept
 	item     []byte
@@ -84,7 +75,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	n := v.tally.Usable(b)
 	v.used += n
 	if cap(v.records) < n {
-		v.records = make([]sum128, n)
+		v.records = make([]prints.Sum, n)
 	}
 	v.records = v.records[:n]
 	clear(v.records)
@@ -100,7 +91,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	}
 	for i := range b.Refused {
 		refused := xxh3.Hash128(b.Refused[i].Raw)
-		if err := v.take(sum128{refused.Hi, refused.Lo}, 1, b.Index, b.Refused[i].Line); err != nil {
+		if err := v.take(prints.Sum{High: refused.Hi, Low: refused.Lo}, 1, b.Index, b.Refused[i].Line); err != nil {
 			return err
 		}
 	}
@@ -111,12 +102,12 @@ func (v *visitor) Flush(ctx context.Context, task int) error { return v.tally.Fl
 
 // take adds the fingerprint of a record. seed tells records that were read from
 // texts that could not.
-func (v *visitor) take(values sum128, seed uint64, index, line int) error {
+func (v *visitor) take(values prints.Sum, seed uint64, index, line int) error {
 	var room [16]byte
-	binary.LittleEndian.PutUint64(room[:], values.low)
-	binary.LittleEndian.PutUint64(room[8:], values.high)
+	binary.LittleEndian.PutUint64(room[:], values.Low)
+	binary.LittleEndian.PutUint64(room[8:], values.High)
 	print := xxh3.Hash128Seed(room[:], seed)
-	v.sum.add(sum128{print.Hi, print.Lo})
+	v.sum.Add(prints.Sum{High: print.Hi, Low: print.Lo})
 	v.compared++
 	if v.places == nil {
 		return nil
@@ -132,7 +123,7 @@ func (v *visitor) take(values sum128, seed uint64, index, line int) error {
 // addTo adds the fingerprints of a column's values to those of their records.
 // Where few of the first values are remembered, the rest of the batch is not
 // looked for: a column of numbers that all differ takes less so.
-func (c *column) addTo(records []sum128, b *source.Batch, t *tally.Visitor, at int, exact bool, scratch *[]byte) {
+func (c *column) addTo(records []prints.Sum, b *source.Batch, t *tally.Visitor, at int, exact bool, scratch *[]byte) {
 	const sample, few = 128, 32
 	decimal := b.DecimalOf(at)
 	found := 0
@@ -142,7 +133,7 @@ func (c *column) addTo(records []sum128, b *source.Batch, t *tally.Visitor, at i
 			continue
 		}
 		if i >= sample && found < few {
-			records[i].add(c.pass(text, decimal, exact))
+			records[i].Add(c.pass(text, decimal, exact))
 			continue
 		}
 		slot, ok := c.known.find(text, decimal)
@@ -154,13 +145,13 @@ func (c *column) addTo(records []sum128, b *source.Batch, t *tally.Visitor, at i
 			slot.print = c.print(text, decimal, exact)
 		}
 		slot.count++
-		records[i].add(slot.print)
+		records[i].Add(slot.print)
 	}
 }
 
 // pass takes the fingerprint of a value that is not remembered, and adds it to
 // the moments.
-func (c *column) pass(text []byte, decimal byte, exact bool) sum128 {
+func (c *column) pass(text []byte, decimal byte, exact bool) prints.Sum {
 	coef, scale, ok := amount.ParsePlain(text, decimal)
 	if ok {
 		c.moments.AddPlain(text, coef, scale, 1)
@@ -186,7 +177,7 @@ func (c *column) settle() {
 }
 
 // print takes the fingerprint of a value.
-func (c *column) print(text []byte, decimal byte, exact bool) sum128 {
+func (c *column) print(text []byte, decimal byte, exact bool) prints.Sum {
 	if exact {
 		c.key = append(c.key[:0], text...)
 		return c.hash()
@@ -195,12 +186,12 @@ func (c *column) print(text []byte, decimal byte, exact bool) sum128 {
 		text = []byte("0")
 	}
 	if c.key = equality.Append(c.key[:0], text, decimal); len(c.key) == 0 {
-		return sum128{}
+		return prints.Sum{}
 	}
 	return c.hash()
 }
 
-func (c *column) hash() sum128 {
+func (c *column) hash() prints.Sum {
 	hash := xxh3.Hash128Seed(c.key, c.seed)
-	return sum128{hash.Hi, hash.Lo}
+	return prints.Sum{High: hash.Hi, Low: hash.Lo}
 }

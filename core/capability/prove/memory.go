@@ -2,6 +2,7 @@ package prove
 
 import (
 	"lastblock/core/large/intern"
+	"lastblock/core/large/prints"
 
 	"github.com/zeebo/xxh3"
 )
@@ -17,7 +18,7 @@ type slot struct {
 	size      int
 	decimal   byte
 	count     int
-	print     sum128
+	print     prints.Sum
 	text      []byte
 }
 

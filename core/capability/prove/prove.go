@@ -11,6 +11,7 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/finding/proof"
+	"lastblock/core/large/prints"
 	"lastblock/core/source"
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
@@ -127,7 +128,7 @@ type side struct {
 	number   int // 0 for the left one
 	set      *source.Set
 	visitors []*visitor
-	sum      sum128
+	sum      prints.Sum
 	result   Side
 	dashes   []bool // which columns are of amounts and have dashes
 
@@ -177,12 +178,12 @@ func (c *comparison) read(ctx context.Context, s *side, progress *source.Progres
 	if err := t.Finish(); err != nil {
 		return err
 	}
-	s.sum = sum128{}
+	s.sum = prints.Sum{}
 	s.dashes = make([]bool, len(c.columns))
 	r := Side{OnlyColumns: s.result.OnlyColumns, Proof: t.Proof, Findings: t.Findings.All()}
 	moments := make([]statistic.Moments, len(c.columns))
 	for _, v := range s.visitors {
-		s.sum.add(v.sum)
+		s.sum.Add(v.sum)
 		r.Rows += v.compared
 		r.Proof.Used += v.used
 		for i := range v.columns {

@@ -7,9 +7,9 @@ import (
 	"strings"
 
 	"lastblock/core/finding/proof"
-	"lastblock/core/tally"
 	"lastblock/core/tally/matching"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/words"
 )
 
 // Statement leads from the total here to the total there: the first line is the one,
@@ -374,7 +374,7 @@ func (r *run) label(kind lineKind, e *entry) string {
 	if kind.reason == Several && e.pairs == 0 {
 		return kind.reason.String()
 	}
-	return fmt.Sprintf("%s: %s (%s)", r.options.Totals[kind.total], kind.reason, tally.Plural(e.pairs, "pair"))
+	return fmt.Sprintf("%s: %s (%s)", r.options.Totals[kind.total], kind.reason, words.Count(e.pairs, "pair"))
 }
 
 // amounts are the totals of sums.

@@ -12,6 +12,7 @@ import (
 	"lastblock/core/source"
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/words"
 
 	"github.com/zeebo/xxh3"
 )
@@ -287,7 +288,7 @@ func (l *imbalances) tell(ctx context.Context) error {
 			f.Message = fmt.Sprintf("%s: %s and %s differ by %s", what, l.check.Left, l.check.Right, i.off.Money())
 		}
 		if n := l.run.tally.Sources[i.source].Suspense; n > 0 {
-			f.Message += fmt.Sprintf("; %s of this source in suspense may be the reason", tally.Plural(n, "record"))
+			f.Message += fmt.Sprintf("; %s of this source in suspense may be the reason", words.Count(n, "record"))
 		} else {
 			f.Message += i.hint.text(i.off)
 		}

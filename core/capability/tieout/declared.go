@@ -11,6 +11,7 @@ import (
 	"lastblock/core/source"
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/words"
 )
 
 // DeclarationError is a declaration that cannot be used.
@@ -451,7 +452,7 @@ func totalMessage(declared, found, difference amount.Amount, inSuspense int) str
 	text := fmt.Sprintf("declared %s, found %s, difference %s", declared.Money(), found.Money(), difference.Money())
 	switch {
 	case inSuspense > 0:
-		text += fmt.Sprintf("; %s in suspense may be the reason", tally.Plural(inSuspense, "record"))
+		text += fmt.Sprintf("; %s in suspense may be the reason", words.Count(inSuspense, "record"))
 	case difference.DivisibleByNine():
 		text += "; the difference is a multiple of nine, probably two digits transposed"
 	}

@@ -12,6 +12,7 @@ import (
 	"lastblock/core/tally"
 	"lastblock/core/value/date"
 	"lastblock/core/value/period"
+	"lastblock/core/value/words"
 )
 
 // InsidePeriod checks that the dates in a column are in the period that the
@@ -150,7 +151,7 @@ func (c *InsidePeriod) finish(_ context.Context, r *run) error {
 			f.Found += " to " + date.String(sum.last)
 		}
 		f.Message = fmt.Sprintf("%s in the week that the border of %s cuts (%s); the other file may have that week, too",
-			tally.Plural(sum.count, "record"), f.Expected, f.Found)
+			words.Count(sum.count, "record"), f.Expected, f.Found)
 		r.tally.Findings.Add(f)
 		from = to
 	}

@@ -15,6 +15,7 @@ import (
 	"lastblock/core/large/spill"
 	"lastblock/core/source"
 	"lastblock/core/tally"
+	"lastblock/core/value/words"
 )
 
 // Sequence checks that the numbers in a column leave none out and do not come
@@ -275,7 +276,7 @@ func (c *Sequence) tellSource(r *run, index int, parts []sourceEntry[numbers], j
 	if n.without > 0 {
 		f := r.about(finding.SequenceGap, index)
 		f.Column, f.Line, f.Count, f.Key = c.Column, n.withoutLine, n.without, "without a number"
-		f.Message = fmt.Sprintf("%s without a number in %s, first on this line", tally.Plural(n.without, "record"), c.Column)
+		f.Message = fmt.Sprintf("%s without a number in %s, first on this line", words.Count(n.without, "record"), c.Column)
 		r.tally.Findings.Add(f)
 	}
 	if n.lines == 0 || 2*n.lines >= n.runs {
@@ -292,7 +293,7 @@ func (c *Sequence) tellSource(r *run, index int, parts []sourceEntry[numbers], j
 	f := r.about(finding.SequenceRepeat, index)
 	f.Column, f.Line, f.Count = c.Column, n.again[0].line, n.lines
 	f.Found = strings.Join(texts, ", ")
-	f.Message = fmt.Sprintf("%s on neighbouring records, while most numbers stand on one: %s", tally.Plural(n.lines, "number"), listed(texts, n.lines))
+	f.Message = fmt.Sprintf("%s on neighbouring records, while most numbers stand on one: %s", words.Count(n.lines, "number"), listed(texts, n.lines))
 	r.tally.Findings.Add(f)
 }
 

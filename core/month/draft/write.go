@@ -11,6 +11,7 @@ import (
 	"lastblock/core/month/plan"
 	"lastblock/core/record"
 	"lastblock/core/source"
+	"lastblock/core/value/words"
 )
 
 type findingOf = finding.Finding
@@ -24,7 +25,7 @@ func isGuess(f findingOf, name string) bool {
 func (d *Draft) Text(below string) string {
 	var b strings.Builder
 	line := func(format string, arguments ...any) { fmt.Fprintf(&b, format+"\n", arguments...) }
-	line("# Drafted from %s: %s in %s. Lines that begin with # say what was seen,", d.Folder, count(d.Sources, "source"), count(len(d.Shapes), "shape"))
+	line("# Drafted from %s: %s in %s. Lines that begin with # say what was seen,", d.Folder, words.Count(d.Sources, "source"), words.Count(len(d.Shapes), "shape"))
 	line("# and what may be meant; nothing of that is applied until the # is taken away.")
 	line("%s = %d", plan.VersionKey, plan.Version)
 	line("")
@@ -200,13 +201,6 @@ func few(names []string) string {
 		return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
 	}
 	return strings.Join(names, ", ")
-}
-
-func count(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
 }
 
 // quote writes a TOML string.
