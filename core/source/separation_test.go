@@ -24,6 +24,8 @@ func TestFindSeparation(t *testing.T) {
 		{"values without a header", "2031-01-03 1.50\n2031-01-04 2\n2031-01-05 3\n", "blanks"},
 		{"a column of texts with blanks", "doc text      debit\nA   day pass   1.50\nB              2.00\n", "widths 4,10,rest"},
 		{"lines that rule off ask for widths", "doc debit\n--- -----\nA    1.50\nB    2.00\n", "widths 4,rest"},
+		{"a column in which half of the fields are values", "doc  debit\nA 1.50\nB  n/a\nC  2\nD  none\n", "blanks"},
+		{"one in which fewer are", "doc  debit\nA 1.50\nB  n/a\nC  none\n", ""},
 		{"texts alone are a list", "room\nRoom A\nRoom B\n", ""},
 		{"so are texts with a number", "room\nRoom 1\nRoom 2\nRoom 3\n", ""},
 		{"a header one name short", "posted debit\nA 2031-01-03 1.50\nB 2031-01-04 2\n", "blanks"},

@@ -92,6 +92,8 @@ func TestWhatIsTold(t *testing.T) {
 		{"too few to overlap are told as records", map[string]string{"a": a, "b": head + "D3,2031-01-03,30\nD5,2031-01-05,50\nD6,2031-01-06,60\n"}, Options{Share: moneyOf("50")}, []string{
 			"same-record a:4 b:2 = 1 30.00",
 		}},
+		{"an overlap counts against the smaller file", map[string]string{"a": a, "b": head + "D4,2031-01-04,40\nD5,2031-01-05,50\n"}, Options{Share: moneyOf("50")}, []string{"overlap a b = 1 40.00"}},
+		{"a little less than the share is none", map[string]string{"a": a, "b": head + "D4,2031-01-04,40\nD5,2031-01-05,50\n"}, Options{Share: moneyOf("50.01")}, []string{"same-record a:5 b:2 = 1 40.00"}},
 		{"what an overlap explains is not told again, and what it does not is", map[string]string{
 			"a": a, "b": head + "D4,2031-01-04,40\nD4,2031-01-04,40\nD4,2031-01-04,40\n",
 		}, Options{}, []string{"overlap a b = 1 40.00", "same-record a:5 b:2 b:3 = 2 80.00"}},
@@ -108,6 +110,8 @@ func TestWhatIsTold(t *testing.T) {
 		}},
 		{"in some columns, but for what stands in another file anyway", map[string]string{"a": a, "b": head + "D1,2031-01-01,10.00\n"}, Options{On: []string{"doc"}}, []string{"contained-file b a = 1 10.00"}},
 		{"one key with two sets of values", map[string]string{"a": a, "b": head + "D2,2031-01-02,22.00\nD7,2031-01-02,20.00\n"}, Options{Key: []string{"doc"}}, []string{"same-key a:3 b:2 = 1 22.00"}},
+		{"one key with two sets of values, across and not within", map[string]string{"a": a + "D1,2031-01-01,11\n", "b": head + "D2,2031-01-02,22.00\nD7,2031-01-02,20.00\n"}, Options{Key: []string{"doc"}, Across: true}, []string{"same-key a:3 b:2 = 1 22.00"}},
+		{"and within and not across", map[string]string{"a": a + "D1,2031-01-01,11\n", "b": head + "D2,2031-01-02,22.00\nD7,2031-01-02,20.00\n"}, Options{Key: []string{"doc"}, Within: true}, []string{"same-key a:2 a:6 = 1 11.00"}},
 		{"a blank key is none", map[string]string{"a": head + ",2031-01-02,1\n,2031-01-02,2\n"}, Options{Key: []string{"doc"}}, nil},
 		{"keys that are one but for zeros and case", map[string]string{"a": "doc,amount\nA-007,1\na7,2\n"}, Options{Key: []string{"doc"}, Loose: equality.Loose{Case: true, Punctuation: true}}, nil},
 		{"keys that are one without leading zeros", map[string]string{"a": "doc,amount\n0070,1\n70,2\n"}, Options{Key: []string{"doc"}, Loose: equality.Loose{Zeros: true}}, []string{"same-key a:2 a:3 = 1 2"}},

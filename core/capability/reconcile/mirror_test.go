@@ -76,6 +76,32 @@ func TestMirror(t *testing.T) {
 	}
 }
 
+// A rate for the day goes before one for its month, and that before one that always holds.
+func TestWhichRateHolds(t *testing.T) {
+	of, err := rates(t, "currency,date,rate\nEUR,,0.50\nEUR,2031-01,2\nEUR,2031-01-05,4\n")
+	if err != nil {
+		t.Fatal(err)
+	}
+	mirror := &reconcile.Mirror{Entity: "entity", Counterparty: "counterparty", Rates: of, Currency: "currency", Date: "day"}
+	for day, want := range map[string]string{"2031-01-05": "40.00", "2031-01-06": "20.00", "2031-01": "20.00", "2031-02-05": "5.00"} {
+		text := "entity,counterparty,currency,day,balance\ncorvane,eskerby,EUR," + day + ",10.00\neskerby,corvane,EUR," + day + ",-10.00\n"
+		sides, err := reconcile.Read(t.Context(), sourcetest.Set(t, "", map[string]string{"a.csv": text}), nil, sourcetest.Reading, reconcile.Options{Totals: []string{"balance"}, Mirror: mirror})
+		if err != nil {
+			t.Fatal(err)
+		}
+		r, err := sides.Match(t.Context(), reconcile.Writing{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := r.Companies[0].Here[0].String(); got != want {
+			t.Errorf("10.00 EUR of %s are %s, want %s", day, got, want)
+		}
+		if err := r.Close(); err != nil {
+			t.Error(err)
+		}
+	}
+}
+
 func TestWithoutARateIsSuspense(t *testing.T) {
 	of, err := rates(t, "currency,rate\nEUR,0.95\n")
 	if err != nil {

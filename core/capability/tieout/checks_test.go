@@ -157,6 +157,7 @@ func TestSequence(t *testing.T) {
 		{"but where most numbers stand on one", "", map[string]string{"a.csv": "n,x\n1,\n2,\n2,\n3,\n4,\n"}, []string{
 			"a.csv:4 1 number on neighbouring records, while most numbers stand on one: 2",
 		}},
+		{"where half of them do, neighbours are lines", "", map[string]string{"a.csv": "n,x\n1,\n2,\n2,\n3,\n4,\n4,\n"}, nil},
 		{"again in another place", "", map[string]string{"a.csv": "n,x\n1,\n2,\n3,\n2,\n"}, []string{
 			"a.csv:5 1 number a second time in another place: 2",
 		}},

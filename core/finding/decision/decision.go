@@ -254,12 +254,25 @@ func Append(path string, decisions []Decision) (err error) {
 	if err != nil {
 		return err
 	}
-	_, err = file.Write(out)
+	return writeWhole(file, out, log.size)
+}
+
+// appendable is a file that is written to at its end.
+type appendable interface {
+	io.Writer
+	Sync() error
+	Truncate(size int64) error
+}
+
+// writeWhole writes lines at the end of a file of some size, down to the disk. Where that
+// fails the file has this size again: what is half written is no decision.
+func writeWhole(file appendable, lines []byte, size int64) error {
+	_, err := file.Write(lines)
 	if err == nil {
 		err = file.Sync()
 	}
 	if err != nil {
-		err = errors.Join(err, file.Truncate(log.size)) // what is half written is no decision
+		err = errors.Join(err, file.Truncate(size))
 	}
 	return err
 }

@@ -294,3 +294,44 @@ func TestSomebodyElseDecides(t *testing.T) {
 		t.Errorf("beside the file stand %v", entries)
 	}
 }
+
+// fullDisk has room for some bytes more.
+type fullDisk struct {
+	data  []byte
+	room  int
+	still bool // it takes all, and cannot flush it
+}
+
+var errFull = errors.New("no space left on device")
+
+func (d *fullDisk) Write(p []byte) (int, error) {
+	n := min(d.room, len(p))
+	d.data, d.room = append(d.data, p[:n]...), d.room-n
+	if n < len(p) {
+		return n, errFull
+	}
+	return n, nil
+}
+
+func (d *fullDisk) Sync() error {
+	if d.still {
+		return errFull
+	}
+	return nil
+}
+
+func (d *fullDisk) Truncate(size int64) error { d.data = d.data[:size]; return nil }
+
+// A decision that the disk has no room for is not half there.
+func TestAFullDiskTakesNoHalfDecision(t *testing.T) {
+	for _, disk := range []*fullDisk{{room: 3}, {room: 100, still: true}} {
+		disk.data = []byte("before\n")
+		if err := writeWhole(disk, []byte("decided\n"), int64(len(disk.data))); !errors.Is(err, errFull) || string(disk.data) != "before\n" {
+			t.Errorf("%v: the file is %q", err, disk.data)
+		}
+	}
+	disk := &fullDisk{room: 100}
+	if err := writeWhole(disk, []byte("decided\n"), 0); err != nil || string(disk.data) != "decided\n" {
+		t.Errorf("%v: the file is %q", err, disk.data)
+	}
+}
