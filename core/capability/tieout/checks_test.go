@@ -77,6 +77,13 @@ func TestBalance(t *testing.T) {
 		{"nothing explains it", Balance{Left: "d", Right: "c"}, "k,d,c\nA,5.00,\nA,,3.00\n", []string{
 			"a.csv:0 the source: d and c differ by 2.00",
 		}},
+		{"a cent", Balance{Left: "d", Right: "c"}, "k,d,c\nA,1.00,\nA,,0.99\n", []string{
+			"a.csv:0 the source: d and c differ by 0.01",
+		}},
+		{"a cent in each of two documents", Balance{Left: "d", Right: "c", By: "k"}, "k,d,c\nA,1.00,\nA,,0.99\nB,2.00,\nB,,2.01\n", []string{
+			"a.csv:2 k A: d and c differ by 0.01",
+			"a.csv:4 k B: d and c differ by -0.01",
+		}},
 		{"one signed column comes to zero", Balance{Left: "d", Right: "0"}, "k,d\nA,5.00\nA,(5.00)\n", nil},
 		{"one signed column does not", Balance{Left: "d", Right: "0"}, "k,d\nA,5.00\nA,(3.00)\n", []string{
 			"a.csv:0 the source: d comes to 2.00, and should to zero",

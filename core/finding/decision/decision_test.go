@@ -112,6 +112,8 @@ func TestAChangedFileIsAnError(t *testing.T) {
 	lines := strings.SplitAfter(string(whole), "\n")
 	broken("a line taken out", []byte(lines[0]+lines[2]))
 	broken("lines swapped", []byte(lines[0]+lines[2]+lines[1]))
+	broken("the first line once more", []byte(lines[0]+lines[1]+lines[1]+lines[2]))
+	broken("the first line at the end", []byte(string(whole)+lines[1]))
 	broken("the header torn", whole[:header])
 	if err := os.WriteFile(path, whole, 0o644); err != nil {
 		t.Fatal(err)
