@@ -41,7 +41,7 @@ A key that stands twice in one source is ambiguous, and of weight stop.`,
 		RunE: func(cmd *cobra.Command, paths []string) error { return a.runAlign(cmd.Context(), f, paths) },
 	}
 	flags := cmd.Flags()
-	flags.StringSliceVar(&f.key, "key", nil, "columns that say which records stand side by side")
+	flags.StringSliceVar(&f.key, "key", nil, "the columns by which records are put side by side")
 	flags.StringSliceVar(&f.loose, "loose", nil, "what makes no difference in a key: blanks, case, zeros (in front), punctuation")
 	flags.BoolVar(&f.sorted, "sorted", false, "keys in their natural order (as they come)")
 	flags.BoolVar(&f.common, "only-common", false, "only keys that all sources have")

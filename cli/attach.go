@@ -28,7 +28,7 @@ func (a *app) attach() *cobra.Command {
 	f := new(attachFlags)
 	cmd := &cobra.Command{
 		Use:   "attach [RECORDS…] --from REFERENCE",
-		Short: "What does a reference say of each record?",
+		Short: "Look up columns for each record in a reference",
 		Long: `Brings columns from a reference to the records: one row in, one row out, in the same
 order. Keys are compared by what they mean; numbers with leading zeros are treated as
 codes. A key that the reference lacks, or has with different values, is a "stop"
@@ -47,9 +47,9 @@ the first one, and so on. What one has brought can be the key of the next. With
 	flags.StringArrayVar(&f.from, "from", nil, "the reference: a file, a folder, or a database as postgres://user@host/name with --from-query")
 	isFile(cmd, "from")
 	flags.StringArrayVar(&f.key, "key", nil, "columns by which it is looked up, as 'account=code' where they have other names there")
-	flags.StringArrayVar(&f.bring, "bring", nil, "columns of the reference to bring, as 'name,group' or 'name=account_name'")
-	flags.StringArrayVar(&f.valid, "valid", nil, "when a row of the reference holds, as 'posted in from..until'")
-	flags.StringVar(&f.otherwise, "else", "", "what stands where nothing is found")
+	flags.StringArrayVar(&f.bring, "bring", nil, "columns of the reference to bring, e.g. 'name,group' or 'name=account_name'")
+	flags.StringArrayVar(&f.valid, "valid", nil, "when a row of the reference holds, e.g. 'posted in from..until'")
+	flags.StringVar(&f.otherwise, "else", "", "what is written where nothing is found")
 	f.addTo(cmd, a)
 	f.reference.addTo(cmd, fromPrefix)
 	return cmd

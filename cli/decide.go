@@ -61,7 +61,7 @@ decisions from a workbook that doubles --review wrote and somebody filled in.`,
 	flags := cmd.Flags()
 	flags.BoolVar(&f.accept, "accept", false, "the findings are known, and stop nothing any more")
 	flags.BoolVar(&f.keep, "keep", false, "what looks like doubles is all to be counted")
-	flags.StringSliceVar(&f.drop, "drop", nil, "which of the doubles are left out, by their letters, as B or B,C")
+	flags.StringSliceVar(&f.drop, "drop", nil, "which of the doubles are left out, by their letters, e.g. B or B,C")
 	flags.BoolVar(&f.reopen, "reopen", false, "an earlier decision does not count any more")
 	flags.StringVar(&f.from, "from", "", "take the decisions from a workbook that doubles --review wrote")
 	flags.StringVar(&f.reason, "reason", "", "why, in words that somebody else understands in a year")

@@ -31,10 +31,10 @@ func (d *declared) addTo(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.StringVar(&d.file, "declared", "", "what the branches declared: the control sheet, or as '{source}.ctl' a file beside each source")
 	isFile(cmd, "declared")
-	f.StringSliceVar(&d.renamed, "declared-rename", nil, "give columns of the control sheet the names that are read, as 'Number of entries=rows,Sum debit=debit'")
-	f.StringSliceVar(&d.labels, "declared-label", nil, "what sheets beside or in a source call their figures, as 'Number of lines=rows,Sum debit=debit'")
-	f.StringSliceVar(&d.tolerance, "tolerance", nil, "by how much totals may differ from what is declared, as debit=0.05")
-	f.IntVar(&d.toleranceRows, "tolerance-rows", 0, "by how many rows")
+	f.StringSliceVar(&d.renamed, "declared-rename", nil, "give columns of the control sheet the names that are read, e.g. 'Number of entries=rows,Sum debit=debit'")
+	f.StringSliceVar(&d.labels, "declared-label", nil, "labels used on covering sheets and in files beside a source, e.g. 'Number of lines=rows,Sum debit=debit'")
+	f.StringSliceVar(&d.tolerance, "tolerance", nil, "by how much totals may differ from what is declared, e.g. debit=0.05")
+	f.IntVar(&d.toleranceRows, "tolerance-rows", 0, "by how many rows counts may differ from what is declared")
 }
 
 // ask puts what was declared into the options of a tie-out.

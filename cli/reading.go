@@ -54,7 +54,7 @@ func (r *reading) addTo(a *app, cmd *cobra.Command) {
 	f.BoolVar(&r.recurse, "recurse", false, "read what lies below a folder, too")
 	f.StringVar(&r.columns, "columns", "all", "which columns are read: all, those shared by all sources, or strict: any difference is a \"stop\" finding")
 	r.manner.addTo(f)
-	f.StringVar(&r.memory, "memory", "", "how much memory may be used, as 512MB (a quarter of the machine's)")
+	f.StringVar(&r.memory, "memory", "", "how much memory may be used, e.g. 512MB (a quarter of the machine's)")
 	f.IntVar(&r.jobs, "jobs", 0, "how many cores to use (all)")
 	f.BoolVar(&r.quiet, "quiet", false, "no progress")
 	f.StringVar(&r.plan, "plan", "", "take all of this from a plan; flags given beside it win")

@@ -58,7 +58,7 @@ func (a *app) reconcile() *cobra.Command {
 	f := new(reconcileFlags)
 	cmd := &cobra.Command{
 		Use:   "reconcile [RECORDS…] --against REFERENCE",
-		Short: "What agrees, what does not, and what leads from one total to the other?",
+		Short: "What agrees, what does not, and which are the reconciling items?",
 		Long: `Brings records together with those of a reference by key, and says of each whether
 it agrees, differs, or stands only here or only there; a key that stands more than
 once and does not pair off is ambiguous. Values are compared by what they mean, as
@@ -84,27 +84,27 @@ each other one, with the opposite sign, added up by --key.`,
 	isFile(cmd, againstFlag)
 	flags.StringSliceVar(&f.key, "key", nil, "columns that say which records belong together")
 	flags.StringSliceVar(&f.keyThere, againstPrefix+"key", nil, "what the columns of --key are called in the reference, in their order")
-	flags.StringArrayVar(&f.thenKey, "then-key", nil, "another key for what is left then, as 'amount,posted'; may be given several times")
+	flags.StringArrayVar(&f.thenKey, "then-key", nil, "another key for what is left then, e.g. 'amount,posted'; may be given several times")
 	flags.StringArrayVar(&f.loose, "loose", nil, "what makes no difference in keys: blanks, case, zeros (in front), punctuation; of one column as 'document=zeros,case'")
 	flags.StringSliceVar(&f.compare, "compare", nil, "columns to compare (all that both sides have)")
-	flags.StringSliceVar(&f.tolerance, "tolerance", nil, "by how much amounts may differ, as 'amount=0.05' or 'amount=0.1%' of the larger one")
-	flags.StringSliceVar(&f.days, "days", nil, "by how many days dates may differ, as 'posted=2'")
+	flags.StringSliceVar(&f.tolerance, "tolerance", nil, "by how much amounts may differ, e.g. 'amount=0.05' or 'amount=0.1%' of the larger one")
+	flags.StringSliceVar(&f.days, "days", nil, "by how many days dates may differ, e.g. 'posted=2'")
 	flags.StringSliceVar(&f.sum, "sum", nil, "amount columns to add up by key on each side first")
 	flags.IntVar(&f.combine, "combine", 0, "among what is left, look for up to so many records on one side that together make one on the other")
 	flags.StringSliceVar(&f.combineWithin, "combine-within", nil, "only among records that have these columns in common")
 	flags.StringSliceVar(&f.totals, "total", nil, "amount columns whose totals the statement leads from one side to the other")
 	flags.StringSliceVar(&f.by, "by", nil, "columns, or words of --name, by which there are more statements")
-	flags.StringSliceVar(&f.weight, "weight", nil, "the weight of a kind of finding, as 'only-there=review'")
+	flags.StringSliceVar(&f.weight, "weight", nil, "the weight of a kind of finding, e.g. 'only-there=review'")
 	flags.StringVar(&f.corrected, "corrected", "", "write the set that has the values of the side of --prefer, and what only the other one has")
 	isFile(cmd, "corrected")
 	flags.StringVar(&f.prefer, "prefer", "", "whose values --corrected has: here or there")
 	flags.BoolVar(&f.bare, "bare", false, "in the file of --corrected, leave out source and source_line")
 	flags.StringVar(&f.findings, "findings", "", "write every finding to a file, in the format of its ending as with --out")
 	isFile(cmd, "findings")
-	flags.StringVar(&f.mirror, "mirror", "", "reconcile companies with one another, as 'entity=counterparty'")
+	flags.StringVar(&f.mirror, "mirror", "", "reconcile companies with one another, e.g. 'entity=counterparty'")
 	flags.StringVar(&f.rates, "rates", "", "with --mirror, exchange rates: a file with the columns currency, rate, and date or month")
 	isFile(cmd, "rates")
-	flags.StringSliceVar(&f.renamed, "rates-rename", nil, "give columns of the exchange rates the names that are read, as 'Kurs=rate'")
+	flags.StringSliceVar(&f.renamed, "rates-rename", nil, "give columns of the exchange rates the names that are read, e.g. 'Kurs=rate'")
 	flags.StringVar(&f.currency, "currency", "currency", "with --rates, the column of the currency")
 	flags.StringVar(&f.dated, "dated", "period", "with --rates, the column of the day or month whose rate holds")
 	f.writing.addOut(cmd)

@@ -12,7 +12,7 @@ type Manner struct {
 	Request     delimited.Request
 	Blanks      bool            // runs of blanks stand between fields
 	Widths      []int           // how many characters each column has; nil where a delimiter parts them
-	Encoding    string          // of text that bears no mark, as decode.Named knows it
+	Encoding    string          // of text without a byte-order mark, as decode.Named knows it
 	Decimal     byte            // of amounts in text: '.' or ',', 0 to find out
 	At          string          // a JSON Pointer to the records
 	Member      string          // of JSON: the members of an object are the records, and their names go into this column

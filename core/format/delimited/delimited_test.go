@@ -482,3 +482,18 @@ func TestQuotesThatMeanNothing(t *testing.T) {
 		t.Errorf("records are %q, %d refused, plain %v; want %q", got, len(batch.Refused), batch.Plain, want)
 	}
 }
+
+func TestOneColumnOfSeveralParts(t *testing.T) {
+	for text, want := range map[string]bool{
+		"guest\nAnn Berg\nUwe Lund\n": true, "all\nD1#5#x\nD2#7#y\n": true, "all\nD1/5\nD2/7\n": true,
+		"code\nA-1\nB_2\n": false, "amount\n1 234.50\n2 300.00\n": false, "posted\n31/01/2031\n30/01/2031\n": false, "mail\na@b.example\n": false,
+	} {
+		cutter := NewCutter(strings.NewReader(text), MaxRecord, nil, NewHeads(Request{}).Find)
+		if err := cutter.Peek(1 << 10); err != nil {
+			t.Fatal(err)
+		}
+		if got := cutter.Head().Several; got != want {
+			t.Errorf("%q: %v", text, got)
+		}
+	}
+}

@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"strings"
 	"sync"
+	"unicode"
 	"unicode/utf8"
 
 	"lastblock/core/format/header"
@@ -216,12 +217,15 @@ func find(sample []byte, whole bool, request Request) *Head {
 }
 
 // haveParts tells whether most texts of the only column consist of several parts, with blanks
-// or a sign between them, and are no values.
+// or a sign between them that words do not have, and are no values.
 func haveParts(rows [][]string) bool {
+	parts := func(c rune) bool {
+		return !unicode.IsLetter(c) && !unicode.IsDigit(c) && !strings.ContainsRune("-._'’()&@", c)
+	}
 	count := 0
 	for _, row := range rows {
 		text := strings.TrimSpace(row[0])
-		if strings.ContainsAny(text, " \t;|:~^") && !header.IsValue(text) {
+		if strings.ContainsFunc(text, parts) && !header.IsValue(text) {
 			count++
 		}
 	}
