@@ -99,10 +99,16 @@ func Width(rows [][]string) int {
 		return width
 	}
 	const fewest, of, most = 3, 9, 10
-	for wide, count := range counts {
-		first := slices.IndexFunc(rows, func(row []string) bool { return len(row) == wide })
-		if wide > 1 && count >= fewest && most*count >= of*(len(rows)-first) {
-			return wide // of two such widths neither could be in nine of ten rows
+	best := 0 // rows that have the width; of as many rows the width that comes first
+	seen := make(map[int]bool)
+	for first, row := range rows {
+		wide := len(row)
+		if seen[wide] {
+			continue
+		}
+		seen[wide] = true
+		if count := counts[wide]; wide > 1 && count >= fewest && count > best && most*count >= of*(len(rows)-first) {
+			width, best = wide, count
 		}
 	}
 	return width

@@ -3,6 +3,7 @@ package header
 import (
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -108,6 +109,14 @@ func TestWidth(t *testing.T) {
 	}
 	if at, found := Find(rows, 0); at != 30 || found != 1 {
 		t.Errorf("the header of %d rows is at %d, want 30", found, at)
+	}
+	// Two widths below the preamble, each in nine of ten rows from its first one on.
+	both := slices.Clone(rows[:30])
+	both = slices.Concat(both, both[:20], slices.Repeat([][]string{{"a", "b"}}, 40), slices.Repeat([][]string{{"a", "b", "c"}}, 4))
+	for range 20 {
+		if got := Width(both); got != 2 {
+			t.Fatalf("of two widths at the end it is %d, want the one of most rows, 2", got)
+		}
 	}
 	for i := 1; i < len(rows); i += 3 { // texts in which a separator stands now and then
 		rows[i] = []string{"x", "y"}
