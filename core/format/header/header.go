@@ -182,22 +182,18 @@ func Complete(names []string, records [][]string) []string {
 func naming(rows [][]string, at int) int {
 	const deepest = 20
 	names := func(i int) bool {
-		used := usedColumns(rows[i+1:])
-		if len(used) < 2 {
-			return false
-		}
 		seen := make(map[string]bool)
-		for column := range used {
+		for column, used := range usedColumns(rows[i+1:]) {
 			name := ""
 			if column < len(rows[i]) {
 				name = strings.TrimSpace(rows[i][column])
 			}
-			if name == "" || seen[name] || IsValue(name) {
+			if used && (name == "" || seen[name] || IsValue(name)) {
 				return false
 			}
-			seen[name] = true
+			seen[name] = seen[name] || used
 		}
-		return true
+		return len(seen) > 1
 	}
 	if names(at) {
 		return at
@@ -213,14 +209,15 @@ func naming(rows [][]string, at int) int {
 	return at
 }
 
-// usedColumns are the columns in which any row holds something.
-func usedColumns(rows [][]string) map[int]bool {
-	used := make(map[int]bool)
+// usedColumns tells of each column whether any row holds something in it.
+func usedColumns(rows [][]string) []bool {
+	var used []bool
 	for _, row := range rows {
 		for column, text := range row {
-			if strings.TrimSpace(text) != "" {
-				used[column] = true
+			if column == len(used) {
+				used = append(used, false)
 			}
+			used[column] = used[column] || strings.TrimSpace(text) != ""
 		}
 	}
 	return used
@@ -236,15 +233,16 @@ func IsProven(rows [][]string) bool {
 	if len(below) < fewest {
 		return true // nothing to go by, and hardly a table
 	}
+	texts := make([]string, 0, len(below))
 	for column, name := range first {
-		var texts []string
+		texts = texts[:0]
 		for _, row := range below {
 			if column < len(row) && strings.TrimSpace(row[column]) != "" {
 				texts = append(texts, strings.TrimSpace(row[column]))
 			}
 		}
 		name = strings.TrimSpace(name)
-		if len(texts) >= fewest && name != "" && (mostlyValues(below, column) && !IsValue(name) || isOfAnotherKind(name, texts)) {
+		if len(texts) >= fewest && name != "" && (isOfAnotherKind(name, texts) || !IsValue(name) && mostlyValues(below, column)) {
 			return true
 		}
 	}
@@ -256,15 +254,20 @@ func isOfAnotherKind(name string, texts []string) bool {
 	all := func(has func(text string) bool) bool {
 		return !has(name) && !slices.ContainsFunc(texts, func(text string) bool { return !has(text) })
 	}
-	counts := make(map[string]int)
-	for _, text := range texts {
-		counts[text]++
-	}
 	return all(func(text string) bool { return strings.ContainsAny(text, "0123456789") }) ||
 		all(func(text string) bool { return len(text) == len(texts[0]) }) ||
 		all(func(text string) bool { return strings.ToUpper(text) == text }) ||
 		all(func(text string) bool { r, _ := utf8.DecodeRuneInString(text); return unicode.IsUpper(r) }) ||
-		2*len(counts) <= len(texts) && counts[name] == 0
+		comeAgain(texts) && !slices.Contains(texts, name)
+}
+
+// comeAgain tells whether texts come twice each, or more often, on average.
+func comeAgain(texts []string) bool {
+	different := make(map[string]bool)
+	for _, text := range texts {
+		different[text] = true
+	}
+	return 2*len(different) <= len(texts)
 }
 
 // Join joins what stands one below another in the lines of a header with

@@ -188,8 +188,9 @@ func isLongDash(text []byte) bool { return string(text) == "–" || string(text)
 // IsDash tells whether a text is a dash, with or without a currency, which Parse reads as
 // zero. In a column of amounts it is one; elsewhere it stands for nothing.
 func IsDash(text []byte) bool {
-	const longest = 24 // a few blanks, a currency and a dash
-	if len(text) > longest || bytes.ContainsAny(text, "0123456789") {
+	const longest = 24       // a few blanks, a currency and a dash
+	const firstByte = '\xe2' // of the dashes that are not ASCII
+	if len(text) > longest || bytes.IndexByte(text, '-') < 0 && bytes.IndexByte(text, firstByte) < 0 || bytes.ContainsAny(text, "0123456789") {
 		return false
 	}
 	_, err := parseMarked(text, '.')
