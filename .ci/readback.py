@@ -162,5 +162,5 @@ for doc, text_of, amount, posted, _ in ROWS[1:]:
     assert row["text"] == (text_of or "") and row["posted"] == (posted.isoformat() if posted else ""), (doc, row)
     assert row["amount"] == "" if amount is None else Amount(row["amount"]) == amount, (doc, row)
 statement = {row[0]: row[1:] for row in sheet_rows("both-Statement")}
-assert Amount(statement["total here"][1]) == sum(r[2] for r in ROWS if r[2] is not None), statement
+assert Amount(statement["total per records"][1]) == sum(r[2] for r in ROWS if r[2] is not None), statement
 print("both.xlsx, by the office program:", {name: len(sheet_rows(f"both-{name}")) - 1 for name in want})

@@ -31,10 +31,10 @@ func (a *app) align() *cobra.Command {
 		Long: `Puts sources side by side: one row for each key, with all columns of all sources,
 and present_in, which says how many of them have the key. A column that several
 sources have is called by its name and that of the source. Where a source does not
-have the key nothing stands, which is told apart from a blank that stands there: "" in
+have the key its columns are empty, as distinct from blank: "" in
 delimited text, null in JSON, an empty cell in a workbook.
 
-A key that stands twice in one source is ambiguous, and of weight stop.`,
+A key that stands twice in one source is ambiguous: a "stop" finding.`,
 		Example: `  lastblock align --plan lastblock-demo/balances/lastblock.toml --key pass_no --drop counterparty,currency --sorted
   lastblock align --plan lastblock-demo/balances/lastblock.toml --key pass_no --only-missing --out lastblock-demo/results/missing.xlsx --replace`,
 		Args: needPaths,

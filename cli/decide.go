@@ -41,7 +41,7 @@ func (a *app) decide() *cobra.Command {
 		Short: "What was decided about findings, by whom and why?",
 		Long: `Notes a decision about findings, by their ids as they are printed. An accepted
 finding stays visible, with the reason, and no longer stops anything; once what
-it says has changed, the decision does not hold any more. Of what doubles has
+it says has changed, the decision no longer applies. Of what doubles has
 found, --drop leaves out the files or records that are called by these letters,
 in tieout, collate and rollup from then on, as long as they are what they were;
 --keep says that all are to be counted. Decisions are only ever added to a file:

@@ -60,9 +60,9 @@ func (a *app) reconcile() *cobra.Command {
 		Use:   "reconcile [RECORDS…] --against REFERENCE",
 		Short: "What agrees, what does not, and which are the reconciling items?",
 		Long: `Brings records together with those of a reference by key, and says of each whether
-it agrees, differs, or stands only here or only there; a key that stands more than
+it agrees, differs, or is on one side only; a key that is found more than
 once and does not pair off is ambiguous. Values are compared by what they mean, as
-prove does. With --total a statement leads from the total here to the total there.
+prove does. With --total a statement leads from the total per records to the total per reference.
 --out writes all records with both sides next to each other; what differs does not
 keep it from being written, since that is what it is about.
 

@@ -117,7 +117,7 @@ func TestReconciledWorkbook(t *testing.T) {
 		if err != nil {
 			t.Fatalf("%q is no number: %v", row, err)
 		}
-		if row[0] == "total there" {
+		if row[0] == "total per reference" {
 			if apart := sums[row[1]] - value; apart > 0.001 || apart < -0.001 {
 				t.Errorf("the statement of %q comes to %.2f, and its last line is %.2f", row[1], sums[row[1]], value)
 			}

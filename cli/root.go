@@ -24,7 +24,7 @@ import (
 
 // The exit codes.
 const (
-	ExitDone    = 0 // done, and nothing of weight stop
+	ExitDone    = 0 // done, without a "stop" finding
 	ExitStop    = 1 // done, and there is a "stop" finding
 	ExitNotDone = 2 // bad usage, or a file that cannot be read or written
 )

@@ -17,7 +17,7 @@ func restOf(g group, n int) Finding {
 // End is the Order of findings that belong to no source of the run.
 const End = math.MaxInt
 
-// Stops tells whether any finding is of weight stop, and not accepted.
+// Stops tells whether any finding is a "stop" finding, and not accepted.
 func Stops(findings []Finding) bool {
 	for i := range findings {
 		if findings[i].Stops() {

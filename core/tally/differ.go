@@ -14,7 +14,7 @@ import (
 // TellDiffering adds a finding for every source whose columns are not those
 // that most sources have: which it lacks, which it has beside them, or that
 // only their order differs. It is called after Finish.
-// With StrictColumns that is of weight stop.
+// With StrictColumns that is a "stop" finding.
 func (t *Tally) TellDiffering() {
 	if t.toldDiffering {
 		return

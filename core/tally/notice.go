@@ -184,7 +184,7 @@ func (t *Tally) tell(index int, s *Source) {
 		if s.set.hidden > 0 {
 			parts = append(parts, words.Count(s.set.hidden, "row"))
 		}
-		add(finding.Finding{Kind: finding.HiddenCells, Count: s.set.hidden, Message: "hidden in the workbook, and read: " + strings.Join(parts, ", ")})
+		add(finding.Finding{Kind: finding.HiddenCells, Count: s.set.hidden, Message: strings.Join(parts, ", ") + " hidden in the workbook; read like the others"})
 	}
 	if s.set.guessed != "" {
 		add(finding.Finding{

@@ -29,9 +29,9 @@ func Example() {
 		fmt.Println(line.Label, line.Count, line.Amounts[0])
 	}
 	// Output:
-	// total here 3 107.00
+	// total per records 3 107.00
 	// less only here -1 -12.00
 	// plus only there 1 9.00
 	// amount: other amounts (1 pair) 0 -5.00
-	// total there 3 99.00
+	// total per reference 3 99.00
 }

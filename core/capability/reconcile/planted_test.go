@@ -136,10 +136,10 @@ func TestPlanted(t *testing.T) {
 		}
 		lines := o.Statement.Lines
 		if total := lines[0].Amounts[0].String(); rat(t, total).Cmp(p.totalHere) != 0 {
-			t.Errorf("seed %d: the total here is %s, want %s", seed, total, p.totalHere.FloatString(2))
+			t.Errorf("seed %d: the total per records is %s, want %s", seed, total, p.totalHere.FloatString(2))
 		}
 		if total := lines[len(lines)-1].Amounts[0].String(); rat(t, total).Cmp(p.totalThere) != 0 {
-			t.Errorf("seed %d: the total there is %s, want %s", seed, total, p.totalThere.FloatString(2))
+			t.Errorf("seed %d: the total per reference is %s, want %s", seed, total, p.totalThere.FloatString(2))
 		}
 		foots(t, &o.Statement)
 		if rows := strings.Count(o.rows, "\n"); rows < max(len(p.here), len(p.there)) {

@@ -139,14 +139,14 @@ func TestStatuses(t *testing.T) {
 	if got, want := counted(o), "agrees 2 2 2, differs 3 3 3, only-here 2 2 0, only-there 1 0 1, ambiguous 1 2 2"; got != want {
 		t.Errorf("the counts are %s, want %s", got, want)
 	}
-	want := `total here|9|777.00
+	want := `total per records|9|777.00
 less only here|-2|-71.00
 plus only there|1|99.00
 less ambiguous here|-2|-110.00
 plus ambiguous there|2|120.00
 amount: other amounts (1 pair)|0|0.50
 amount: opposite sign (1 pair)|0|10.00
-total there|8|825.50
+total per reference|8|825.50
 `
 	if got := statement(o.Statement); got != want {
 		t.Errorf("the statement is\n%s\nwant\n%s", got, want)
@@ -380,8 +380,8 @@ func TestByGroup(t *testing.T) {
 		t.Fatalf("there are %d groups", len(o.Groups))
 	}
 	want := []string{
-		"total here|2|30\nless with another g there|-1|-20\ntotal there|1|10\n",
-		"total here|1|5\nless only here|-1|-5\nplus only there|1|7\nplus with another g here|1|21\ntotal there|2|28\n",
+		"total per records|2|30\nless with another g there|-1|-20\ntotal per reference|1|10\n",
+		"total per records|1|5\nless only here|-1|-5\nplus only there|1|7\nplus with another g here|1|21\ntotal per reference|2|28\n",
 	}
 	for i, s := range o.Groups {
 		if got := statement(s); got != want[i] {

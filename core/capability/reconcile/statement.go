@@ -12,7 +12,7 @@ import (
 	"lastblock/core/value/words"
 )
 
-// Statement leads from the total here to the total there: the first line is the one,
+// Statement leads from the total per records to the total per reference: the first line is the one,
 // the last line is the other, and the lines above the last add up to it, in counts
 // and in amounts.
 type Statement struct {
@@ -294,7 +294,7 @@ func (w *worker) move(here, there []matching.Item) {
 // the totals that were taken when the records were read.
 func (r *run) statement(a *account, counts [2]int, sums [2][]amount.Amount) (Statement, error) {
 	var s Statement
-	s.Lines = append(s.Lines, Line{Label: "total here", Count: counts[0], Amounts: sums[0]})
+	s.Lines = append(s.Lines, Line{Label: "total per records", Count: counts[0], Amounts: sums[0]})
 	var kinds []lineKind
 	for kind := range a.lines {
 		kinds = append(kinds, kind)
@@ -317,7 +317,7 @@ func (r *run) statement(a *account, counts [2]int, sums [2][]amount.Amount) (Sta
 		count += e.count
 		s.Lines = append(s.Lines, line)
 	}
-	s.Lines = append(s.Lines, Line{Label: "total there", Count: counts[1], Amounts: sums[1]})
+	s.Lines = append(s.Lines, Line{Label: "total per reference", Count: counts[1], Amounts: sums[1]})
 	s.align()
 	if count != counts[1] {
 		return s, footError("records", fmt.Sprint(counts[1]), fmt.Sprint(count), fmt.Sprint(counts[1]-count))

@@ -87,12 +87,12 @@ func (w *worker) describe(f *finding.Finding, status Status, side int, here, the
 	case Differs:
 		w.describeDifferences(f, here, there)
 	case OnlyHere:
-		f.Message = w.named(side, items[0]) + " stands only here, and not in the reference"
+		f.Message = w.named(side, items[0]) + " is in the records but not in the reference"
 		if w.run.mirror != nil {
 			f.Message = w.run.mirror.onlyOne(items[0].Key(), 0, w.keyText(0, items[0]), f.Amount)
 		}
 	case OnlyThere:
-		f.Message = w.named(side, items[0]) + " stands only in the reference"
+		f.Message = w.named(side, items[0]) + " is in the reference but not in the records"
 		if w.run.mirror != nil {
 			f.Message = w.run.mirror.onlyOne(items[0].Key(), 1, w.keyText(1, items[0]), f.Amount)
 		}
