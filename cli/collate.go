@@ -1,28 +1,25 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"io"
+	"slices"
 
 	"lastblock/core/capability/collate"
 	"lastblock/core/finding"
-	"lastblock/core/source"
+	"lastblock/core/month"
+	"lastblock/core/option"
+	"lastblock/core/record"
 	"lastblock/show"
+	"lastblock/show/view"
 
 	"github.com/spf13/cobra"
 )
 
-type collateFlags struct {
-	reading reading
-	writing writing
-	bare    bool
-	totals  []string
-	added   []show.Cells // columns from elsewhere
-}
-
 func (a *app) collate() *cobra.Command {
-	f := new(collateFlags)
-	cmd := &cobra.Command{
+	t := month.NewCollate()
+	return a.forTask(t, &cobra.Command{
 		Use:   "collate [PATH…]",
 		Short: "What are all records together, each with its source?",
 		Long: `Puts all records one under another, matched by the names of their columns in
@@ -32,138 +29,104 @@ the words of --name, then source and source_line.`,
 		Example: `  lastblock collate --plan lastblock-demo/lastblock.toml --out lastblock-demo/results/all.xlsx --suspense lastblock-demo/results/suspense.csv --replace
   lastblock collate --plan lastblock-demo/lastblock.toml --where 'account == "04100" && credit > 1000' --make 'net=debit-credit' --bare
   lastblock collate lastblock-demo/journals/corvane_2031-01.csv --bare`,
-		Args: needPaths,
-		RunE: func(cmd *cobra.Command, paths []string) error { return a.runCollate(cmd, f, paths) },
-	}
-	f.addTo(cmd, a)
-	return cmd
+	}, func(cmd *cobra.Command, paths []string) error {
+		return a.runCollate(cmd.Context(), t, t, paths, func(*month.Input, *collated) error { return nil })
+	})
 }
 
-// addTo adds the flags of a command that puts records together.
-func (f *collateFlags) addTo(cmd *cobra.Command, a *app) {
-	flags := cmd.Flags()
-	flags.BoolVar(&f.bare, "bare", false, "leave out the words of --name, source and source_line")
-	flags.StringSliceVar(&f.totals, "total", nil, "amount columns to prove as well; a record without a proper amount there goes into suspense")
-	f.writing.addOut(cmd)
-	f.writing.addSuspense(cmd)
-	f.reading.addTo(a, cmd)
-	f.reading.completeColumns(cmd, false, "total")
-}
-
-func (a *app) runCollate(cmd *cobra.Command, f *collateFlags, paths []string) error {
-	return a.collateWith(cmd, f, paths, func(*input, *collate.Options, show.Format) error { return nil })
-}
-
-// collateWith puts records together. prepare may add to the options.
-func (a *app) collateWith(cmd *cobra.Command, f *collateFlags, paths []string, prepare func(*input, *collate.Options, show.Format) error) (err error) {
-	ctx := cmd.Context()
-	if err := noneTwice("total", f.totals); err != nil {
+// runCollate puts records together for a task, as collate says. prepare may add to what is written.
+func (a *app) runCollate(ctx context.Context, task month.Task, t *month.Collate, paths []string, prepare func(*month.Input, *collated) error) error {
+	if err := option.Distinct("total", t.Totals); err != nil {
 		return err
 	}
-	in, err := f.reading.openSources(ctx, paths)
+	in, err := a.open(ctx, task, paths)
 	if err != nil {
 		return err
 	}
-	format, packed := show.CSV, ""
-	if f.writing.out != "" {
-		if format, packed, err = show.FormatOf("out", f.writing.out); err != nil {
-			return err
-		}
-	} else if f.reading.json {
-		format = show.JSON
-	}
-	options := collate.Options{Bare: f.bare, Totals: f.totals, Delimiter: ',', Shield: f.writing.shield, Twins: true}
-	if format == show.TSV {
-		options.Delimiter = '\t'
-	}
-	if err := prepare(in, &options, format); err != nil {
+	c := collated{in: in, options: collate.Options{Bare: t.Bare, Totals: t.Totals, Shield: t.Shield, Twins: true}}
+	if c.format, c.packed, err = formatOf("out", t.Out); err != nil {
 		return err
 	}
-	if err := in.needSources(); err != nil {
+	if t.Out == "" && t.JSON {
+		c.format = show.JSON
+	}
+	if err := prepare(in, &c); err != nil {
 		return err
 	}
-	if options.Drop, err = in.left(); err != nil {
+	if err := in.NeedSources(); err != nil {
+		return err
+	}
+	if c.options.Drop, err = in.Left(); err != nil {
 		return err
 	}
 	var kept *show.Output
-	if options.Suspense, kept, err = a.openSuspense(in, &f.writing); err != nil {
+	if c.options.Suspense, kept, err = a.openSuspense(&t.Writing); err != nil {
 		return err
 	}
-	result, spool, err := a.openResult(in, f)
+	result, spool, err := a.openResult(&t.Writing)
 	if err != nil {
 		return err
 	}
-	stop := a.progress(&f.reading, in)
-	done, err := writeCollation(ctx, in, options, format, packed, f, result)
+	stop := a.progress(in)
+	done, err := c.write(ctx, result)
 	stop()
 	if err != nil {
 		return err
 	}
-	in.settle(done.Findings)
-	return a.finishCollate(in.set, f, done, kept, result, spool)
+	a.settle(in, task.Name(), done.Findings)
+	withheld := finding.Stops(done.Findings) && !t.Anyway
+	if spool != nil || withheld {
+		result = nil
+	}
+	if err := a.outputs.Commit(kept, result); err != nil {
+		return err
+	}
+	return stopped(a.showCollated(task.Name(), t, in, done, spool, withheld), done.Findings)
 }
 
-// openResult starts the result: the file of --out, or a spool that is passed
-// on to standard output once the proof holds.
-func (a *app) openResult(in *input, f *collateFlags) (result, spool *show.Output, err error) {
-	if f.writing.out != "" {
-		result, err = a.create(in, &f.writing, f.writing.out)
+// openResult starts the result: a file, or a spool that is passed on to standard output once the
+// proof holds.
+func (a *app) openResult(w *month.Writing) (result, spool *show.Output, err error) {
+	if w.Out != "" {
+		result, err = a.create(w, w.Out)
 		return result, nil, err
 	}
 	spool, err = a.outputs.Spool()
 	return spool, spool, err
 }
 
-// finishCollate puts the result in its place, unless a finding stops it, and
-// says what was done: beside records on standard output that goes to standard
-// error.
-func (a *app) finishCollate(set *source.Set, f *collateFlags, r *collate.Result, kept, result, spool *show.Output) error {
-	stopped := finding.Stops(r.Findings) && !f.writing.anyway
-	if spool != nil || stopped {
-		result = nil
-	}
-	if err := a.outputs.Commit(kept, result); err != nil {
-		return err
-	}
-	switch {
-	case f.reading.json:
-		if err := a.printCollateDocument(set, f, r, spool, stopped); err != nil {
-			return err
+// showCollated shows the records, or says where they are; withheld where a finding stops that.
+func (a *app) showCollated(command string, t *month.Collate, in *month.Input, r *collate.Result, spool *show.Output, withheld bool) error {
+	if t.JSON {
+		out := t.Out
+		if withheld {
+			out, spool = "", nil
 		}
-	default:
-		report := a.stdout
-		if spool != nil {
-			if !stopped {
-				if err := a.printRecords(f, spool); err != nil {
-					return err
-				}
-			}
-			if !a.stdout.Terminal {
-				report = a.stderr
+		return a.printWithRecords(view.CollateDocument(command, out, in.Set, r), spool)
+	}
+	report := a.stdout
+	if spool != nil {
+		if !withheld {
+			if err := a.printRecords(spool, !t.Bare); err != nil {
+				return err
 			}
 		}
-		a.reportCollate(report, f, set, r, stopped)
+		report = a.beside()
 	}
-	if finding.Stops(r.Findings) {
-		return errStop
+	if t.Out != "" && !withheld {
+		fmt.Fprintf(report, "%s: %s of %s, %s\n", t.Out, show.Count(r.Records, "record"), show.Count(len(in.Set.Sources), "source"), show.Count(len(r.Columns), "column"))
 	}
+	if withheld {
+		fmt.Fprintln(report, notWritten)
+	}
+	show.Findings(report, r.Findings)
+	show.Proof(report, &r.Proof)
 	return nil
 }
 
-func (a *app) reportCollate(s *show.Screen, f *collateFlags, set *source.Set, r *collate.Result, stopped bool) {
-	if f.writing.out != "" && !stopped {
-		fmt.Fprintf(s, "%s: %s of %s, %s\n", f.writing.out, show.Count(r.Records, "record"), show.Count(len(set.Sources), "source"), show.Count(len(r.Columns), "column"))
-	}
-	if stopped {
-		fmt.Fprintln(s, "the result was not written, because of \"stop\" findings; --anyway writes it all the same")
-	}
-	show.Findings(s, r.Findings)
-	show.Proof(s, &r.Proof)
-}
-
-// printRecords passes records on: all of them into a pipe, the first ones as a
-// table to a terminal.
-func (a *app) printRecords(f *collateFlags, spool *show.Output) error {
+// printRecords passes records on: all of them into a pipe, the first ones as a table to a
+// terminal. placed says that their last columns are source and line.
+func (a *app) printRecords(spool *show.Output, placed bool) error {
 	reader, err := spool.Reader()
 	if err != nil {
 		return err
@@ -172,35 +135,16 @@ func (a *app) printRecords(f *collateFlags, spool *show.Output) error {
 		_, err := io.Copy(a.stdout, reader)
 		return err
 	}
-	keys := 2 // source and line
-	if f.bare {
-		keys = 0
+	keys := 0
+	if placed {
+		keys = 2
 	}
 	return show.FirstRecords(a.stdout, reader, keys)
 }
 
-func (a *app) printCollateDocument(set *source.Set, f *collateFlags, r *collate.Result, spool *show.Output, stopped bool) error {
-	doc := show.NewDocument(f.reading.command)
-	sources := []show.Object{}
-	for i := range set.Sources {
-		sources = append(sources, sourceObject(set, i))
-	}
-	doc.Add("sources", sources)
-	doc.Add("columns", r.Columns)
-	doc.Add("rows", r.Records)
-	if f.writing.out != "" && !stopped {
-		doc.Add("out", f.writing.out)
-	}
-	doc.Add("passed_over", passedOver(set))
-	doc.Add("findings", r.Findings)
-	doc.Add("proof", show.ProofObject(&r.Proof))
-	return a.printWithRecords(doc, spool, stopped)
-}
-
-// printWithRecords prints a document, with the records that were spooled unless there are
-// none or a finding stops them.
-func (a *app) printWithRecords(doc show.Object, spool *show.Output, stopped bool) error {
-	if spool == nil || stopped {
+// printWithRecords prints a document, with the records that were spooled; nil for none.
+func (a *app) printWithRecords(doc show.Object, spool *show.Output) error {
+	if spool == nil {
 		return show.Document(a.stdout, doc)
 	}
 	records, err := spool.Reader()
@@ -212,4 +156,67 @@ func (a *app) printWithRecords(doc show.Object, spool *show.Output, stopped bool
 		return err
 	}
 	return d.Close()
+}
+
+// collated is a collation and the format that it is written in.
+type collated struct {
+	in      *month.Input
+	options collate.Options
+	format  show.Format
+	packed  string
+	added   *[]show.Cells // columns from elsewhere, known once the collation is prepared; nil for none
+}
+
+// write writes the records in their format. Delimited text is copied as it stands.
+func (c collated) write(ctx context.Context, w io.Writer) (*collate.Result, error) {
+	as := show.RecordFormat{Format: c.format, Packed: c.packed, Shield: c.options.Shield}
+	c.options.Delimiter = as.Delimiter()
+	var kinds map[string]month.Column
+	if c.format.IsTyped() {
+		var err error
+		if kinds, err = c.in.Kinds(ctx); err != nil {
+			return nil, err
+		}
+		c.options.Kinds = make(map[string]record.Kind)
+		for name, column := range kinds {
+			c.options.Kinds[name] = column.Kind
+		}
+	}
+	plan, err := collate.Prepare(ctx, c.in.Set, c.in.Reading, c.options)
+	if err != nil {
+		return nil, err
+	}
+	var result *collate.Result
+	fill := func(w io.Writer) (err error) {
+		result, err = plan.Write(ctx, w)
+		return err
+	}
+	if as.IsVerbatim() {
+		err = as.WriteVerbatim(w, plan.Header(), fill)
+	} else {
+		as.Columns = c.columns(plan, kinds)
+		plan.Encode(as.Encoder())
+		err = as.Write(w, fill)
+	}
+	return result, err
+}
+
+// columns are those of the collation as a typed format has them.
+func (c collated) columns(plan *collate.Plan, kinds map[string]month.Column) []show.Cells {
+	columns := make([]show.Cells, len(plan.Columns))
+	for i, name := range plan.Columns {
+		columns[i] = show.Cells{Name: name, Kind: record.Text}
+		if found, ok := kinds[name]; ok {
+			columns[i].Kind, columns[i].Scale = found.Kind, found.Scale
+		}
+		if c.added != nil {
+			if at := slices.IndexFunc(*c.added, func(a show.Cells) bool { return a.Name == name }); at >= 0 {
+				columns[i] = (*c.added)[at]
+			}
+		}
+	}
+	if n := len(columns); n > 0 && plan.HasLine() {
+		columns[n-1].Kind = record.Amount // the line
+	}
+	return columns
 }

@@ -1,27 +1,21 @@
 package cli
 
 import (
-	"fmt"
-	"strings"
-	"time"
+	"context"
+	"errors"
 
 	"lastblock/core/capability/intake"
-	"lastblock/core/finding"
-	"lastblock/core/record"
+	"lastblock/core/month"
 	"lastblock/core/source"
 	"lastblock/show"
+	"lastblock/show/view"
 
 	"github.com/spf13/cobra"
 )
 
-type intakeFlags struct {
-	reading reading
-	head    int
-}
-
 func (a *app) intake() *cobra.Command {
-	f := new(intakeFlags)
-	cmd := &cobra.Command{
+	t := month.NewIntake()
+	return a.forTask(t, &cobra.Command{
 		Use:   "intake [PATH…]",
 		Short: "What arrived, and in what shape?",
 		Long: `Lists each source with what its name tells, how it is written, its rows and
@@ -30,240 +24,26 @@ columns differ between sources, and what was passed over and why.`,
 		Example: `  lastblock intake --plan lastblock-demo/lastblock.toml
   lastblock intake lastblock-demo/journals --name '{entity}_{period}'
   lastblock intake lastblock-demo/journals --only 'corvane*' --head 3`,
-		Args: needPaths,
-		RunE: func(cmd *cobra.Command, paths []string) error { return a.runIntake(cmd, f, paths) },
-	}
-	cmd.Flags().IntVar(&f.head, "head", 0, "show the first N rows of each source")
-	f.reading.addTo(a, cmd)
-	return cmd
+	}, func(cmd *cobra.Command, paths []string) error { return a.runIntake(cmd.Context(), t, paths) })
 }
 
-func (a *app) runIntake(cmd *cobra.Command, f *intakeFlags, paths []string) error {
-	ctx := cmd.Context()
-	if f.head < 0 {
-		return fmt.Errorf("--head %d: a number of rows is needed", f.head)
+func (a *app) runIntake(ctx context.Context, t *month.Intake, paths []string) error {
+	options := t.Ask()
+	in, err := a.open(ctx, t, paths)
+	if none := new(source.NoSourcesError); err != nil && (!errors.As(err, &none) || len(none.PassedOver) == 0) {
+		return err // what was passed over is shown, even where nothing else is
 	}
-	in, err := f.reading.open(ctx, paths)
-	if err != nil {
-		return err
-	}
-	if len(in.set.Sources) == 0 && len(in.set.PassedOver) == 0 {
-		return in.needSources()
-	}
-	stop := a.progress(&f.reading, in)
-	result, err := intake.Run(ctx, in.set, in.reading, intake.Options{Head: f.head})
+	stop := a.progress(in)
+	result, err := intake.Run(ctx, in.Set, in.Reading, options)
 	stop()
 	if err != nil {
 		return err
 	}
-	in.settle(result.Findings)
-	if f.reading.json {
-		err = show.Document(a.stdout, intakeDocument(in.set, f, result))
+	a.settle(in, t.Name(), result.Findings)
+	if t.JSON {
+		err = show.Document(a.stdout, view.IntakeDocument(in.Set, t.Head > 0, result))
 	} else {
-		a.printIntake(in.set, f, result)
+		view.Intake(a.stdout, in.Set, t.Head > 0, result)
 	}
-	if err == nil && finding.Stops(result.Findings) {
-		return errStop
-	}
-	return err
-}
-
-func intakeDocument(set *source.Set, f *intakeFlags, r *intake.Result) show.Object {
-	sources := []show.Object{}
-	for i := range r.Sources {
-		s := &r.Sources[i]
-		src := &set.Sources[s.Index]
-		o := sourceObject(set, s.Index)
-		if src.Size >= 0 {
-			o.Add("size", src.Size)
-			o.Add("changed", src.Changed.UTC().Format(time.RFC3339))
-		}
-		o.Add("format", s.Head.Format)
-		if !s.Head.Empty && s.Head.Delimiter != 0 {
-			if s.Separated != "" {
-				o.Add("separated", s.Separated)
-			} else {
-				o.Add("delimiter", string(s.Head.Delimiter))
-			}
-			o.Add("decimal", string(s.Decimal))
-		}
-		if s.Head.Delimiter != 0 {
-			o.Add("encoding", s.Encoding)
-		}
-		if s.Packed != "" {
-			o.Add("packed", s.Packed)
-		}
-		o.Add("header", s.Head.HasHeader())
-		o.Add("rows", s.Rows)
-		columns := []show.Object{}
-		for _, c := range s.Columns {
-			columns = append(columns, show.Object{{Name: "column", Value: c.Name}, {Name: "kind", Value: c.Kind}})
-		}
-		o.Add("columns", columns)
-		if s.FirstDate != "" {
-			o.Add("first_date", s.FirstDate)
-			o.Add("last_date", s.LastDate)
-		}
-		if f.head > 0 {
-			o.Add("head", s.First)
-		}
-		sources = append(sources, o)
-	}
-	columns := []show.Object{}
-	for _, c := range r.Columns {
-		o := show.Object{
-			{Name: "column", Value: c.Name}, {Name: "kind", Value: c.Kind}, {Name: "sources", Value: c.Sources},
-			{Name: "filled", Value: c.Filled}, {Name: "others", Value: c.Others},
-		}
-		if c.Code != "" {
-			o.Add("code", c.Code)
-		}
-		columns = append(columns, o)
-	}
-	doc := show.NewDocument("intake")
-	doc.Add("sources", sources)
-	doc.Add("columns", columns)
-	doc.Add("rows", r.Rows)
-	doc.Add("passed_over", passedOver(set))
-	doc.Add("findings", r.Findings)
-	doc.Add("proof", show.ProofObject(&r.Proof))
-	return doc
-}
-
-// delimiterName calls a delimiter by a name that can be read.
-func delimiterName(delimiter byte) string {
-	switch delimiter {
-	case ',':
-		return "comma"
-	case ';':
-		return "semicolon"
-	case '\t':
-		return "tab"
-	case '|':
-		return "pipe"
-	}
-	return fmt.Sprintf("%q", delimiter)
-}
-
-func (a *app) printIntake(set *source.Set, f *intakeFlags, r *intake.Result) {
-	a.printIntakeSources(set, f, r)
-	if f.head > 0 {
-		a.printHeads(set, r)
-	}
-	a.printColumns(r)
-	a.printPassedOver(set)
-	show.Findings(a.stdout, r.Findings)
-	show.Proof(a.stdout, &r.Proof)
-}
-
-func (a *app) printIntakeSources(set *source.Set, f *intakeFlags, r *intake.Result) {
-	t := show.Table{Columns: []show.Column{{Name: "source", Key: true}}}
-	for _, word := range set.Words() {
-		t.Columns = append(t.Columns, show.Column{Name: word})
-	}
-	t.Columns = append(t.Columns,
-		show.Column{Name: "rows", Right: true}, show.Column{Name: "cols", Right: true},
-		show.Column{Name: "from – to", Whole: true}, show.Column{Name: "format"},
-		show.Column{Name: "size", Right: true}, show.Column{Name: "changed", Whole: true})
-	var size int64
-	for i := range r.Sources {
-		s := &r.Sources[i]
-		src := &set.Sources[s.Index]
-		cells := []string{src.Name}
-		for _, word := range set.Words() {
-			cells = append(cells, set.Word(s.Index, word))
-		}
-		sizeText, changed := "", ""
-		if src.Size >= 0 {
-			size += src.Size
-			sizeText, changed = show.Size(src.Size), src.Changed.Format("2006-01-02 15:04")
-		}
-		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s), sizeText, changed)...)
-	}
-	cells := make([]string, len(t.Columns))
-	words := len(set.Words())
-	cells[0], cells[1+words] = show.Count(len(r.Sources), "source"), show.Number(r.Rows)
-	if size > 0 {
-		cells[5+words] = show.Size(size)
-	}
-	t.AddStrong(cells...)
-	t.Print(a.stdout)
-}
-
-// between is the range of a source's dates, with the year once where it is one.
-func between(s *intake.Sheet) string {
-	if s.FirstDate == "" {
-		return ""
-	}
-	last := s.LastDate
-	if year := last[:len("2031-")]; strings.HasPrefix(s.FirstDate, year) {
-		last = last[len(year):]
-	}
-	return s.FirstDate + " – " + last
-}
-
-// writtenWith says in few words how a source is written.
-func writtenWith(s *intake.Sheet) string {
-	if s.Head.Empty {
-		return "nothing"
-	}
-	text := s.Head.Format
-	if s.Head.Delimiter != 0 {
-		text = delimiterName(s.Head.Delimiter)
-	}
-	if s.Separated != "" {
-		text = s.Separated // of which reading makes tabs
-	}
-	if s.Decimal == ',' {
-		text += ", decimal comma"
-	}
-	if s.Encoding != "utf-8" {
-		text += ", " + s.Encoding
-	}
-	if s.Packed != "" {
-		text += ", " + s.Packed
-	}
-	if !s.Head.HasHeader() {
-		text += ", no header"
-	}
-	return text
-}
-
-func (a *app) printHeads(set *source.Set, r *intake.Result) {
-	for i := range r.Sources {
-		s := &r.Sources[i]
-		fmt.Fprintf(a.stdout, "\n%s\n", a.stdout.Bold(show.Visible(set.Sources[s.Index].Name)))
-		var t show.Table
-		for _, c := range s.Columns {
-			t.Columns = append(t.Columns, show.Column{Name: c.Name, Right: c.Kind == record.Amount})
-		}
-		for _, row := range s.First {
-			t.Add(row...)
-		}
-		t.Print(a.stdout)
-	}
-}
-
-func (a *app) printColumns(r *intake.Result) {
-	fmt.Fprintln(a.stdout)
-	t := show.Table{Columns: []show.Column{
-		{Name: "column", Key: true}, {Name: "kind", Whole: true}, {Name: "in sources", Right: true}, {Name: "filled", Right: true}, {Name: "remark"},
-	}}
-	for _, c := range r.Columns {
-		var remarks []string
-		if c.Sources < len(r.Sources) {
-			remarks = append(remarks, "not in "+show.Count(len(r.Sources)-c.Sources, "source"))
-		}
-		if c.Code != "" {
-			remarks = append(remarks, c.Code)
-		}
-		switch {
-		case c.Others == 1:
-			remarks = append(remarks, fmt.Sprintf("1 value is no %s", c.Kind))
-		case c.Others > 1:
-			remarks = append(remarks, fmt.Sprintf("%s values are no %s", show.Number(c.Others), c.Kind))
-		}
-		t.Add(c.Name, string(c.Kind), show.Number(c.Sources), show.Number(c.Filled), strings.Join(remarks, "; "))
-	}
-	t.Print(a.stdout)
+	return stopped(err, result.Findings)
 }

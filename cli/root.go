@@ -15,7 +15,12 @@ import (
 	"syscall"
 	"time"
 
+	"lastblock/core/capability/reconcile"
 	"lastblock/core/format/postgres"
+	"lastblock/core/month"
+	"lastblock/core/option"
+	"lastblock/core/source"
+	"lastblock/core/value/nearest"
 	"lastblock/show"
 
 	"github.com/spf13/cobra"
@@ -108,7 +113,7 @@ func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	case errors.Is(err, syscall.EPIPE):
 		return outcome{code: ExitNotDone} // the reader of a pipe has gone, and does not want to be told
 	}
-	fmt.Fprintf(app.stderr, "lastblock: %s\n", show.VisibleLines(postgres.Hide(err.Error())))
+	fmt.Fprintf(app.stderr, "lastblock: %s\n", show.VisibleLines(postgres.Hide(app.say(err))))
 	return outcome{code: ExitNotDone}
 }
 
@@ -139,36 +144,8 @@ How references are read, as the flags without from-:
 func init() {
 	cobra.AddTemplateFunc("ownFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, ownGroup) })
 	cobra.AddTemplateFunc("readingFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, readingGroup) })
-	cobra.AddTemplateFunc("againstFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, againstPrefix) })
-	cobra.AddTemplateFunc("fromFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, fromPrefix) })
-}
-
-// Groups of flags; those of another set of sources are called by their prefix.
-const (
-	ownGroup     = "own"
-	readingGroup = "reading"
-)
-
-// flagUsages describes the flags of a command that are of a group.
-func flagUsages(cmd *cobra.Command, group string) string {
-	shared := new(cobra.Command)
-	new(reading).addTo(nil, shared)
-	flags := pflag.NewFlagSet("", pflag.ContinueOnError)
-	cmd.LocalFlags().VisitAll(func(f *pflag.Flag) {
-		of := ownGroup
-		switch {
-		case shared.Flags().Lookup(f.Name) != nil:
-			of = readingGroup
-		case strings.HasPrefix(f.Name, againstPrefix):
-			of = againstPrefix
-		case strings.HasPrefix(f.Name, fromPrefix):
-			of = fromPrefix
-		}
-		if of == group {
-			flags.AddFlag(f)
-		}
-	})
-	return flags.FlagUsagesWrapped(show.NewScreen(cmd.OutOrStdout()).Width) // 0 in a pipe: each flag on one line
+	cobra.AddTemplateFunc("againstFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, reconcile.ReferencePrefix) })
+	cobra.AddTemplateFunc("fromFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, month.FromPrefix) })
 }
 
 // knownCommand wants the first word to be a command.
@@ -184,7 +161,7 @@ func knownCommand(root *cobra.Command, args []string) error {
 	if slices.Contains(names, args[0]) {
 		return nil
 	}
-	return unknownName("command", "", args[0], names)
+	return nearest.Unknown("command", args[0], names)
 }
 
 // app is what the commands of one run share.
@@ -192,8 +169,12 @@ type app struct {
 	stdin          io.Reader
 	stdout, stderr *show.Screen
 	outputs        *show.Outputs
-	inputs         []*input // what was opened to be read
 	begun          time.Time
+
+	task    month.Task // that is run, nil for a command that is none
+	options option.List
+	plan    *month.Plan   // nil without one
+	sets    []*source.Set // that were opened to be read
 }
 
 func (a *app) root() *cobra.Command {
@@ -227,6 +208,6 @@ func explainFlag(cmd *cobra.Command, err error) error {
 		return err
 	}
 	var names []string
-	cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
-	return unknownName("flag", "--", unknown.GetSpecifiedName(), names)
+	cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, show.Flag(f.Name)) })
+	return nearest.Unknown("flag", show.Flag(unknown.GetSpecifiedName()), names)
 }

@@ -42,6 +42,18 @@ func orNothing(n int) string {
 // EachFinding gives findings one by one.
 type EachFinding func(visit func(*finding.Finding) error) error
 
+// Each gives findings one after another.
+func Each(findings []finding.Finding) EachFinding {
+	return func(visit func(*finding.Finding) error) error {
+		for i := range findings {
+			if err := visit(&findings[i]); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+}
+
 // WriteFindings writes every finding in a format. shield has texts shielded, in delimited
 // text, that a spreadsheet would run as formulas.
 func WriteFindings(w io.Writer, format Format, packed string, shield bool, each EachFinding) error {

@@ -78,27 +78,11 @@ func (o *Outputs) isInput(path string) error {
 		if other, err := os.Stat(input); statErr == nil && err == nil && info.Mode().IsRegular() && os.SameFile(info, other) {
 			return &InputError{path, input}
 		}
-		if Resolved(path) == Resolved(input) {
+		if source.Resolved(path) == source.Resolved(input) {
 			return &InputError{path, input}
 		}
 	}
 	return nil
-}
-
-// Resolved is the absolute path of a file that need not be there, without links.
-func Resolved(path string) string {
-	absolute, err := filepath.Abs(path)
-	if err != nil {
-		return filepath.Clean(path)
-	}
-	if real, err := filepath.EvalSymlinks(absolute); err == nil {
-		return real
-	}
-	folder, name := filepath.Split(absolute)
-	if folder == absolute || name == "" {
-		return absolute
-	}
-	return filepath.Join(Resolved(filepath.Clean(folder)), name)
 }
 
 // Create starts an output. Folders that it needs are made.
@@ -122,7 +106,7 @@ func (o *Outputs) Create(path string, replace bool) (*Output, error) {
 		mode = info.Mode().Perm()
 	}
 	for _, other := range o.open {
-		if !other.spool && Resolved(other.path) == Resolved(path) {
+		if !other.spool && source.Resolved(other.path) == source.Resolved(path) {
 			return nil, fmt.Errorf("two outputs cannot both be written to %s", path)
 		}
 	}

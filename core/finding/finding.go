@@ -92,7 +92,7 @@ const (
 	MissingColumn  Kind = "missing-column"  // a column that is needed and that a source lacks
 	ColumnsDiffer  Kind = "columns-differ"  // a source with other columns, or in another order
 	RenamedColumn  Kind = "renamed-column"  // a column of ours whose name a branch has taken
-	UnmatchedName  Kind = "unmatched-name"  // a file whose name does not match --name
+	UnmatchedName  Kind = "unmatched-name"  // a file whose name does not match the pattern of names
 	NotUTF8        Kind = "not-utf8"        // bytes that are no UTF-8
 
 	LinesAbove      Kind = "lines-above"      // lines above the header that are no records

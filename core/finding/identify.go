@@ -6,6 +6,8 @@ import (
 	"strconv"
 	"strings"
 
+	"lastblock/core/option"
+
 	"github.com/zeebo/xxh3"
 )
 
@@ -38,10 +40,14 @@ func StateOf(f *Finding) string {
 	}
 	facts := joined(f.Expected, f.Found, f.Difference, f.Amount, strconv.Itoa(f.Count), strconv.FormatUint(f.Record, 16))
 	if f.Expected+f.Found+f.Difference+f.Amount == "" && f.Record == 0 {
-		facts = joined(f.Message)
+		facts = joined(option.Say(f.Message, dashed, dashed))
 	}
 	return strconv.FormatUint(xxh3.HashString(facts), 16)
 }
+
+// dashed writes the word of an option as messages had it when the first decisions were taken, so
+// that these still hold.
+func dashed(word string) string { return "--" + word }
 
 // joined joins texts so that no two lists of them give the same.
 func joined(texts ...string) string {

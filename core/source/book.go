@@ -176,7 +176,7 @@ func chooseSheets(book sheet.Book, want, cover string) ([]Part, error) {
 	case len(parts) == 0: // an empty workbook is an empty source
 		return []Part{{Sheet: sheets[0]}}, nil
 	case len(parts) > 1 && want != "*":
-		return nil, fmt.Errorf("%d sheets hold data; say which one with --sheet, or read all with --sheet '*'\nthere is: %s", len(parts), quotedList(filled))
+		return nil, fmt.Errorf("%d sheets hold data; say which one with ⟨sheet⟩, or read all with ⟨sheet⟩ '*'\nthere is: %s", len(parts), quotedList(filled))
 	}
 	return parts, nil
 }

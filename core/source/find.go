@@ -29,7 +29,7 @@ type Search struct {
 	Manner  *Manner       // how sources are written; nil for nothing said
 	Manners []NamedManner // how those are whose names match; the first one counts
 	Jobs    int
-	Prefix  string // of the flags that say all this
+	Prefix  string // of the options that say all this
 }
 
 // NamedManner is how the sources are written whose file's name matches a
@@ -83,13 +83,25 @@ func (e *NotFoundError) Error() string {
 // Find returns the sources that the search means, in natural order of their
 // names, and what was passed over. Finding nothing to read is no error here.
 func Find(ctx context.Context, search Search) (*Set, error) {
-	f := finder{
+	f := newFinder(search)
+	if err := f.find(ctx); err != nil {
+		return nil, f.set.addressed(err)
+	}
+	return f.set, nil
+}
+
+func newFinder(search Search) *finder {
+	return &finder{
 		search:  search,
-		set:     &Set{named: make(map[string]bool), Mode: search.Mode, Prefix: search.Prefix},
+		set:     &Set{named: make(map[string]bool), Paths: search.Paths, Recurse: search.Recurse, Mode: search.Mode, Prefix: search.Prefix},
 		seen:    make(map[string]bool),
 		ledgers: make(map[string]ledger),
 		globs:   make(globs),
 	}
+}
+
+func (f *finder) find(ctx context.Context) error {
+	search := &f.search
 	f.folderOfRun, _ = os.Getwd() // only to see that two paths are one; without it they may be told apart
 	patterns := append(slices.Clone(search.Only), search.Skip...)
 	for _, named := range search.Manners {
@@ -97,29 +109,29 @@ func Find(ctx context.Context, search Search) (*Set, error) {
 	}
 	for _, p := range patterns {
 		if err := checkPattern(p); err != nil {
-			return nil, err
+			return err
 		}
 	}
 	for _, p := range search.Paths {
 		if err := f.path(p); err != nil {
-			return nil, err
+			return err
 		}
 	}
 	if err := f.stat(ctx); err != nil {
-		return nil, err
+		return err
 	}
 	f.passOverOwn()
 	if err := f.unpackArchives(); err != nil {
-		return nil, err
+		return err
 	}
 	if err := f.chooseParts(ctx); err != nil {
-		return nil, err
+		return err
 	}
 	f.nameApart()
 	f.readNames()
 	slices.SortFunc(f.set.Sources, func(a, b Source) int { return Natural(a.Name, b.Name) })
 	slices.SortFunc(f.set.PassedOver, func(a, b PassedOver) int { return Natural(a.Source, b.Source) })
-	return f.set, nil
+	return nil
 }
 
 type finder struct {
@@ -233,11 +245,11 @@ func (f *finder) entry(root, file string, entry fs.DirEntry) {
 	case mode.IsDir() && f.search.Recurse:
 		f.passOver(below, "link to a folder, which is not followed; name it to read it")
 	case mode.IsDir():
-		f.passOver(below, "folder; --recurse reads what is below it")
+		f.passOver(below, "folder; ⟨recurse⟩ reads what is below it")
 	case !mode.IsRegular():
 		f.passOver(below, "not a regular file")
 	case isArchive(name) && !f.globs.matchesAny(f.search.Skip, below):
-		f.add(file, below) // --only is asked for its entries
+		f.add(file, below) // its entries are chosen among
 	default:
 		if reason := f.reasonAgainst(below, name); reason != "" {
 			f.passOver(below, reason)
@@ -267,9 +279,9 @@ func (f *finder) reasonAgainst(below, name string) string {
 	case formatOf(name) == nil:
 		return fmt.Sprintf("format %s is not read", ending)
 	case len(f.search.Only) > 0 && !f.globs.matchesAny(f.search.Only, below):
-		return "not matched by --only"
+		return "not matched by ⟨only⟩"
 	case f.globs.matchesAny(f.search.Skip, below):
-		return "matched by --skip"
+		return "matched by ⟨skip⟩"
 	}
 	return ""
 }

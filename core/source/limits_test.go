@@ -51,7 +51,7 @@ func TestCellsAreNoLongerThanRecords(t *testing.T) {
 			err = set.Scan(context.Background(), Reading{Jobs: 1, Memory: 1 << 20}, func() Visitor { return visitFunc(func(*Batch) {}) })
 		}
 		var tooLong *sheet.TooLongError
-		if !errors.As(err, &tooLong) || !strings.Contains(err.Error(), "raise --memory") {
+		if !errors.As(err, &tooLong) || !strings.Contains(err.Error(), "raise ⟨memory⟩") {
 			t.Errorf("%s: error is %v", name, err)
 		}
 	}

@@ -30,6 +30,10 @@ func (s *Set) Look(ctx context.Context, reading Reading) error {
 	if s.looked != nil {
 		return nil // somebody has looked before, in the same run
 	}
+	return s.addressed(s.look(ctx, reading))
+}
+
+func (s *Set) look(ctx context.Context, reading Reading) error {
 	f := newFeed(ctx, s, reading)
 	s.looked = make([]look, len(s.Sources))
 	var kept, next atomic.Int64

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"lastblock/core/option"
 	"lastblock/core/record"
 	"lastblock/core/source/shape"
 	"lastblock/core/value/expression"
@@ -86,7 +87,7 @@ func (f *feed) checkRequest(r *shape.Request, all []asked, have []string) error 
 	return nil
 }
 
-func (f *feed) checkExpression(flag string, x *expression.Expression, all []asked, have []string) error {
+func (f *feed) checkExpression(word string, x *expression.Expression, all []asked, have []string) error {
 	for i, name := range x.Columns {
 		met := slices.ContainsFunc(all, func(a asked) bool {
 			_, sent := a.shape.Sent(name)
@@ -99,7 +100,7 @@ func (f *feed) checkExpression(flag string, x *expression.Expression, all []aske
 		if _, near := nearest.To(name, have); !near {
 			reason = strings.Replace(reason, "\n", fmt.Sprintf("; a text stands in quotes, as %q\n", name), 1)
 		}
-		return fmt.Errorf("--%s%s: %w", f.set.Prefix, flag, &expression.SyntaxError{Text: x.Text, Column: x.Places[i], Reason: reason})
+		return option.Errorf(word, "%w", &expression.SyntaxError{Text: x.Text, Column: x.Places[i], Reason: reason})
 	}
 	return nil
 }
@@ -116,9 +117,9 @@ func (f *feed) noteMissed(missed []record.Told) {
 	}
 }
 
-// unknownColumn is what is wrong with a column of a flag.
-func (f *feed) unknownColumn(flag, name string, have []string) error {
-	return fmt.Errorf("--%s%s: %s", f.set.Prefix, flag, unknownColumn(name, have))
+// unknownColumn is what is wrong with a column that an option names.
+func (f *feed) unknownColumn(word, name string, have []string) error {
+	return option.Errorf(word, "%s", unknownColumn(name, have))
 }
 
 func unknownColumn(name string, have []string) string {

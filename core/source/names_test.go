@@ -76,16 +76,16 @@ func TestNamesThatNoSourceHas(t *testing.T) {
 	}{
 		{"a rename that one source needs", &shape.Request{Rename: []shape.Rename{{From: "Konto", To: "account"}}}, ""},
 		{"a rename that none needs, to a name that is there", &shape.Request{Rename: []shape.Rename{{From: "Acct", To: "debit"}}}, ""},
-		{"a rename that none needs", &shape.Request{Rename: []shape.Rename{{From: "Acct", To: "x"}}}, `--rename: no source has a column "Acct"`},
+		{"a rename that none needs", &shape.Request{Rename: []shape.Rename{{From: "Acct", To: "x"}}}, `⟨rename⟩: no source has a column "Acct"`},
 		{"a kind for a column of one source", &shape.Request{As: []shape.As{{Column: "Konto", Kind: record.Text}}}, ""},
-		{"a kind for a column of none", &shape.Request{As: []shape.As{{Column: "debits", Kind: record.Amount}}}, `--as: no source has a column "debits"; did you mean "debit"?`},
+		{"a kind for a column of none", &shape.Request{As: []shape.As{{Column: "debits", Kind: record.Amount}}}, `⟨as⟩: no source has a column "debits"; did you mean "debit"?`},
 		{"a column dropped that is made", &shape.Request{Make: []shape.Make{{Name: "x", Expression: parseExpression(t, "debit * 2")}}, Drop: []string{"x"}}, ""},
-		{"a column dropped that none has", &shape.Request{Drop: []string{"debit", "y"}}, `--drop: no source has a column "y"`},
+		{"a column dropped that none has", &shape.Request{Drop: []string{"debit", "y"}}, `⟨drop⟩: no source has a column "y"`},
 		{"an expression with a made column", &shape.Request{Make: []shape.Make{{Name: "x", Expression: parseExpression(t, "debit * 2")}}, Where: parseExpression(t, "x > 1")}, ""},
 		{"an expression with the source", &shape.Request{Where: parseExpression(t, `source == "a.csv"`)}, ""},
 		{"an expression with a column of one source", &shape.Request{Where: parseExpression(t, `Konto == "1" || account == "1"`)}, ""},
-		{"an expression with a column of none", &shape.Request{Where: parseExpression(t, "1 < debits")}, `--where: character 5 of "1 < debits": no source has a column "debits"`},
-		{"a computed column of none", &shape.Request{Make: []shape.Make{{Name: "x", Expression: parseExpression(t, "z")}}}, `--make: character 1 of "z"`},
+		{"an expression with a column of none", &shape.Request{Where: parseExpression(t, "1 < debits")}, `⟨where⟩: character 5 of "1 < debits": no source has a column "debits"`},
+		{"a computed column of none", &shape.Request{Make: []shape.Make{{Name: "x", Expression: parseExpression(t, "z")}}}, `⟨make⟩: character 1 of "z"`},
 	} {
 		for _, look := range []bool{false, true} {
 			_, err := scan(t, dir, Search{Manner: &Manner{Shape: c.request}}, look)

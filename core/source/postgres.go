@@ -46,7 +46,7 @@ func (r *queryReader) Parse(*Stretch) {}
 func IsQuery(path string) bool { return postgres.IsAddress(path) }
 
 // ErrNoQuery says that it is not known what to read of a database.
-var ErrNoQuery = errors.New("what is to be read of the database? Say it with --query 'select …'")
+var ErrNoQuery = errors.New("what is to be read of the database? Say it with ⟨query⟩ 'select …'")
 
 // query takes in a database.
 func (f *finder) query(path string) error {

@@ -123,6 +123,10 @@ const (
 // one at a time; the costly part, scanning and computing, then runs at the
 // same time on all of them.
 func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) error {
+	return s.addressed(s.scan(ctx, reading, visit))
+}
+
+func (s *Set) scan(ctx context.Context, reading Reading, visit func() Visitor) error {
 	f := newFeed(ctx, s, reading)
 	f.tasks = plan(s.Sources)
 	visitors := make([]Visitor, max(1, min(reading.Jobs, f.width())))

@@ -68,8 +68,12 @@ type Set struct {
 	Sources    []Source
 	PassedOver []PassedOver
 
-	Mode   ColumnMode
-	Prefix string // of the flags that speak of these sources, as "against-"
+	Paths   []string // that were searched
+	Recurse bool     // below folders, too
+	Mode    ColumnMode
+	Prefix  string // of the options that speak of these sources, as "against-"
+
+	Beside []string // files that are read beside the sources, such as a control sheet
 
 	words  []string        // that names tell, by the patterns of all sources
 	needed []string        // columns that a record must not lack

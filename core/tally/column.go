@@ -10,10 +10,10 @@ import (
 )
 
 // Column is a column of the records as a user names it: one of the data, or
-// one that Lastblock adds, a word of --name or the source.
+// one that Lastblock adds, a word of file names or the source.
 type Column struct {
 	Name string
-	word string // for a word of --name, or source
+	word string // for a word of file names, or source
 	data string // for a column of the data, as the user called it
 }
 
@@ -33,7 +33,7 @@ type Resolver struct {
 
 // Ours is a column that Lastblock puts behind the data.
 type Ours struct {
-	Word string // a word of --name, source or source_line
+	Word string // a word of file names, source or source_line
 	Name string // what it is called, which differs where a branch has taken the name
 }
 

@@ -10,7 +10,7 @@ import (
 	"lastblock/core/value/period"
 )
 
-// The words of --name that say whose file a source is, and what it covers.
+// The words of file names that say whose file a source is, and what it covers.
 const (
 	EntityWord = "entity"
 	PeriodWord = "period"
@@ -76,7 +76,7 @@ func Filings(set *source.Set, wanted func(index int) bool) []Filing {
 	return several
 }
 
-// sheetWord is the word of --name that a workbook's sheet stands for; sheets of one
+// sheetWord is the word of file names that a workbook's sheet stands for; sheets of one
 // workbook are no files of their own.
 const sheetWord = "sheet"
 
@@ -99,7 +99,7 @@ func (t *Tally) tellFiled() error {
 		}
 		t.Findings.Add(finding.Finding{
 			Kind: finding.FiledTwice, Source: first.Name, Order: filing.Sources[0], Key: filing.Key, Count: len(names), Found: strings.Join(names, ", "), Places: places,
-			Message: fmt.Sprintf("%s filed %s: %s; exclude the file that is superseded, with decide --drop or with --skip", filing.Key, times(len(names)), Names(t.set, filing.Sources)),
+			Message: fmt.Sprintf("%s filed %s: %s; exclude the file that is superseded, with decide ⟨drop⟩ or with ⟨skip⟩", filing.Key, times(len(names)), Names(t.set, filing.Sources)),
 		})
 	}
 	return nil

@@ -22,7 +22,7 @@ func (e *UnknownColumnError) Error() string {
 		text += fmt.Sprintf("; did you mean %q?", near)
 	}
 	if slices.Contains(source.KnownWords, e.Column) {
-		text += "; where the files' names tell it, add --name, for example --name '{entity}_{period}*'"
+		text += "; where the files' names tell it, add ⟨name⟩, for example ⟨name⟩ '{entity}_{period}*'"
 	}
 	return text + "\nthere is: " + list(e.Have)
 }

@@ -54,7 +54,7 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 func (v *Visitor) lookAtHead(b *source.Batch) {
 	src := &v.tally.set.Sources[b.Index]
 	add := func(f finding.Finding) {
-		f.Source, f.Sheet, f.Order = src.Name, src.Sheet(), b.Index
+		f.Source, f.Sheet, f.Order, f.Message = src.Name, src.Sheet(), b.Index, v.tally.set.Addressed(f.Message)
 		v.Findings.Add(f)
 	}
 	head := b.Head
@@ -67,31 +67,31 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 	if head.Continues {
 		add(finding.Finding{
 			Kind: finding.HeaderContinues, Line: head.Line,
-			Message: "the first record below the header names columns and holds no value; if it belongs to the header, say --header-lines 2",
+			Message: "the first record below the header names columns and holds no value; if it belongs to the header, say ⟨header-lines⟩ 2",
 		})
 	}
 	if head.Unproven {
 		add(finding.Finding{
 			Kind: finding.HeaderUnproven, Line: head.Line, Found: head.Layout.Columns[0],
-			Message: "nothing tells whether this line is the header or a record; it was read as the header: say --header-lines 1 if it is, or --no-header",
+			Message: "nothing tells whether this line is the header or a record; it was read as the header: say ⟨header-lines⟩ 1 if it is, or ⟨no-header⟩",
 		})
 	}
 	if head.Keyed {
 		add(finding.Finding{
 			Kind: finding.KeyedObjects, Count: len(head.Layout.Columns),
-			Message: fmt.Sprintf("objects by key became one record of %s; if each of them is a record, say --member-name COLUMN, which puts the keys into a column", words.Count(len(head.Layout.Columns), "column")),
+			Message: fmt.Sprintf("objects by key became one record of %s; if each of them is a record, say ⟨member-name⟩ COLUMN, which puts the keys into a column", words.Count(len(head.Layout.Columns), "column")),
 		})
 	}
 	if head.Alone != 0 {
 		add(finding.Finding{
 			Kind: finding.OneColumn, Line: head.Line,
-			Message: fmt.Sprintf("read with %q between fields there is one column only, and %q stands in its name; leave --delimiter out to have it found, or say --delimiter %q", head.Delimiter, head.Alone, head.Alone),
+			Message: fmt.Sprintf("read with %q between fields there is one column only, and %q stands in its name; leave ⟨delimiter⟩ out to have it found, or say ⟨delimiter⟩ %q", head.Delimiter, head.Alone, head.Alone),
 		})
 	}
 	if head.Alone == 0 && head.Several {
 		add(finding.Finding{
 			Kind: finding.OneColumn, Weight: finding.Note, Line: head.Line,
-			Message: "one column only was found; if there are more, say what parts them with --delimiter or --widths",
+			Message: "one column only was found; if there are more, say what parts them with ⟨delimiter⟩ or ⟨widths⟩",
 		})
 	}
 	if head.Index > 0 {
@@ -130,7 +130,7 @@ func (v *Visitor) tellUnclear(b *source.Batch, add func(finding.Finding)) {
 	for _, unclear := range b.Unclear {
 		f := finding.Finding{Kind: finding.DateUnclear, Line: unclear.Line, Column: unclear.Column, Found: unclear.Found}
 		if unclear.Kind == record.Date {
-			f.Message = fmt.Sprintf("%q could be read day first or month first, and no other date here proves one; read day first, say it with --as %s=date:dmy or date:mdy", unclear.Found, unclear.Column)
+			f.Message = fmt.Sprintf("%q could be read day first or month first, and no other date here proves one; read day first, say it with ⟨as⟩ %s=date:dmy or date:mdy", unclear.Found, unclear.Column)
 			add(f)
 			continue
 		}
@@ -139,7 +139,7 @@ func (v *Visitor) tellUnclear(b *source.Batch, add func(finding.Finding)) {
 		}
 		told = true
 		f.Kind = finding.DecimalUnclear
-		f.Message = fmt.Sprintf("%q could be read with either decimal mark, and no other amount here proves one; read with %q, say it with --decimal", unclear.Found, b.Decimal)
+		f.Message = fmt.Sprintf("%q could be read with either decimal mark, and no other amount here proves one; read with %q, say it with ⟨decimal⟩", unclear.Found, b.Decimal)
 		add(f)
 	}
 }
@@ -153,7 +153,8 @@ func (v *Visitor) reads(b *source.Batch, column string) bool {
 // tell adds what is known once all of a source was read.
 func (t *Tally) tell(index int, s *Source) {
 	add := func(f finding.Finding) {
-		f.Source, f.Sheet, f.Order = t.set.Sources[index].Name, t.set.Sources[index].Sheet(), index
+		src := &t.set.Sources[index]
+		f.Source, f.Sheet, f.Order, f.Message = src.Name, src.Sheet(), index, t.set.Addressed(f.Message)
 		t.Findings.Add(f)
 	}
 	switch {
@@ -189,14 +190,14 @@ func (t *Tally) tell(index int, s *Source) {
 	if s.set.guessed != "" {
 		add(finding.Finding{
 			Kind: finding.EncodingGuessed, Line: s.set.guessedLine, Found: s.set.guessed,
-			Message: fmt.Sprintf("the text is no UTF-8, first on this line, and was read as %s; say it with --encoding", s.set.guessed),
+			Message: fmt.Sprintf("the text is no UTF-8, first on this line, and was read as %s; say it with ⟨encoding⟩", s.set.guessed),
 		})
 	}
 	t.tellShort(index, s, add)
 	if few := 5; s.set.quotes > few {
 		add(finding.Finding{
 			Kind: finding.QuotesInText, Count: s.set.quotes,
-			Message: fmt.Sprintf("%s in suspense because of quotes; if a quote means nothing in this file, read it with --no-quotes", words.Count(s.set.quotes, "record")),
+			Message: fmt.Sprintf("%s in suspense because of quotes; if a quote means nothing in this file, read it with ⟨no-quotes⟩", words.Count(s.set.quotes, "record")),
 		})
 	}
 	s.tellTotalLines(add)

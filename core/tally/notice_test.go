@@ -125,7 +125,7 @@ func TestWhatIsToldOfALayout(t *testing.T) {
 		finding.LinesAbove:      "2 lines above the header left out",
 		finding.IndexColumn:     "column 1 has no name and only numbers the records; left out",
 		finding.DecimalUnclear:  `"1.234" could be read with either decimal mark`,
-		finding.HeaderContinues: "if it belongs to the header, say --header-lines 2",
+		finding.HeaderContinues: "if it belongs to the header, say ⟨header-lines⟩ 2",
 		finding.EncodingGuessed: "was read as windows-1252",
 	} {
 		if got := message(t, c, kind); !strings.Contains(got, want) {
@@ -137,7 +137,7 @@ func TestWhatIsToldOfALayout(t *testing.T) {
 func TestDatesThatAreUnclear(t *testing.T) {
 	as := &shape.Request{As: []shape.As{{Column: "posted", Kind: record.Date, Order: 3}}}
 	c := countWith(t, source.Manner{Shape: as}, "", nil, map[string]string{"a.csv": "posted,n\n03/04/2031,1\n"})
-	if got := message(t, c, finding.DateUnclear); !strings.Contains(got, "say it with --as posted=date:dmy or date:mdy") {
+	if got := message(t, c, finding.DateUnclear); !strings.Contains(got, "say it with ⟨as⟩ posted=date:dmy or date:mdy") {
 		t.Errorf("it says %q", got)
 	}
 }

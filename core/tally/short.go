@@ -51,7 +51,7 @@ func (t *Tally) tellShort(index int, s *Source, add func(finding.Finding)) {
 	if t.set.IsToBePadded(index) {
 		f.Weight = finding.Note
 	} else {
-		f.Message += "; --short-rows suspend sets such records aside"
+		f.Message += "; ⟨short-rows⟩ suspend sets such records aside"
 	}
 	add(f)
 }

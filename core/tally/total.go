@@ -103,7 +103,7 @@ func doubtMessage(d *source.DoubtfulTotal, isRecord bool) string {
 		text = fmt.Sprintf("%q is a total line that is off by %s, or a record", d.Word, strings.Join(off, ", by "))
 	}
 	if !isRecord {
-		return text + " with fields missing; in suspense: decide --drop A leaves it out"
+		return text + " with fields missing; in suspense: decide ⟨drop⟩ A leaves it out"
 	}
-	return text + "; in suspense until that is decided: decide --drop A leaves it out, decide --keep or --no-total-line counts it"
+	return text + "; in suspense until that is decided: decide ⟨drop⟩ A leaves it out, decide ⟨keep⟩ or ⟨no-total-line⟩ counts it"
 }

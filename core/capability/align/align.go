@@ -6,7 +6,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"slices"
 
@@ -14,6 +13,7 @@ import (
 	"lastblock/core/finding/drop"
 	"lastblock/core/finding/proof"
 	"lastblock/core/large/texts"
+	"lastblock/core/option"
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/tally/matching"
@@ -69,7 +69,7 @@ type Result struct {
 }
 
 // ErrNoKey says that there is nothing to put sources side by side by.
-var ErrNoKey = errors.New("--key: name the columns that say which records stand side by side")
+var ErrNoKey = option.Errorf("key", "name the columns that say which records stand side by side")
 
 // Sources are sources that were read, and are ready to be put side by side.
 type Sources struct{ run *run }
@@ -141,7 +141,7 @@ func (r *run) bind(ctx context.Context) error {
 	for _, name := range r.options.Key {
 		at, err := r.side.Find(name)
 		if err != nil {
-			return fmt.Errorf("--key: %w", err)
+			return option.Errorf("key", "%w", err)
 		}
 		r.key.Columns = append(r.key.Columns, at)
 		r.key.Loose = append(r.key.Loose, r.options.Loose)
@@ -149,7 +149,7 @@ func (r *run) bind(ctx context.Context) error {
 	for _, name := range r.options.Totals {
 		at, err := r.side.Find(name)
 		if err != nil {
-			return fmt.Errorf("--total: %w", err)
+			return option.Errorf("total", "%w", err)
 		}
 		r.side.ReadAmounts(at)
 	}

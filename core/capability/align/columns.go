@@ -61,7 +61,7 @@ func (r *run) nameColumns() {
 }
 
 // namesOfSources are how columns call the sources: as the files' names tell, by the first
-// word of --name that tells them apart, or by all of them; else by the file's name,
+// word of file names that tells them apart, or by all of them; else by the file's name,
 // without its ending unless two are the same then.
 func (r *run) namesOfSources() []string {
 	words := r.side.Set.Words()
@@ -92,7 +92,7 @@ func (r *run) namesOfSources() []string {
 	return names
 }
 
-// byWords are the sources by what some words of --name say of them; nil where that does
+// byWords are the sources by what some words of file names say of them; nil where that does
 // not tell them apart.
 func (r *run) byWords(words []string) []string {
 	var names []string

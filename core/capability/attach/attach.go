@@ -5,12 +5,12 @@ package attach
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"lastblock/core/finding"
+	"lastblock/core/option"
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/tally"
@@ -86,14 +86,14 @@ func (a *Attachment) Prepare(set *source.Set, resolver *tally.Resolver) error {
 		for _, pair := range t.reference.Key {
 			key, err := a.find(resolver, pair.Column, k)
 			if err != nil {
-				return fmt.Errorf("--key: %w", err)
+				return option.Errorf("key", "%w", err)
 			}
 			t.keys = append(t.keys, key)
 		}
 		if v := t.reference.Valid; v != nil {
 			key, err := a.find(resolver, v.Date, k)
 			if err != nil {
-				return fmt.Errorf("--valid: %w", err)
+				return option.Errorf("valid", "%w", err)
 			}
 			t.date = key
 		}
@@ -224,7 +224,7 @@ func (a *Attachment) finding(t *table, m *missing) finding.Finding {
 }
 
 // ErrNoKey says that there is nothing to look up by.
-var ErrNoKey = errors.New("--key: by which columns is it looked up? Name them, as 'account' or 'account=code'")
+var ErrNoKey = option.Errorf("key", "by which columns is it looked up? Name them, as 'account' or 'account=code'")
 
 // keyText writes a key: "account 09999, currency EUR".
 func keyText(pairs []Pair, texts [][]byte) string {

@@ -24,7 +24,7 @@ import (
 
 // Options say how records are put together.
 type Options struct {
-	Bare      bool      // leave out the words of --name, the source and the line
+	Bare      bool      // leave out the words of file names, the source and the line
 	Totals    []string  // amount columns to be proven as well
 	Drop      *drop.Set // what is left out
 	Both      bool      // write what is left out to Suspense, too

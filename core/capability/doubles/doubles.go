@@ -7,7 +7,6 @@ package doubles
 import (
 	"context"
 	"errors"
-	"fmt"
 	"slices"
 
 	"lastblock/core/finding"
@@ -16,6 +15,7 @@ import (
 	"lastblock/core/finding/suspense"
 	"lastblock/core/large/prints"
 	"lastblock/core/large/spill"
+	"lastblock/core/option"
 	"lastblock/core/source"
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
@@ -102,7 +102,7 @@ func (r *Result) EachFinding(visit func(*finding.Finding) error) error {
 func (r *Result) Close() error { return r.all.Close() }
 
 // ErrPipe says that a source cannot be read twice.
-var ErrPipe = errors.New("some records have to be read a second time, and standard input or a database is read only once; write it to a file first, as collate --out does")
+var ErrPipe = errors.New("some records have to be read a second time, and standard input or a database is read only once; write it to a file first, as collate ⟨out⟩ does")
 
 // Find finds doubles. It reads all sources once and makes a fingerprint of each
 // record; then once more the records whose fingerprints stand several times, and
@@ -213,12 +213,12 @@ func (s *search) isCopy(index int) bool { return s.sources[index].copyOf != inde
 func (s *search) bind() error {
 	s.columns = s.set.Columns()
 	resolver := tally.NewResolver(s.set)
-	find := func(flag string, names []string) ([]int, error) {
+	find := func(word string, names []string) ([]int, error) {
 		var indices []int
 		for _, name := range names {
 			column, err := resolver.ResolveData(name)
 			if err != nil {
-				return nil, fmt.Errorf("%s: %w", flag, err)
+				return nil, option.Errorf(word, "%w", err)
 			}
 			indices = append(indices, slices.Index(s.columns, column.Name))
 		}
@@ -231,24 +231,24 @@ func (s *search) bind() error {
 	s.whole = &matcher{columns: all}
 	s.records = s.whole
 	var err error
-	if s.totals, err = find("--total", s.options.Totals); err != nil {
+	if s.totals, err = find("total", s.options.Totals); err != nil {
 		return err
 	}
 	if s.options.On != nil {
 		s.records = &matcher{rest: true}
-		if s.records.columns, err = find("--on", s.options.On); err != nil {
+		if s.records.columns, err = find("on", s.options.On); err != nil {
 			return err
 		}
 	}
 	if s.options.Key != nil {
 		s.keys = &matcher{rest: true, loose: s.options.Loose}
-		if s.keys.columns, err = find("--key", s.options.Key); err != nil {
+		if s.keys.columns, err = find("key", s.options.Key); err != nil {
 			return err
 		}
 	}
 	for i := range s.options.Near {
 		m := &nearMatcher{near: &s.options.Near[i]}
-		if m.columns, err = find("--near", m.near.columns()); err != nil {
+		if m.columns, err = find("near", m.near.columns()); err != nil {
 			return err
 		}
 		s.nears = append(s.nears, m)

@@ -275,7 +275,7 @@ func (s *search) tellResubmission(key couple) error {
 	if s.keys != nil {
 		d.Message += fmt.Sprintf(", %d changed", of.changed)
 	} else if of.records < min(a.records, b.records) {
-		d.Message += " (say which ones are changed with --key)"
+		d.Message += " (say which ones are changed with ⟨key⟩)"
 	}
 	d.Message += s.effect(key)
 	var err error

@@ -152,7 +152,7 @@ func (s *search) tellNear(ctx context.Context) error {
 		if crowd > 0 {
 			s.report.list.Add(finding.Finding{
 				Kind: finding.CommonRecord, Source: s.set.Sources[0].Name, Count: crowd, Key: strings.Join(m.near.columns(), ","),
-				Message: fmt.Sprintf("%s more than %d others almost like it by %s, of which only so many are told; narrow --near down",
+				Message: fmt.Sprintf("%s more than %d others almost like it by %s, of which only so many are told; narrow ⟨near⟩ down",
 					having(crowd), likeMost, words.And(m.near.columns()...)),
 			})
 		}
@@ -310,7 +310,7 @@ func (m *nearMatcher) pairsByText(candidates []candidate) [][2]int {
 }
 
 // mayBeNear tells whether two records may be told as almost the same: not across
-// files of which it is told with them, nor against --across-only and --within-only,
+// files of which it is told with them, nor against the options across-only and within-only,
 // nor where it is told with their key.
 func (s *search) mayBeNear(a, b *candidate) bool {
 	one, other := sourceOf(a.place), sourceOf(b.place)

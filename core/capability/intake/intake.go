@@ -102,7 +102,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 		for _, c := range s.unclear {
 			t.Findings.Add(finding.Finding{
 				Kind: finding.DateUnclear, Source: set.Sources[i].Name, Sheet: set.Sources[i].Sheet(), Order: i, Column: c,
-				Message: fmt.Sprintf("no date of this column proves whether the day or the month comes first; say it with --as %s=date:dmy or date:mdy", c),
+				Message: fmt.Sprintf("no date of this column proves whether the day or the month comes first; say it with ⟨as⟩ %s=date:dmy or date:mdy", c),
 			})
 		}
 		result.Sources = append(result.Sources, s)

@@ -2,10 +2,9 @@ package reconcile
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"slices"
 
+	"lastblock/core/option"
 	"lastblock/core/tally/matching"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/equality"
@@ -24,18 +23,18 @@ type field struct {
 }
 
 // sideError says which side an error is about.
-func sideError(side int, flag string, err error) error {
+func sideError(side int, word string, err error) error {
 	if side == 1 {
-		return fmt.Errorf("%s: in the reference, %w", flag, err)
+		return option.Errorf(word, "in the reference, %w", err)
 	}
-	return fmt.Errorf("%s: %w", flag, err)
+	return option.Errorf(word, "%w", err)
 }
 
 // find finds a column on both sides.
-func (r *run) find(flag, name string) (at [2]int, err error) {
+func (r *run) find(word, name string) (at [2]int, err error) {
 	for side := range at {
 		if at[side], err = r.sides[side].Find(name); err != nil {
-			return at, sideError(side, flag, err)
+			return at, sideError(side, word, err)
 		}
 	}
 	return at, nil
@@ -138,7 +137,7 @@ func (r *run) bindBy() error {
 			}
 		}
 		if !found {
-			return sideError(0, "--by", missing)
+			return sideError(0, "by", missing)
 		}
 		for side := range r.by {
 			r.by[side] = append(r.by[side], at[side])
@@ -163,14 +162,14 @@ func (r *run) bindFields() error {
 		}
 	}
 	for _, name := range compare {
-		f, err := r.field("--compare", name)
+		f, err := r.field("compare", name)
 		if err != nil {
 			return err
 		}
 		f.compared = true
 	}
-	addAmount := func(flag, name string) (*field, error) {
-		f, err := r.field(flag, name)
+	addAmount := func(word, name string) (*field, error) {
+		f, err := r.field(word, name)
 		if err != nil {
 			return nil, err
 		}
@@ -182,7 +181,7 @@ func (r *run) bindFields() error {
 		return f, nil
 	}
 	for _, name := range o.Totals {
-		f, err := addAmount("--total", name)
+		f, err := addAmount("total", name)
 		if err != nil {
 			return err
 		}
@@ -192,21 +191,21 @@ func (r *run) bindFields() error {
 		r.totals = append(r.totals, f.amount)
 	}
 	for _, name := range o.Sum {
-		f, err := addAmount("--sum", name)
+		f, err := addAmount("sum", name)
 		if err != nil {
 			return err
 		}
 		f.compared = true
 	}
 	for _, t := range o.Tolerances {
-		f, err := addAmount("--tolerance", t.Column)
+		f, err := addAmount("tolerance", t.Column)
 		if err != nil {
 			return err
 		}
 		f.within, f.percent, f.tolerance = t.Within, t.Percent, true
 	}
 	for _, d := range o.Days {
-		f, err := r.field("--days", d.Column)
+		f, err := r.field("days", d.Column)
 		if err != nil {
 			return err
 		}
@@ -216,8 +215,8 @@ func (r *run) bindFields() error {
 }
 
 // field returns the field of a column, which is made where there is none yet.
-func (r *run) field(flag, name string) (*field, error) {
-	at, err := r.find(flag, name)
+func (r *run) field(word, name string) (*field, error) {
+	at, err := r.find(word, name)
 	if err != nil {
 		return nil, err
 	}
@@ -244,11 +243,11 @@ type pass struct {
 func (r *run) bindPasses() error {
 	o := &r.options
 	for n, names := range o.Keys {
-		flag := "--key"
+		word := "key"
 		if n > 0 {
-			flag = "--then-key"
+			word = "then-key"
 		}
-		p, err := r.pass(flag, names, n > 0)
+		p, err := r.pass(word, names, n > 0)
 		if err != nil {
 			return err
 		}
@@ -258,12 +257,12 @@ func (r *run) bindPasses() error {
 		r.passes = append(r.passes, pass{keys: [2]*matching.Key{{}, {}}})
 	}
 	if o.Combine > 0 {
-		p, err := r.pass("--combine-within", o.CombineWithin, false)
+		p, err := r.pass("combine-within", o.CombineWithin, false)
 		if err != nil {
 			return err
 		}
 		if len(r.totals) == 0 && len(o.Sum) == 0 {
-			return errors.New("--combine: what is to be added up? Name the amount with --total")
+			return option.Errorf("combine", "what is to be added up? Name the amount with ⟨total⟩")
 		}
 		p.combine = true
 		r.passes = append(r.passes, p)
@@ -278,10 +277,10 @@ func (r *run) bindPasses() error {
 
 // pass makes a pass. Of a key, what has a tolerance may differ by that, unless it is
 // the first one.
-func (r *run) pass(flag string, names []string, tolerant bool) (pass, error) {
+func (r *run) pass(word string, names []string, tolerant bool) (pass, error) {
 	p := pass{names: names, keys: [2]*matching.Key{{}, {}}}
 	for _, name := range names {
-		at, err := r.find(flag, name)
+		at, err := r.find(word, name)
 		if err != nil {
 			return p, err
 		}

@@ -8,6 +8,7 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/large/texts"
+	"lastblock/core/option"
 	"lastblock/core/tally/matching"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/equality"
@@ -71,29 +72,29 @@ type spelling struct {
 func (r *run) bindMirror(ctx context.Context) error {
 	o, s := r.options.Mirror, r.sides[0]
 	m := &mirror{rates: o.Rates, names: make(map[string]spelling)}
-	find := func(flag, name string, to *int) (err error) {
+	find := func(word, name string, to *int) (err error) {
 		if *to, err = s.Find(name); err != nil {
-			return fmt.Errorf("%s: %w", flag, err)
+			return option.Errorf(word, "%w", err)
 		}
 		return nil
 	}
-	if err := find("--mirror", o.Entity, &m.entity); err != nil {
+	if err := find("mirror", o.Entity, &m.entity); err != nil {
 		return err
 	}
-	if err := find("--mirror", o.Counterparty, &m.counterparty); err != nil {
+	if err := find("mirror", o.Counterparty, &m.counterparty); err != nil {
 		return err
 	}
 	if len(r.options.Totals) == 0 {
-		return fmt.Errorf("--mirror: name the amount that the companies are to agree on with --total")
+		return option.Errorf("mirror", "name the amount that the companies are to agree on with ⟨total⟩")
 	}
 	if o.Rates != nil {
 		if len(r.options.Totals) > 1 {
-			return fmt.Errorf("--rates: one amount can be converted, and --total names %d", len(r.options.Totals))
+			return option.Errorf("rates", "one amount can be converted, and ⟨total⟩ names %d", len(r.options.Totals))
 		}
-		if err := find("--currency", o.Currency, &m.currency); err != nil {
+		if err := find("currency", o.Currency, &m.currency); err != nil {
 			return err
 		}
-		if err := find("--dated", o.Date, &m.date); err != nil {
+		if err := find("dated", o.Date, &m.date); err != nil {
 			return err
 		}
 	}

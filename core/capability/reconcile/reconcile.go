@@ -204,3 +204,11 @@ type run struct {
 	workers []*worker
 	list    finding.List
 }
+
+// Withholds tells whether a finding keeps results from being written: one that is not about how
+// the two sides stand to one another.
+func (r *Result) Withholds() bool {
+	return slices.ContainsFunc(r.Findings, func(f finding.Finding) bool {
+		return f.Stops() && !slices.Contains(finding.Reconciling, f.Kind)
+	})
+}

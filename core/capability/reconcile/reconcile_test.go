@@ -280,8 +280,8 @@ func TestLooseKeysAreTold(t *testing.T) {
 		}
 	}
 	want := []string{
-		"note 2 keys are the same only because of --loose, such as k 00417 here and k 417 there",
-		"review k 00417 and k 417 (here.csv, lines 2, 3) are different keys of one side, and the same only because of --loose case,zeros,punctuation",
+		"note 2 keys are the same only because of ⟨loose⟩, such as k 00417 here and k 417 there",
+		"review k 00417 and k 417 (here.csv, lines 2, 3) are different keys of one side, and the same only because of ⟨loose⟩ case,zeros,punctuation",
 	}
 	if slices.Sort(messages); !slices.Equal(messages, want) {
 		t.Errorf("it says\n%s", strings.Join(messages, "\n"))
@@ -392,13 +392,13 @@ func TestByGroup(t *testing.T) {
 
 func TestUnknownColumns(t *testing.T) {
 	for flag, options := range map[string]reconcile.Options{
-		"--key":       {Keys: [][]string{{"kk"}}},
-		"--then-key":  {Keys: [][]string{{"k"}, {"kk"}}},
-		"--total":     {Keys: [][]string{{"k"}}, Totals: []string{"only"}},
-		"--compare":   {Keys: [][]string{{"k"}}, Compare: []string{"only"}},
-		"--tolerance": {Keys: [][]string{{"k"}}, Tolerances: []reconcile.Tolerance{{Column: "x"}}},
-		"--days":      {Keys: [][]string{{"k"}}, Days: []reconcile.Days{{Column: "x"}}},
-		"--by":        {Keys: [][]string{{"k"}}, By: []string{"x"}},
+		"⟨key⟩":       {Keys: [][]string{{"kk"}}},
+		"⟨then-key⟩":  {Keys: [][]string{{"k"}, {"kk"}}},
+		"⟨total⟩":     {Keys: [][]string{{"k"}}, Totals: []string{"only"}},
+		"⟨compare⟩":   {Keys: [][]string{{"k"}}, Compare: []string{"only"}},
+		"⟨tolerance⟩": {Keys: [][]string{{"k"}}, Tolerances: []reconcile.Tolerance{{Column: "x"}}},
+		"⟨days⟩":      {Keys: [][]string{{"k"}}, Days: []reconcile.Days{{Column: "x"}}},
+		"⟨by⟩":        {Keys: [][]string{{"k"}}, By: []string{"x"}},
 	} {
 		_, err := reconcile.Read(context.Background(), sourcetest.Set(t, "", map[string]string{"a.csv": "k,v,only\n1,2,3\n"}), sourcetest.Set(t, "", map[string]string{"b.csv": "k,v\n1,2\n"}), sourcetest.Reading, options)
 		var unknown *tally.UnknownColumnError

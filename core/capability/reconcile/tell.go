@@ -271,7 +271,7 @@ func (w *worker) tellMerged(side int, a, b matching.Item) {
 	f := w.finding(finding.LooseKey, side, b)
 	if !w.findings.Full(f.Kind, f.Order, f.Line) {
 		f.Key = w.keyText(side, b)
-		f.Message = fmt.Sprintf("%s and %s (%s) are different keys of one side, and the same only because of --loose %s",
+		f.Message = fmt.Sprintf("%s and %s (%s) are different keys of one side, and the same only because of ⟨loose⟩ %s",
 			w.keyText(side, a), f.Key, w.placesText(side, []matching.Item{a, b}), looseText(w.pass.keys[side].Loose))
 	}
 	w.findings.Add(f)

@@ -37,7 +37,7 @@ const bytesPerRow = 256
 type TooManyGroupsError struct{ Groups, Most int }
 
 func (e *TooManyGroupsError) Error() string {
-	return fmt.Sprintf("%d groups cannot be sorted by a column, since only %d fit into the memory given; leave them in the order of their keys, take the largest with --top, or raise --memory", e.Groups, e.Most)
+	return fmt.Sprintf("%d groups cannot be sorted by a column, since only %d fit into the memory given; leave them in the order of their keys, take the largest with ⟨top⟩, or raise ⟨memory⟩", e.Groups, e.Most)
 }
 
 // Row is one group: its records and its sums.
@@ -67,7 +67,7 @@ const maxAcross = 16_384
 type TooManyAcrossError struct{ Most int }
 
 func (e *TooManyAcrossError) Error() string {
-	return fmt.Sprintf("the column of --across has more than %d values, which are too many for columns; use it in --by", e.Most)
+	return fmt.Sprintf("the column of ⟨across⟩ has more than %d values, which are too many for columns; use it in ⟨by⟩", e.Most)
 }
 
 // survey goes through all groups once for the total, the values across and the
@@ -208,18 +208,7 @@ func (r *Result) Rows() ([]Row, error) {
 	return rows, err
 }
 
-// Adder adds rows up, as for a subtotal.
-type Adder struct{ adder }
-
-// NewAdder makes an adder for rows of this result.
-func (r *Result) NewAdder() *Adder { return &Adder{*newAdder(len(r.Sums), len(r.Across))} }
-
-// Add adds a row.
-func (a *Adder) Add(row Row) { a.add(row) }
-
-// Row returns what was added, under a key.
-func (a *Adder) Row(key []string) Row { return a.row(key) }
-
+// adder adds rows up, as for a subtotal.
 type adder struct {
 	records int
 	sums    []amount.Sum
@@ -406,13 +395,13 @@ func (r *Result) Top(n int, order Order) (top []Row, rest Row, others int, err e
 	}
 	compare := r.bySize(by)
 	largest := &topHeap{compare: compare}
-	left := r.NewAdder()
+	left := newAdder(len(r.Sums), len(r.Across))
 	number := 0
 	err = r.Each(func(row Row) error {
 		heap.Push(largest, ranked{row, number})
 		number++
 		if largest.Len() > n {
-			left.Add(heap.Pop(largest).(ranked).Row)
+			left.add(heap.Pop(largest).(ranked).Row)
 			others++
 		}
 		return nil
@@ -424,7 +413,7 @@ func (r *Result) Top(n int, order Order) (top []Row, rest Row, others int, err e
 	if order.Column != "" {
 		r.sort(top, order)
 	}
-	return top, left.Row(nil), others, err
+	return top, left.row(nil), others, err
 }
 
 // ranked is a row and where it stands by its key.

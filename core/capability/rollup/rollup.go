@@ -16,7 +16,7 @@ import (
 
 // Options say what is summed.
 type Options struct {
-	By       []string  // group columns: of the data, words of --name, or source
+	By       []string  // group columns: of the data, words of file names, or source
 	Sum      []string  // amount columns
 	Across   string    // the column whose values the sums are spread over, or ""
 	Drop     *drop.Set // what is left out

@@ -147,11 +147,11 @@ func TestSortedAndTop(t *testing.T) {
 	if top, _, others, _ := r.Top(99, Order{}); others != 0 || len(top) != 4 {
 		t.Errorf("%d at the top and %d others", len(top), others)
 	}
-	subtotal := r.NewAdder()
+	subtotal := newAdder(len(r.Sums), len(r.Across))
 	for _, row := range rows[:2] {
-		subtotal.Add(row)
+		subtotal.add(row)
 	}
-	if got := lines([]Row{subtotal.Row([]string{"corvane"})})[0]; got != "corvane 3 13.50 1.5" {
+	if got := lines([]Row{subtotal.row([]string{"corvane"})})[0]; got != "corvane 3 13.50 1.5" {
 		t.Errorf("subtotal is %q", got)
 	}
 }

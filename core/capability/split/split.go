@@ -169,7 +169,7 @@ func (l *looker) Flush(context.Context, int) error { return nil }
 // count counts the records of the source that will be in parts.
 func count(ctx context.Context, set *source.Set, reading source.Reading) (int, error) {
 	if set.Sources[0].Size < 0 {
-		return 0, errors.New("what comes from a pipe can be read only once, so that its records cannot be counted before; say how many a part has, with --rows")
+		return 0, errors.New("what comes from a pipe can be read only once, so that its records cannot be counted before; say how many a part has, with ⟨rows⟩")
 	}
 	var counters []*counter
 	reading.Progress = nil

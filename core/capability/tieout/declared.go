@@ -366,7 +366,7 @@ func (c controlSheet) check() error {
 	for _, word := range []string{entityColumn, periodColumn} {
 		if c.Has(word) && !slices.Contains(c.set.Words(), word) {
 			return &DeclarationError{Sheet: c.Name, Text: fmt.Sprintf(
-				"it declares by %s, which the files' names have to tell: add --name, for example --name '{entity}_{period}*'", word)}
+				"it declares by %s, which the files' names have to tell: add ⟨name⟩, for example ⟨name⟩ '{entity}_{period}*'", word)}
 		}
 	}
 	return nil

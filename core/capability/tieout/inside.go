@@ -31,7 +31,7 @@ func (c *InsidePeriod) Columns() []string { return []string{c.Column} }
 // Amounts returns nothing.
 func (c *InsidePeriod) Amounts() []string { return nil }
 
-var errNoPeriods = errors.New("the files' names have to tell the period: add --name, for example --name '{entity}_{period}*'")
+var errNoPeriods = errors.New("the files' names have to tell the period: add ⟨name⟩, for example ⟨name⟩ '{entity}_{period}*'")
 
 func (c *InsidePeriod) watch(r *run) watcher {
 	w := &insideWatcher{run: r, column: column{name: c.Column}, source: -1}

@@ -121,7 +121,7 @@ type MatrixCell struct {
 	indices []int
 }
 
-var errNoEntities = errors.New("the files' names have to tell the entity: add --name, for example --name '{entity}_{period}*'")
+var errNoEntities = errors.New("the files' names have to tell the entity: add ⟨name⟩, for example ⟨name⟩ '{entity}_{period}*'")
 
 // matrix finds out who has filed, and tells who has not, who has twice, and
 // whose file nobody expects.

@@ -17,7 +17,7 @@ import (
 type Rule struct {
 	Name       string
 	Expression *expression.Expression
-	Words      []string // names in the expression that no column has to bear: those of --name, and source
+	Words      []string // names in the expression that no column has to bear: those of file names, and source
 
 	watchers []*ruleWatcher
 }

@@ -126,7 +126,7 @@ func TestSheetsThatCannotBeUsed(t *testing.T) {
 	files := map[string]string{"a.csv": "v,w\n1,1\n"}
 	for sheet, want := range map[string]string{
 		"name,rows\na,1\n":              `needs the column "source"`,
-		"entity,period,rows\na,1,1\n":   "add --name",
+		"entity,period,rows\na,1,1\n":   "add ⟨name⟩",
 		"source,rows\na,many\n":         `control.csv line 2: rows is "many"`,
 		"source,v\na,1\nb,2\na,lots\n":  `control.csv line 4: v is "lots"`,
 		"source,rows\na,1,2\nb,3,4,5\n": "line 2 cannot be read",

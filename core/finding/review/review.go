@@ -95,7 +95,7 @@ func Decide(rows [][]string, numbers []int, have []finding.Finding, log *decisio
 	return decisions, nil
 }
 
-var errNoSheet = fmt.Errorf("this is no sheet to decide on, such as doubles --review writes")
+var errNoSheet = fmt.Errorf("this is no sheet to decide on, such as doubles ⟨review⟩ writes")
 
 // sheet is a sheet while it is read.
 type sheet struct {
@@ -212,7 +212,7 @@ func (s *sheet) decide(g *group, user string, now time.Time) (d decision.Decisio
 func (s *sheet) isFound(g *group) bool {
 	f := s.have[g.id]
 	if f == nil {
-		s.fail(g.rows[0].number, "there is no finding %s among those that were found; name the plan with --plan, or the findings with --findings", g.id)
+		s.fail(g.rows[0].number, "there is no finding %s among those that were found; name the plan with ⟨plan⟩, or the findings with ⟨findings⟩", g.id)
 		return false
 	}
 	isFound := true

@@ -16,7 +16,7 @@ type BinaryError struct {
 func (e *BinaryError) What() string { return cmp.Or(e.Kind, "binary content") }
 
 func (e *BinaryError) Error() string {
-	return fmt.Sprintf("this is %s, not delimited text that can be read here; ask the branch for the data itself, or leave it out with --skip", e.What())
+	return fmt.Sprintf("this is %s, not delimited text that can be read here; ask the branch for the data itself, or leave it out with ⟨skip⟩", e.What())
 }
 
 // signatures are the first bytes of what is sent by mistake under a name of text, as the

@@ -62,7 +62,7 @@ type TooLongError struct {
 func (e *TooLongError) Error() string {
 	text := fmt.Sprintf("the record that starts on line %d is longer than %d MB", e.Line, e.Limit>>20)
 	if e.Limit < MaxRecord {
-		return text + "; if the file really holds such records, raise --memory"
+		return text + "; if the file really holds such records, raise ⟨memory⟩"
 	}
 	return text + ", the most that one record may have; the file is damaged, or no table"
 }

@@ -154,7 +154,7 @@ func (r *Reader) findWithin(open func() io.Reader) (at string, err error) {
 	case 1:
 		return arrays[0], nil
 	}
-	return "", fmt.Errorf("%d arrays of objects stand in this JSON; say which one with --at\nthere is: %s", len(arrays), strings.Join(arrays, ", "))
+	return "", fmt.Errorf("%d arrays of objects stand in this JSON; say which one with ⟨at⟩\nthere is: %s", len(arrays), strings.Join(arrays, ", "))
 }
 
 // startsLines tells whether a text that is broken somewhere on its first line
@@ -204,7 +204,7 @@ var errThere = errors.New("there")
 // goTo goes to the value that a pointer names.
 func (l *lexer) goTo(pointer string) error {
 	if pointer[0] != '/' {
-		return fmt.Errorf("--at %q: a JSON Pointer begins with a slash, as /data/rows", pointer)
+		return fmt.Errorf("⟨at⟩ %q: a JSON Pointer begins with a slash, as /data/rows", pointer)
 	}
 	so := ""
 	for _, step := range strings.Split(pointer[1:], "/") {
@@ -214,7 +214,7 @@ func (l *lexer) goTo(pointer string) error {
 			return err
 		}
 		if c != '{' && c != '[' {
-			return fmt.Errorf("--at %s: %s holds nothing below it", pointer, orRoot(so))
+			return fmt.Errorf("⟨at⟩ %s: %s holds nothing below it", pointer, orRoot(so))
 		}
 		var have []string
 		err = l.each(func(k []byte, i int) error {
@@ -228,9 +228,9 @@ func (l *lexer) goTo(pointer string) error {
 		})
 		if err == nil {
 			if c == '[' {
-				return fmt.Errorf("--at %s: the array %s has no element %q", pointer, orRoot(so), key)
+				return fmt.Errorf("⟨at⟩ %s: the array %s has no element %q", pointer, orRoot(so), key)
 			}
-			return fmt.Errorf("--at %s: there is no %q in %s\nthere is: %s", pointer, key, orRoot(so), strings.Join(have, ", "))
+			return fmt.Errorf("⟨at⟩ %s: there is no %q in %s\nthere is: %s", pointer, key, orRoot(so), strings.Join(have, ", "))
 		}
 		if !errors.Is(err, errThere) {
 			return err
@@ -259,7 +259,7 @@ func (r *Reader) gather(l *lexer) error {
 			g.keys(r.root, 0, 0)
 		}
 		if r.names > mostColumns {
-			return fmt.Errorf("by line %d the records have %d different keys, and a result has at most %d columns; keys that are values, such as dates or numbers of documents, make no table, so have it written as records that hold them, or say --member-name COLUMN, which makes a record of each member of an object", r.line, r.names, mostColumns)
+			return fmt.Errorf("by line %d the records have %d different keys, and a result has at most %d columns; keys that are values, such as dates or numbers of documents, make no table, so have it written as records that hold them, or say ⟨member-name⟩ COLUMN, which makes a record of each member of an object", r.line, r.names, mostColumns)
 		}
 	}
 }

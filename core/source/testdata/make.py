@@ -209,7 +209,7 @@ def with_office():
         path = os.path.join(folder, "office.xlsx")
         book.save(path)
         for ending in ["ods", "xlsx"]:
-            subprocess.run(["soffice", "--headless", "--convert-to", ending, "--outdir", ".", path], check=True)
+            subprocess.run(["soffice", "headless", "convert-to", ending, "outdir", ".", path], check=True)
 
 
 def foreign():

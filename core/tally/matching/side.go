@@ -23,7 +23,7 @@ type Side struct {
 	Set     *source.Set
 	Drop    *drop.Set // what is left out
 	Kinds   bool      // find out of what kinds the columns are by all values, and not by those a source begins with
-	Columns []string  // of its records: those of the data, then the words of --name
+	Columns []string  // of its records: those of the data, then the words of file names
 	Data    int       // how many of them are data
 	Unused  []bool    // by column: nobody needs its texts, and takers are given none; nil for none
 	Require []int     // columns that every source is to have, or it is told
@@ -115,7 +115,7 @@ func (s *Side) Read(ctx context.Context, reading source.Reading, taker func() Ta
 		options.Amounts = append(options.Amounts, s.Columns[column])
 	}
 	for _, column := range s.Require {
-		if column < s.Data { // words of --name are no columns of a source
+		if column < s.Data { // words of file names are no columns of a source
 			options.Columns = append(options.Columns, s.Columns[column])
 		}
 	}

@@ -133,6 +133,16 @@ func Parse(text string) (*Expression, error) {
 	return c.expression, nil
 }
 
+// ParseCondition is Parse of an expression that is to be true or false; example is one, for an
+// error.
+func ParseCondition(text, example string) (*Expression, error) {
+	x, err := Parse(text)
+	if err == nil && !x.IsCondition() {
+		err = fmt.Errorf("%q is neither true nor false; write for example '%s'", text, example)
+	}
+	return x, err
+}
+
 // plainReason makes the parser's message one that somebody can use who does
 // not know how parsers are made.
 func plainReason(message string) string {

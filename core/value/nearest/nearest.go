@@ -2,6 +2,7 @@
 package nearest
 
 import (
+	"fmt"
 	"strings"
 
 	"github.com/agnivade/levenshtein"
@@ -23,4 +24,14 @@ func To(given string, names []string) (name string, ok bool) {
 		}
 	}
 	return name, best <= limit
+}
+
+// Unknown is an error about a name of some kind that nothing has, with the one that was probably
+// meant and all that there are.
+func Unknown(what, name string, have []string) error {
+	text := fmt.Sprintf("unknown %s %s", what, name)
+	if near, ok := To(name, have); ok {
+		text += fmt.Sprintf("; did you mean %s?", near)
+	}
+	return fmt.Errorf("%s\nthere is: %s", text, strings.Join(have, ", "))
 }

@@ -1,4 +1,4 @@
-package cli
+package source
 
 import (
 	"context"
@@ -6,33 +6,6 @@ import (
 	"path/filepath"
 	"testing"
 )
-
-func TestParseSize(t *testing.T) {
-	for text, want := range map[string]int64{
-		"512": 512, "1KB": 1 << 10, "256MB": 256 << 20, "256 MiB": 256 << 20, "1.5gb": 3 << 29, "2G": 2 << 30, "1T": 1 << 40,
-		"": -1, "MB": -1, "-1GB": -1, "0": -1, "12X": -1, "1.2.3MB": -1,
-	} {
-		got, err := parseSize(text)
-		if err != nil {
-			got = -1
-		}
-		if got != want {
-			t.Errorf("%q is %d bytes, want %d", text, got, want)
-		}
-	}
-}
-
-func TestOneCharacter(t *testing.T) {
-	for text, want := range map[string]byte{";": ';', "tab": '\t', `\t`: '\t', "comma": ',', "|": '|', "ab": 0, "": 0, "\n": 0, `"`: 0} {
-		got, err := oneCharacter(text)
-		if err != nil {
-			got = 0
-		}
-		if got != want {
-			t.Errorf("%q is %q, want %q", text, got, want)
-		}
-	}
-}
 
 // Where an output may lie, given what is read.
 func TestKeepApart(t *testing.T) {
@@ -75,12 +48,11 @@ func TestKeepApart(t *testing.T) {
 				}
 				paths = append(paths, p)
 			}
-			r := reading{app: new(app), recurse: c.recurse, columns: "all"}
-			in, err := r.openSources(context.Background(), paths)
+			set, err := Find(context.Background(), Search{Paths: paths, Recurse: c.recurse, Jobs: 1})
 			if err != nil {
 				t.Fatal(err)
 			}
-			if err := in.keepApart(filepath.Join(dir, c.output)); (err == nil) != c.allowed {
+			if err := set.KeepApart(filepath.Join(dir, c.output)); (err == nil) != c.allowed {
 				t.Errorf("%s: %v", c.output, err)
 			}
 		})

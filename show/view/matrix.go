@@ -1,4 +1,4 @@
-package cli
+package view
 
 import (
 	"fmt"
@@ -41,7 +41,7 @@ func matrixObjects(m *tieout.Matrix) []show.Object {
 }
 
 // printMatrix prints who has filed: the rows that came, or why there are none.
-func (a *app) printMatrix(m *tieout.Matrix) {
+func printMatrix(s *show.Screen, m *tieout.Matrix) {
 	t := show.Table{Columns: []show.Column{{Name: "entity", Key: true}}}
 	for _, name := range m.Shown {
 		t.Columns = append(t.Columns, show.Column{Name: name})
@@ -59,8 +59,8 @@ func (a *app) printMatrix(m *tieout.Matrix) {
 		}
 		t.Add(cells...)
 	}
-	fmt.Fprintln(a.stdout)
-	t.Print(a.stdout)
+	fmt.Fprintln(s)
+	t.Print(s)
 }
 
 func matrixText(c *tieout.MatrixCell) string {

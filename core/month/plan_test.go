@@ -1,4 +1,4 @@
-package cli
+package month
 
 import (
 	"os"
@@ -6,27 +6,31 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/spf13/cobra"
+	"lastblock/core/option"
 )
 
-// planned runs a plan's way through the flags of a command with some of its
-// own, and returns what it prints.
-func planned(t *testing.T, text string, args ...string) (*tieoutFlags, string, error) {
+// planned gives a tie-out what a plan says beside options that were typed, each a word and its
+// text. dir is where the plan is.
+func planned(t *testing.T, text string, typed ...string) (task *TieOut, dir string, err error) {
 	t.Helper()
 	file := filepath.Join(t.TempDir(), "lastblock.toml")
 	if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	f := new(tieoutFlags)
-	cmd := &cobra.Command{Use: "tieout", RunE: func(*cobra.Command, []string) error { return nil }, SilenceErrors: true, SilenceUsage: true}
-	cmd.Flags().StringSliceVar(&f.totals, "total", nil, "")
-	f.declared.addTo(cmd)
-	f.reading.addTo(new(app), cmd)
-	root := &cobra.Command{Use: "lastblock"}
-	root.AddCommand(cmd)
-	root.SetArgs(append([]string{"tieout", "--plan", file}, args...))
-	err := root.Execute()
-	return f, filepath.Dir(file), err
+	task = NewTieOut()
+	options := AllOptions(task)
+	for i := 0; i < len(typed); i += 2 {
+		o := options.Find(typed[i])
+		if err := o.Set(typed[i+1]); err != nil {
+			t.Fatal(err)
+		}
+		o.Given = option.Given{Typed: true}
+	}
+	plan, err := ReadPlan(file)
+	if err == nil {
+		_, err = plan.Apply(task, options)
+	}
+	return task, filepath.Dir(file), err
 }
 
 const planOfTest = `version = 1
@@ -48,21 +52,21 @@ declared = "sub/control.csv"
 skip-lines = 4
 `
 
-func TestAPlanFillsFlags(t *testing.T) {
+func TestAPlanFillsOptions(t *testing.T) {
 	f, dir, err := planned(t, planOfTest)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := strings.Join(f.reading.paths, " "); got != filepath.Join(dir, "in")+" /abroad" {
+	if got := strings.Join(f.Planned, " "); got != filepath.Join(dir, "in")+" /abroad" {
 		t.Errorf("paths are %s", got)
 	}
-	if f.declared.file != filepath.Join(dir, "sub", "control.csv") || strings.Join(f.totals, ",") != "debit,credit" || f.reading.jobs != 3 || f.reading.manner.skipLines != 4 {
-		t.Errorf("declared %s, totals %v, jobs %d, skip-lines %d", f.declared.file, f.totals, f.reading.jobs, f.reading.manner.skipLines)
+	if f.Declared != filepath.Join(dir, "sub", "control.csv") || strings.Join(f.Totals, ",") != "debit,credit" || f.Jobs != 3 || f.Manner.SkipLines != 4 {
+		t.Errorf("declared %s, totals %v, jobs %d, skip-lines %d", f.Declared, f.Totals, f.Jobs, f.Manner.SkipLines)
 	}
-	if len(f.reading.shapes) != 2 {
-		t.Fatalf("%d shapes", len(f.reading.shapes))
+	if len(f.Manners) != 2 {
+		t.Fatalf("%d shapes", len(f.Manners))
 	}
-	first, second := f.reading.shapes[0], f.reading.shapes[1]
+	first, second := f.Manners[0], f.Manners[1]
 	if first.Match != "c_*" || first.Decimal != '.' || len(first.Shape.Rename) != 1 || len(first.Shape.As) != 1 || first.Shape.As[0].Column != "debit" || first.Request.SkipLines != 4 {
 		t.Errorf("the first shape is %+v, %+v", first.Manner, first.Shape)
 	}
@@ -71,15 +75,15 @@ func TestAPlanFillsFlags(t *testing.T) {
 	}
 }
 
-func TestFlagsWinOverAPlan(t *testing.T) {
-	f, _, err := planned(t, planOfTest, "--decimal", ".", "--total", "net", "--declared", "here.csv", "--rename", "a=b")
+func TestWhatWasTypedWinsOverAPlan(t *testing.T) {
+	f, _, err := planned(t, planOfTest, "decimal", ".", "total", "net", "declared", "here.csv", "rename", "a=b")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if f.declared.file != "here.csv" || strings.Join(f.totals, ",") != "net" || f.reading.manner.decimal != "." {
-		t.Errorf("declared %s, totals %v, decimal %s", f.declared.file, f.totals, f.reading.manner.decimal)
+	if f.Declared != "here.csv" || strings.Join(f.Totals, ",") != "net" || f.Manner.Decimal != "." {
+		t.Errorf("declared %s, totals %v, decimal %s", f.Declared, f.Totals, f.Manner.Decimal)
 	}
-	for i, shape := range f.reading.shapes {
+	for i, shape := range f.Manners {
 		renames := shape.Shape.Rename // the first shape has one of its own, to which that of the command line is added
 		if shape.Decimal != '.' || len(renames) != 2-i || renames[len(renames)-1].From != "a" {
 			t.Errorf("shape %s is %+v, %+v", shape.Match, shape.Manner, shape.Shape)
@@ -87,7 +91,7 @@ func TestFlagsWinOverAPlan(t *testing.T) {
 	}
 }
 
-func TestWhereAPlanDoesNotHold(t *testing.T) {
+func TestErrorsOfAPlanHavePlaces(t *testing.T) {
 	for text, want := range map[string]string{
 		"[read]\ndelimiter = \"ab\"\n":                                      "", // told when it is used
 		"[read]\nno-header = \"yes\"\n":                                     "line 3, column 1: no-header is yes: true or false is needed",
@@ -95,7 +99,7 @@ func TestWhereAPlanDoesNotHold(t *testing.T) {
 		"[read]\ntotal = \"x\"\n":                                           "line 3, column 1: the table read has no key total",
 		"[[read.shape]]\nmatch = [\"a\"]\n":                                 "line 3, column 1: match is a pattern in quotes",
 		"[[read.shape]]\nmatch = \"a\"\njobs = 1\n":                         "line 4, column 1: the table shape has no key jobs",
-		"[[read.shape]]\nmatch = \"a\"\nas = \"x=amonut\"\n":                "line 4, column 1: as: there is no kind \"amonut\"; did you mean amount?",
+		"[[read.shape]]\nmatch = \"a\"\nas = \"x=amonut\"\n":                "line 4, column 1: as: unknown kind amonut; did you mean amount?",
 		"[[read.shape]]\nmatch = \"a\"\nwhere = \"x >\"\n":                  "line 4, column 1: where: character 4 of",
 		"[[read.shape]]\nmatch = \"a\"\nno-header=true\nheader-lines = 2\n": "line 5, column 1: header-lines: it does not go together with",
 		"[tieout]\nplan = \"x\"\n":                                          "line 3, column 1: plan belongs to one run",

@@ -1,0 +1,126 @@
+package cli
+
+import (
+	"context"
+	"runtime/debug"
+
+	"lastblock/core/finding"
+	"lastblock/core/finding/suspense"
+	"lastblock/core/month"
+	"lastblock/show"
+)
+
+// open finds the sources of a task.
+func (a *app) open(ctx context.Context, task month.Task, paths []string) (*month.Input, error) {
+	in, err := task.Sources().Open(ctx, paths, machine())
+	if in != nil {
+		a.reads(in)
+	}
+	return in, err
+}
+
+// reads notes what is read, so that no output takes its place.
+func (a *app) reads(in *month.Input) {
+	if in.Set != nil {
+		a.sets = append(a.sets, in.Set)
+	}
+	if in.Reading.Memory > 0 {
+		limitMemory(in.Reading.Memory)
+	}
+}
+
+// limitMemory lets garbage grow while memory is plenty, and hardly where it is not.
+func limitMemory(bytes int64) {
+	debug.SetMemoryLimit(bytes)
+	debug.SetGCPercent(200)
+}
+
+// progress shows how far reading has come, until the function it returns is called.
+func (a *app) progress(inputs ...*month.Input) (stop func()) {
+	if a.task == nil || a.task.Sources().Quiet {
+		return func() {}
+	}
+	files, bytes := 0, int64(0)
+	for _, in := range inputs {
+		files, bytes = files+len(in.Set.Sources), bytes+in.Set.Bytes()
+	}
+	return show.Progress(a.stderr, a.begun, inputs[0].Reading.Progress, files, bytes)
+}
+
+// settle marks the findings that were accepted, has their options written as flags, and keeps
+// them all in mind for decide.
+func (a *app) settle(in *month.Input, command string, findings []finding.Finding) {
+	for i := range findings {
+		settle(in, &findings[i])
+	}
+	remember(append([]string{command}, in.Set.Paths...), findings)
+}
+
+func settle(in *month.Input, f *finding.Finding) {
+	in.Decided.Settle(f)
+	f.Message = show.Flags(f.Message)
+}
+
+// each gives every finding as settle makes it.
+func each(in *month.Input, all show.EachFinding) show.EachFinding {
+	return func(visit func(*finding.Finding) error) error {
+		return all(func(f *finding.Finding) error {
+			settle(in, f)
+			return visit(f)
+		})
+	}
+}
+
+// stopped is errStop where a finding stops, unless there is an error already.
+func stopped(err error, findings ...[]finding.Finding) error {
+	for _, some := range findings {
+		if err == nil && finding.Stops(some) {
+			return errStop
+		}
+	}
+	return err
+}
+
+// create starts an output file, after making sure that it is not placed among the sources, nor
+// where something lies that is read beside them.
+func (a *app) create(w *month.Writing, path string) (*show.Output, error) {
+	for _, set := range a.sets {
+		if err := set.KeepApart(path); err != nil {
+			return nil, err
+		}
+		a.outputs.Protect(set.Beside...)
+	}
+	return a.outputs.Create(path, w.Replace)
+}
+
+// formatOf is the format of a file that an option names.
+func formatOf(word, path string) (show.Format, string, error) {
+	if path == "" {
+		return show.CSV, "", nil
+	}
+	return show.FormatOf(word, path)
+}
+
+// openSuspense starts the suspense file; without one both are nil.
+func (a *app) openSuspense(w *month.Writing) (*suspense.File, *show.Output, error) {
+	if w.Suspense == "" {
+		return nil, nil, nil
+	}
+	output, err := a.create(w, w.Suspense)
+	if err != nil {
+		return nil, nil, err
+	}
+	file, err := suspense.New(output, w.Shield)
+	return file, output, err
+}
+
+// notWritten says why there is no result.
+const notWritten = "the result was not written, because of \"stop\" findings; --anyway writes it all the same"
+
+// beside is where remarks go that stand beside records or rows on standard output.
+func (a *app) beside() *show.Screen {
+	if a.stdout.Terminal {
+		return a.stdout
+	}
+	return a.stderr
+}

@@ -1,0 +1,151 @@
+package month
+
+import (
+	"context"
+
+	"lastblock/core/finding"
+	"lastblock/core/finding/decision"
+	"lastblock/core/finding/drop"
+	"lastblock/core/option"
+	"lastblock/core/source"
+	"lastblock/core/tally"
+)
+
+// Reading is what a task reads, and how, and what else is asked of any task that reads sources.
+type Reading struct {
+	source.Request
+	Decisions string
+	Plan      string
+	JSON      bool
+	Quiet     bool
+
+	Planned  []string // the paths of the plan
+	Narrowed bool     // which files are read was said on the command line, beside a plan
+}
+
+func newReading() Reading { return Reading{Request: source.NewRequest()} }
+
+// Options are those that all tasks share.
+func (r *Reading) Options() option.List {
+	return append(r.Request.Options(),
+		&option.Option{Word: "plan", Value: &r.Plan, File: option.Read, OneRun: true,
+			Meaning: "take all of this from a plan; flags given beside it win"},
+		&option.Option{Word: "decisions", Value: &r.Decisions, File: option.Read,
+			Meaning: "what was decided about findings (" + DecisionsName + " beside the plan)"},
+		&option.Option{Word: "quiet", Value: &r.Quiet, OneRun: true, Meaning: "no progress"},
+		&option.Option{Word: "json", Value: &r.JSON, OneRun: true, Meaning: "print one JSON document instead"},
+	)
+}
+
+// DecisionsName is what the file of decisions is called beside a plan.
+const DecisionsName = "decisions.csv"
+
+// DecisionsFile is the file of decisions, "" for none.
+func (r *Reading) DecisionsFile() string {
+	if r.Decisions == "" && r.Plan != "" {
+		return beside(r.Plan, DecisionsName)
+	}
+	return r.Decisions
+}
+
+// Input is what a task reads.
+type Input struct {
+	Set     *source.Set
+	Reading source.Reading
+	Decimal byte          // of amounts, that was asked for; 0 for none
+	Partial bool          // only some of what the plan names is read
+	Decided *decision.Log // nil for nothing
+}
+
+// Open finds the sources that paths name, or the plan where there are none. machine is how much
+// memory there is, in bytes.
+func (r *Reading) Open(ctx context.Context, paths []string, machine int64) (*Input, error) {
+	in := &Input{Partial: r.Plan != "" && (len(paths) > 0 || r.Narrowed)}
+	if len(paths) == 0 {
+		paths = r.Planned
+	}
+	var err error
+	if in.Set, in.Reading, err = r.Find(ctx, paths, machine); err != nil {
+		return nil, err
+	}
+	if manner, err := r.Manner.Manner(r.Prefix); err == nil {
+		in.Decimal = manner.Decimal
+	}
+	if file := r.DecisionsFile(); file != "" {
+		in.Set.Beside = append(in.Set.Beside, file)
+		if in.Decided, err = decision.Read(file); err != nil {
+			return nil, option.Errorf("decisions", "%w", err)
+		}
+	}
+	if r.Plan != "" {
+		in.Set.Beside = append(in.Set.Beside, r.Plan)
+	}
+	return in, in.NeedSources()
+}
+
+// NeedSources wants at least one source. The error is a *source.NoSourcesError.
+func (in *Input) NeedSources() error {
+	if len(in.Set.Sources) > 0 {
+		return nil
+	}
+	return &source.NoSourcesError{Paths: in.Set.Paths, PassedOver: in.Set.PassedOver}
+}
+
+// Reference finds the sources of a second set, which are read with the same means as the first.
+func (in *Input) Reference(ctx context.Context, r source.Request, paths []string) (*Input, error) {
+	r.Columns, r.Jobs = string(source.AllColumns), in.Reading.Jobs
+	other := &Input{Decided: in.Decided}
+	var err error
+	if other.Set, other.Reading, err = r.Find(ctx, paths, 0); err != nil {
+		return nil, err
+	}
+	other.Reading = in.Reading
+	return other, other.NeedSources()
+}
+
+// Left is what was decided to be left out.
+func (in *Input) Left() (*drop.Set, error) {
+	left, err := tally.Decided(in.Set, in.Decided)
+	if err != nil {
+		return nil, option.Errorf("decisions", "%w", err)
+	}
+	return left, nil
+}
+
+// Settle marks the findings that were accepted.
+func (in *Input) Settle(findings []finding.Finding) {
+	for i := range findings {
+		in.Decided.Settle(&findings[i])
+	}
+}
+
+// Check makes sure that some source has each of the columns, before all is read, as soon as the
+// first source lacks one. The error is a *tally.UnknownColumnError.
+func (in *Input) Check(ctx context.Context, columns []string) error {
+	if len(columns) == 0 || in.Set.Sources[0].Size < 0 || !in.Set.IsText(0) {
+		return nil // what comes from a pipe can be looked at only once, and a document costs more
+	}
+	first := source.Set{Sources: in.Set.Sources[:1:1]}
+	reading := in.Reading
+	reading.Partial = true
+	if err := first.Look(ctx, reading); err != nil {
+		return err
+	}
+	lacks := false
+	for _, column := range columns {
+		_, ok := first.Head(0).Layout.Find(column)
+		lacks = lacks || !ok
+	}
+	if !lacks {
+		return nil
+	}
+	if err := in.Set.Look(ctx, in.Reading); err != nil {
+		return err
+	}
+	for _, column := range columns {
+		if _, err := tally.NewResolver(in.Set).ResolveData(column); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,56 @@
+package month
+
+import "lastblock/core/option"
+
+// Writing is what a task writes besides what it shows, and how.
+type Writing struct {
+	Out      string
+	Suspense string
+	Findings string
+	Review   string
+	Bare     bool
+	Replace  bool
+	Anyway   bool
+	Shield   bool
+}
+
+const (
+	resultMeaning  = "write the result to a file: .csv, .tsv, .json, .jsonl (each also with .gz or .zst behind it), .xlsx or .parquet"
+	bareMeaning    = "leave out the words of ⟨name⟩, source and source_line"
+	shieldMeaning  = "in delimited text, put an apostrophe before what a spreadsheet would run as a formula"
+	suspendMeaning = "write the records that were set aside to a CSV file, each with its reason"
+	listMeaning    = "write every finding to a file, in the format of its ending as with ⟨out⟩"
+)
+
+func (w *Writing) out() *option.Option {
+	return &option.Option{Word: "out", Value: &w.Out, File: option.Written, Meaning: resultMeaning}
+}
+
+func (w *Writing) anyway() *option.Option {
+	return &option.Option{Word: "anyway", Value: &w.Anyway, Meaning: "write the result although there is a \"stop\" finding"}
+}
+
+func (w *Writing) suspense() *option.Option {
+	return &option.Option{Word: "suspense", Value: &w.Suspense, File: option.Written, Meaning: suspendMeaning}
+}
+
+func (w *Writing) replace() *option.Option {
+	return &option.Option{Word: "replace", Value: &w.Replace, Meaning: "overwrite existing files"}
+}
+
+func (w *Writing) shield() *option.Option {
+	return &option.Option{Word: "shield-formulas", Value: &w.Shield, Meaning: shieldMeaning}
+}
+
+func (w *Writing) findings(meaning string) *option.Option {
+	return &option.Option{Word: "findings", Value: &w.Findings, File: option.Written, Meaning: meaning}
+}
+
+func (w *Writing) review() *option.Option {
+	return &option.Option{Word: "review", Value: &w.Review, File: option.Written,
+		Meaning: "write a workbook (.xlsx) in which to decide, for decide ⟨from⟩"}
+}
+
+func (w *Writing) bare(meaning string) *option.Option {
+	return &option.Option{Word: "bare", Value: &w.Bare, Meaning: meaning}
+}
