@@ -30,4 +30,3 @@ func TestOneCharacter(t *testing.T) {
 		}
 	}
 }
-
