@@ -10,12 +10,17 @@ import (
 	"strings"
 	"testing"
 
+	"lastblock/core/capability/align"
 	"lastblock/core/capability/collate"
 	"lastblock/core/capability/doubles"
+	"lastblock/core/capability/gauge"
+	"lastblock/core/capability/intake"
+	"lastblock/core/capability/reconcile"
 	"lastblock/core/capability/rollup"
 	"lastblock/core/capability/tieout"
 	"lastblock/core/finding"
 	"lastblock/core/finding/drop"
+	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/internal/sourcetest"
 )
@@ -61,9 +66,9 @@ func branches() map[string]string {
 
 // results are what a month end comes to, as far as it is compared.
 type results struct {
-	tieout, byEntity, byAccount, collated, doubles any
-	findings                                       [5][]finding.Finding
-	text                                           string
+	tieout, byEntity, byAccount, collated, doubles, gauge, intake, aligned, reconciled any
+	findings                                                                           [9][]finding.Finding
+	text, rows                                                                         string
 }
 
 // leftOut leaves a file and a record out, as somebody has decided. What is still to be found
@@ -80,6 +85,10 @@ type jobs struct {
 	doubles            *doubles.Job
 	byEntity, byLedger *rollup.Job
 	collate            *collate.Job
+	gauge              *gauge.Job
+	intake             *intake.Job
+	align              *align.Job
+	reconcile          *reconcile.Job // with itself, of which only the records are part of the run
 	written            bytes.Buffer
 }
 
@@ -104,11 +113,18 @@ func prepare(t testing.TB, set *source.Set, reading source.Reading) *jobs {
 	fail(err)
 	j.collate, err = plan.Begin(ctx, &j.written)
 	fail(err)
+	j.gauge, j.intake = gauge.Prepare(set, reading, gauge.Options{Frequent: 2}), intake.Prepare(set, intake.Options{Head: 2})
+	j.align, err = align.Prepare(ctx, set, reading, align.Options{Key: []string{"document"}, Totals: []string{"debit"}, Drop: leftOut()})
+	fail(err)
+	j.reconcile, err = reconcile.Prepare(ctx, set, set, reading, reconcile.Options{
+		Keys: [][]string{{"document", "line"}}, Totals: []string{"credit"}, Compare: []string{"text"}, Drop: [2]*drop.Set{leftOut(), leftOut()},
+	})
+	fail(err)
 	return j
 }
 
 func (j *jobs) members() []source.Member {
-	return []source.Member{j.tieout, j.doubles, j.byEntity, j.byLedger, j.collate}
+	return []source.Member{j.tieout, j.doubles, j.byEntity, j.byLedger, j.collate, j.gauge, j.intake, j.align, j.reconcile.Here()}
 }
 
 func (j *jobs) finish(t testing.TB) (r results) {
@@ -143,7 +159,44 @@ func (j *jobs) finish(t testing.TB) (r results) {
 		t.Fatal(err)
 	}
 	r.collated, r.findings[4], r.text = []any{collated.Records, collated.Proof}, collated.Findings, j.written.String()
+	described, err := j.gauge.Finish()
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.gauge, r.findings[5] = []any{described.Columns, described.Proof}, described.Findings
+	arrived, err := j.intake.Finish()
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.intake, r.findings[6] = []any{arrived.Columns, arrived.Rows, arrived.Proof}, arrived.Findings
+	j.finishMatching(t, &r)
 	return r
+}
+
+// finishMatching finishes what brings records together by key.
+func (j *jobs) finishMatching(t testing.TB, r *results) {
+	t.Helper()
+	ctx := context.Background()
+	fail := func(err error) {
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	sources, err := j.align.Finish()
+	fail(err)
+	encode := func(dst []byte, texts [][]byte, _ []record.Kind) []byte { return fmt.Appendf(dst, "%q\n", texts) }
+	aligned, err := sources.Align(ctx, encode)
+	fail(err)
+	var rows bytes.Buffer
+	fail(aligned.Write(ctx, &rows))
+	r.aligned, r.findings[7], r.rows = []any{aligned.Keys, aligned.Present, aligned.Proof}, aligned.Findings, rows.String()
+	fail(aligned.Close())
+	sides, err := j.reconcile.Finish()
+	fail(err)
+	matched, err := sides.Match(ctx, reconcile.Writing{})
+	fail(err)
+	r.reconciled, r.findings[8] = []any{matched.Counts, matched.Fields, matched.Statement, matched.Proof}, matched.Findings
+	fail(matched.Close())
 }
 
 // What is read once for all comes to what each comes to alone, however many cores read.
@@ -155,12 +208,14 @@ func TestOneReadingIsLikeSeveral(t *testing.T) {
 		if err := set.ScanFor(t.Context(), reading, together.members()...); err != nil {
 			t.Fatal(err)
 		}
+		readReference(t, set, reading, together)
 		apart := prepare(t, set, reading)
 		for _, member := range apart.members() {
 			if err := set.Scan(t.Context(), reading, member.Visitor); err != nil {
 				t.Fatal(err)
 			}
 		}
+		readReference(t, set, reading, apart)
 		got, want := together.finish(t), apart.finish(t)
 		gotFields, wantFields := reflect.ValueOf(got), reflect.ValueOf(want)
 		for i := range gotFields.NumField() {
@@ -168,9 +223,20 @@ func TestOneReadingIsLikeSeveral(t *testing.T) {
 				t.Errorf("with %d cores, %s of one reading is\n%.2000s\nand of several\n%.2000s", jobs, gotFields.Type().Field(i).Name, a, b)
 			}
 		}
+		if len(got.rows) < 1000 || fmt.Sprint(got.reconciled) == "" {
+			t.Errorf("%d bytes were aligned", len(got.rows))
+		}
 		if len(got.findings[0]) < 20 || len(got.findings[1]) == 0 || !strings.Contains(got.text, "Day pass") {
 			t.Errorf("there is little to compare: %d findings, %d doubles, %d bytes", len(got.findings[0]), len(got.findings[1]), len(got.text))
 		}
+	}
+}
+
+// readReference reads what records are reconciled with.
+func readReference(t *testing.T, set *source.Set, reading source.Reading, j *jobs) {
+	t.Helper()
+	if err := set.Scan(t.Context(), reading, j.reconcile.There().Visitor); err != nil {
+		t.Fatal(err)
 	}
 }
 

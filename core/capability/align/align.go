@@ -77,15 +77,47 @@ type Sources struct{ run *run }
 // Read reads all sources, each once. The error is what reading returned, or a
 // *tally.UnknownColumnError.
 func Read(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Sources, error) {
-	r := &run{options: options, reading: reading, side: &matching.Side{Set: set, Drop: options.Drop, Kinds: options.Kinds}}
-	err := r.bind(ctx)
-	if err == nil {
-		err = r.read(ctx)
-	}
+	j, err := Prepare(ctx, set, reading, options)
 	if err != nil {
+		return nil, err
+	}
+	if err := set.Scan(ctx, reading, j.Visitor); err != nil {
+		return nil, errors.Join(err, j.Close())
+	}
+	return j.Finish()
+}
+
+// Job is the reading of sources on its way: prepared, shown the records by its visitors, and
+// finished.
+type Job struct {
+	*matching.Job
+	run *run
+}
+
+// Prepare finds the columns. The caller then scans the set with the job's visitors and calls
+// Finish, or Close where the scan has failed. The error is that of Read.
+func Prepare(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Job, error) {
+	r := &run{options: options, reading: reading, side: &matching.Side{Set: set, Drop: options.Drop, Kinds: options.Kinds}}
+	if err := r.bind(ctx); err != nil {
 		return nil, errors.Join(err, r.close())
 	}
-	return &Sources{r}, nil
+	r.heaps = matching.NewHeaps(2*set.Bytes(), reading.Memory/2, reading.Jobs)
+	r.heaps.Keep = options.Sorted
+	return &Job{r.side.Prepare(func() matching.Taker {
+		return &taker{dealer: r.heaps.Dealer(0), key: &matching.Key{Columns: r.key.Columns, Loose: r.key.Loose}}
+	}), r}, nil
+}
+
+// Close gives back what the job holds.
+func (j *Job) Close() error { return j.run.close() }
+
+// Finish names the columns, when all records have been visited.
+func (j *Job) Finish() (*Sources, error) {
+	if err := j.Job.Finish(); err != nil {
+		return nil, errors.Join(err, j.Close())
+	}
+	j.run.nameColumns()
+	return &Sources{j.run}, nil
 }
 
 // Columns are those of the result: the key, in how many sources it stands, and then,
@@ -168,18 +200,6 @@ func (t *taker) Take(record *matching.Record) error {
 	key, blank := t.key.Append(t.room[:0], record.Texts, record.Decimals)
 	t.room = key
 	return t.dealer.Put(record, key, blank, 0)
-}
-
-func (r *run) read(ctx context.Context) error {
-	r.heaps = matching.NewHeaps(2*r.side.Set.Bytes(), r.reading.Memory/2, r.reading.Jobs)
-	r.heaps.Keep = r.options.Sorted
-	err := r.side.Read(ctx, r.reading, func() matching.Taker {
-		return &taker{dealer: r.heaps.Dealer(0), key: &matching.Key{Columns: r.key.Columns, Loose: r.key.Loose}}
-	})
-	if err == nil {
-		r.nameColumns()
-	}
-	return err
 }
 
 func (r *run) align(ctx context.Context) (*Result, error) {

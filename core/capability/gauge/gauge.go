@@ -93,25 +93,59 @@ type Result struct {
 
 // Run describes the columns of a set. The error is what reading or writing
 // temporary files returned, or a *proof.FailedError.
-func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (result *Result, err error) {
-	t := tally.New(set, tally.Options{Every: true, Suspense: options.Suspense})
-	limit := max(reading.Memory/int64(4*max(1, reading.Jobs)), 1<<20)
-	var visitors []*visitor
+func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
+	j := Prepare(set, reading, options)
+	if err := set.Scan(ctx, reading, j.Visitor); err != nil {
+		return nil, errors.Join(err, j.Close())
+	}
+	return j.Finish()
+}
+
+// Job is a description on its way: prepared, shown the records by its visitors, and finished.
+type Job struct {
+	set      *source.Set
+	reading  source.Reading
+	options  Options
+	tally    *tally.Tally
+	visitors []*visitor
+}
+
+// Prepare makes ready for the records. The caller then scans the set with the job's visitors and
+// calls Finish, or Close where the scan has failed.
+func Prepare(set *source.Set, reading source.Reading, options Options) *Job {
+	return &Job{set: set, reading: reading, options: options, tally: tally.New(set, tally.Options{Every: true, Suspense: options.Suspense})}
+}
+
+// Visitor makes the visitor of one goroutine.
+func (j *Job) Visitor() source.Visitor {
+	limit := max(j.reading.Memory/int64(4*max(1, j.reading.Jobs)), 1<<20)
+	v := &visitor{set: j.set, tally: j.tally.Visitor(), options: j.options, all: newGatherer(limit), memory: j.reading.Memory}
+	j.visitors = append(j.visitors, v)
+	return v
+}
+
+// Read is how many records the visitors have counted.
+func (j *Job) Read() int { return j.tally.Read() }
+
+// Close gives back what the job holds.
+func (j *Job) Close() error {
+	var errs []error
+	for _, v := range j.visitors {
+		errs = append(errs, v.close())
+	}
+	j.visitors = nil
+	return errors.Join(errs...)
+}
+
+// Finish describes the columns, when all records have been visited, and gives back what the job
+// holds.
+func (j *Job) Finish() (result *Result, err error) {
 	defer func() {
-		for _, v := range visitors {
-			if closing := v.close(); err == nil {
-				err = closing
-			}
+		if closing := j.Close(); err == nil {
+			err = closing
 		}
 	}()
-	err = set.Scan(ctx, reading, func() source.Visitor {
-		v := &visitor{set: set, tally: t.Visitor(), options: options, all: newGatherer(limit), memory: reading.Memory}
-		visitors = append(visitors, v)
-		return v
-	})
-	if err != nil {
-		return nil, err
-	}
+	t, visitors, reading, options := j.tally, j.visitors, j.reading, j.options
 	if err := t.Finish(); err != nil {
 		return nil, err
 	}

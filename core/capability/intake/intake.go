@@ -63,16 +63,41 @@ type Result struct {
 
 // Run looks at a set. The error is what reading returned.
 func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Result, error) {
-	t := tally.New(set, tally.Options{Every: true})
-	var visitors []*visitor
-	err := set.Scan(ctx, reading, func() source.Visitor {
-		v := &visitor{tally: t.Visitor(), options: options}
-		visitors = append(visitors, v)
-		return v
-	})
-	if err != nil {
+	j := Prepare(set, options)
+	if err := set.Scan(ctx, reading, j.Visitor); err != nil {
 		return nil, err
 	}
+	return j.Finish()
+}
+
+// Job is a look on its way: prepared, shown the records by its visitors, and finished.
+type Job struct {
+	set      *source.Set
+	options  Options
+	tally    *tally.Tally
+	visitors []*visitor
+}
+
+// Prepare makes ready for the records. The caller then scans the set with the job's visitors and
+// calls Finish.
+func Prepare(set *source.Set, options Options) *Job {
+	return &Job{set: set, options: options, tally: tally.New(set, tally.Options{Every: true})}
+}
+
+// Visitor makes the visitor of one goroutine.
+func (j *Job) Visitor() source.Visitor {
+	v := &visitor{tally: j.tally.Visitor(), options: j.options}
+	j.visitors = append(j.visitors, v)
+	return v
+}
+
+// Read is how many records the visitors have counted.
+func (j *Job) Read() int { return j.tally.Read() }
+
+// Finish puts together what arrived, when all records have been visited. The error is a
+// *proof.FailedError.
+func (j *Job) Finish() (*Result, error) {
+	t, set, visitors := j.tally, j.set, j.visitors
 	if err := t.Finish(); err != nil {
 		return nil, err
 	}

@@ -68,22 +68,63 @@ type Result struct {
 // are a code. In a column of amounts a dash is zero. Records that cannot be read are compared by their text. The error
 // is what reading returned, or a *proof.FailedError.
 func Run(ctx context.Context, left, right *source.Set, reading source.Reading, options Options) (*Result, error) {
+	j, err := Prepare(ctx, left, right, reading, options)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range j.comparison.sides {
+		if err := j.comparison.scan(ctx, s, reading.Progress); err != nil {
+			return nil, errors.Join(err, j.Close())
+		}
+	}
+	return j.Finish(ctx)
+}
+
+// Job is a comparison on its way: prepared, shown the records by the visitors of its members, and
+// finished.
+type Job struct {
+	comparison *comparison
+	piped      bool // a source cannot be read twice
+}
+
+// Prepare finds out which columns are compared. The caller then scans each set, partially, with
+// the visitors of its member, and calls Finish, or Close where a scan has failed.
+func Prepare(ctx context.Context, left, right *source.Set, reading source.Reading, options Options) (*Job, error) {
 	c := &comparison{options: options, reading: reading, sides: [2]*side{{set: left}, {set: right}}}
-	defer c.close()
 	if err := c.look(ctx); err != nil {
 		return nil, err
 	}
-	piped := slices.ContainsFunc(append(slices.Clone(left.Sources), right.Sources...), func(s source.Source) bool { return s.Size < 0 })
+	j := &Job{comparison: c}
+	j.piped = slices.ContainsFunc(append(slices.Clone(left.Sources), right.Sources...), func(s source.Source) bool { return s.Size < 0 })
 	for _, s := range c.sides {
-		if err := c.read(ctx, s, reading.Progress, piped); err != nil {
+		s.prepare(c, j.piped)
+	}
+	return j, nil
+}
+
+// Left is shown the records of the left set.
+func (j *Job) Left() source.Member { return j.comparison.sides[0] }
+
+// Right is shown the records of the right set.
+func (j *Job) Right() source.Member { return j.comparison.sides[1] }
+
+// Close gives back what the job holds.
+func (j *Job) Close() error { return j.comparison.close() }
+
+// Finish decides whether the sets are equal, when all records have been visited; where they are
+// not, it reads them once more to find out where. It gives back what the job holds.
+func (j *Job) Finish(ctx context.Context) (*Result, error) {
+	c, piped := j.comparison, j.piped
+	defer c.close()
+	for _, s := range c.sides {
+		if err := s.finish(c); err != nil {
 			return nil, err
 		}
 	}
 	l, r := c.sides[0], c.sides[1]
 	if l.sum != r.sum && !piped && c.findDashes() {
 		for _, s := range c.sides {
-			s.visitors = nil
-			if err := c.read(ctx, s, nil, false); err != nil {
+			if err := c.readAgain(ctx, s, false); err != nil {
 				return nil, err
 			}
 		}
@@ -95,8 +136,7 @@ func Run(ctx context.Context, left, right *source.Set, reading source.Reading, o
 	}
 	if !piped {
 		for _, s := range c.sides {
-			s.visitors = nil
-			if err := c.read(ctx, s, nil, true); err != nil {
+			if err := c.readAgain(ctx, s, true); err != nil {
 				return nil, err
 			}
 		}
@@ -127,6 +167,8 @@ type comparison struct {
 type side struct {
 	number   int // 0 for the left one
 	set      *source.Set
+	tally    *tally.Tally
+	visit    func() *visitor
 	visitors []*visitor
 	sum      prints.Sum
 	result   Side
@@ -161,20 +203,40 @@ func (c *comparison) look(ctx context.Context) error {
 	return nil
 }
 
-// read reads one side, and puts the fingerprint and the place of each record
-// aside if that is asked for.
-func (c *comparison) read(ctx context.Context, s *side, progress *source.Progress, keep bool) error {
-	t := tally.New(s.set, tally.Options{Every: true})
+// prepare makes ready for the records; keep puts the fingerprint and the place of each aside.
+func (s *side) prepare(c *comparison, keep bool) {
+	s.visitors, s.tally = nil, tally.New(s.set, tally.Options{Every: true})
+	s.visit = func() *visitor { return c.visitor(s, s.tally.Visitor(), keep) }
+}
+
+// Visitor makes the visitor of one goroutine.
+func (s *side) Visitor() source.Visitor {
+	v := s.visit()
+	s.visitors = append(s.visitors, v)
+	return v
+}
+
+// Read is how many records the visitors have counted.
+func (s *side) Read() int { return s.tally.Read() }
+
+func (c *comparison) scan(ctx context.Context, s *side, progress *source.Progress) error {
 	reading := c.reading
 	reading.Progress, reading.Partial = progress, true
-	err := s.set.Scan(ctx, reading, func() source.Visitor {
-		v := c.visitor(s, t.Visitor(), keep)
-		s.visitors = append(s.visitors, v)
-		return v
-	})
-	if err != nil {
+	return s.set.Scan(ctx, reading, s.Visitor)
+}
+
+// readAgain reads one side once more.
+func (c *comparison) readAgain(ctx context.Context, s *side, keep bool) error {
+	s.prepare(c, keep)
+	if err := c.scan(ctx, s, nil); err != nil {
 		return err
 	}
+	return s.finish(c)
+}
+
+// finish adds up one side, when all records have been visited.
+func (s *side) finish(c *comparison) error {
+	t := s.tally
 	if err := t.Finish(); err != nil {
 		return err
 	}

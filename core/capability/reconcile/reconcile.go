@@ -139,19 +139,81 @@ type Sides struct{ run *run }
 // Read reads the records of both sides, each once. The error is what reading returned,
 // or a *tally.UnknownColumnError.
 func Read(ctx context.Context, here, there *source.Set, reading source.Reading, options Options) (*Sides, error) {
+	j, err := Prepare(ctx, here, there, reading, options)
+	if err != nil {
+		return nil, err
+	}
+	for side, of := range j.sides {
+		if of != nil {
+			if err := j.run.sides[side].Set.Scan(ctx, reading, of.Visitor); err != nil {
+				return nil, errors.Join(err, j.Close())
+			}
+		}
+	}
+	return j.Finish()
+}
+
+// Job is the reading of both sides on its way: prepared, shown the records by the visitors of its
+// members, and finished.
+type Job struct {
+	run   *run
+	sides [2]*matching.Job // the second one nil for a mirror
+}
+
+// Prepare finds the columns of both sides. The caller then scans each set with the visitors of its
+// member and calls Finish, or Close where a scan has failed. The error is that of Read.
+func Prepare(ctx context.Context, here, there *source.Set, reading source.Reading, options Options) (*Job, error) {
 	r := &run{reading: reading, options: options}
 	r.sides[0] = &matching.Side{Set: here, Drop: options.Drop[0], Kinds: options.Kinds}
 	r.sides[1] = r.sides[0]
 	if options.Mirror == nil {
 		r.sides[1] = &matching.Side{Set: there, Drop: options.Drop[1], Kinds: options.Kinds}
 	}
-	err := r.bind(ctx)
-	if err == nil {
-		err = r.read(ctx)
-	}
-	if err != nil {
+	if err := r.bind(ctx); err != nil {
 		return nil, errors.Join(err, r.close())
 	}
+	r.heaps = matching.NewHeaps(r.bytes(), reading.Memory/2, reading.Jobs)
+	j := &Job{run: r}
+	for side, s := range r.sides {
+		if side == 1 && s == r.sides[0] {
+			break
+		}
+		j.sides[side] = s.Prepare(func() matching.Taker {
+			t := r.taker(side)
+			r.takers = append(r.takers, t)
+			return t
+		})
+	}
+	return j, nil
+}
+
+// Here is shown the records.
+func (j *Job) Here() source.Member { return j.sides[0] }
+
+// There is shown the records of the reference; nil for a mirror, which has none.
+func (j *Job) There() source.Member {
+	if j.sides[1] == nil {
+		return nil
+	}
+	return j.sides[1]
+}
+
+// Close gives back what the job holds.
+func (j *Job) Close() error { return j.run.close() }
+
+// Finish makes both sides ready to be matched, when all records have been visited.
+func (j *Job) Finish() (*Sides, error) {
+	r := j.run
+	for side, of := range j.sides {
+		if of == nil {
+			continue
+		}
+		if err := of.Finish(); err != nil {
+			return nil, errors.Join(err, r.close())
+		}
+		r.list.Merge(&r.sides[side].Tally.Findings)
+	}
+	r.finishSides()
 	return &Sides{r}, nil
 }
 

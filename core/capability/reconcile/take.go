@@ -1,7 +1,6 @@
 package reconcile
 
 import (
-	"context"
 	"slices"
 
 	"lastblock/core/finding/proof"
@@ -36,32 +35,13 @@ func (r *run) proofOf() proof.Proof {
 	return p
 }
 
-// read reads both sides and deals their records for the first pass.
-func (r *run) read(ctx context.Context) error {
-	size := r.bytes()
-	r.heaps = matching.NewHeaps(size, r.reading.Memory/2, r.reading.Jobs)
-	var dealers [2][]*matching.Dealer
-	for side, s := range r.sides {
-		if side == 1 && s == r.sides[0] {
-			break
-		}
-		err := s.Read(ctx, r.reading, func() matching.Taker {
-			t := r.taker(side)
-			r.takers = append(r.takers, t)
-			dealers[side] = append(dealers[side], t.dealers[side])
-			return t
-		})
-		if err != nil {
-			return err
-		}
-		r.list.Merge(&s.Tally.Findings)
-	}
+// finishSides finds out what is known once both sides have been read.
+func (r *run) finishSides() {
 	if r.mirror != nil {
 		r.finishReading()
 	}
 	r.findAmounts()
 	r.alike = slices.Equal(r.names[0], r.names[1]) && r.sides[0].OneDecimal() == r.sides[1].OneDecimal() && r.sides[0].OneDecimal() != 0
-	return nil
 }
 
 // findAmounts finds out which fields hold amounts: it was said, or the values that

@@ -54,6 +54,30 @@ type Parts interface {
 // Run cuts the only source of a set. The error is a *tally.UnknownColumnError,
 // what reading or writing returned, or a *proof.FailedError.
 func Run(ctx context.Context, set *source.Set, reading source.Reading, options Options, parts Parts) (*Result, error) {
+	j, err := Prepare(ctx, set, reading, options, parts)
+	if err != nil {
+		return nil, err
+	}
+	if err := set.Scan(ctx, reading, j.Visitor); err != nil {
+		return nil, errors.Join(err, j.writer.close())
+	}
+	return j.Finish()
+}
+
+// Job is a cut on its way: prepared, shown the records by its visitors, and finished.
+type Job struct {
+	set     *source.Set
+	options Options
+	columns []string // that are added up
+	tally   *tally.Tally
+	spare   *sync.Pool
+	writer  *writer
+	order   *inorder.Queue[[]*chunk]
+}
+
+// Prepare finds out which columns are added up, and how many records a part has. The caller then
+// scans the set with the job's visitors and calls Finish.
+func Prepare(ctx context.Context, set *source.Set, reading source.Reading, options Options, parts Parts) (*Job, error) {
 	if len(set.Sources) != 1 {
 		return nil, fmt.Errorf("one source is needed, and there are %d", len(set.Sources))
 	}
@@ -76,20 +100,27 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 	if options.By != "" {
 		needed = []string{options.By}
 	}
-	t := tally.New(set, tally.Options{Amounts: columns, Columns: needed})
-	spare := &sync.Pool{New: func() any { return new(chunk) }}
-	w := &writer{parts: parts, spare: spare, sizes: sizes, width: len(columns), by: options.By, limit: reading.Memory / 4, known: make(map[string]*part)}
-	order := inorder.NewQueue(4*max(1, reading.Jobs), w.take)
-	err := set.Scan(ctx, reading, func() source.Visitor {
-		return &visitor{set: set, spare: spare, tally: t.Visitor(), order: order, by: options.By, width: len(columns)}
-	})
-	if err == nil {
-		err = t.Finish()
+	j := &Job{set: set, options: options, columns: columns, spare: &sync.Pool{New: func() any { return new(chunk) }}}
+	j.tally = tally.New(set, tally.Options{Amounts: columns, Columns: needed})
+	j.writer = &writer{
+		parts: parts, spare: j.spare, sizes: sizes, width: len(columns), by: options.By, limit: reading.Memory / 4, known: make(map[string]*part),
 	}
-	if closing := w.close(); err == nil {
-		err = closing
-	}
-	if err != nil {
+	j.order = inorder.NewQueue(4*max(1, reading.Jobs), j.writer.take)
+	return j, nil
+}
+
+// Visitor makes the visitor of one goroutine.
+func (j *Job) Visitor() source.Visitor {
+	return &visitor{set: j.set, spare: j.spare, tally: j.tally.Visitor(), order: j.order, by: j.options.By, width: len(j.columns)}
+}
+
+// Read is how many records the visitors have counted.
+func (j *Job) Read() int { return j.tally.Read() }
+
+// Finish closes the parts, when all records have been visited.
+func (j *Job) Finish() (*Result, error) {
+	t, w, columns := j.tally, j.writer, j.columns
+	if err := errors.Join(t.Finish(), w.close()); err != nil {
 		return nil, err
 	}
 	result := &Result{Columns: columns, Findings: t.Findings.All(), Proof: t.Proof}

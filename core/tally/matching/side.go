@@ -107,9 +107,28 @@ func (r *Record) Changed() { r.raw = nil }
 // Taker is given the records that one goroutine reads.
 type Taker interface{ Take(r *Record) error }
 
+// Job is the reading of a side on its way: prepared, shown the records by its visitors, and
+// finished.
+type Job struct {
+	side     *Side
+	taker    func() Taker
+	visitors []*visitor
+	mutex    sync.Mutex // guards the side's decimals
+}
+
 // Read reads all sources and gives every record that can be used to the takers, of
 // which each goroutine has its own. The proof is all but Used.
 func (s *Side) Read(ctx context.Context, reading source.Reading, taker func() Taker) error {
+	j := s.Prepare(taker)
+	if err := s.Set.Scan(ctx, reading, j.Visitor); err != nil {
+		return err
+	}
+	return j.Finish()
+}
+
+// Prepare makes ready for the records. The caller then scans the set with the job's visitors and
+// calls Finish.
+func (s *Side) Prepare(taker func() Taker) *Job {
 	options := tally.Options{Drop: s.Drop, Every: true}
 	for _, column := range s.Amounts {
 		options.Amounts = append(options.Amounts, s.Columns[column])
@@ -120,26 +139,33 @@ func (s *Side) Read(ctx context.Context, reading source.Reading, taker func() Ta
 		}
 	}
 	s.Tally = tally.New(s.Set, options)
-	var visitors []*visitor
-	var mutex sync.Mutex // guards decimals
-	err := s.Set.Scan(ctx, reading, func() source.Visitor {
-		v := &visitor{
-			side: s, tally: s.Tally.Visitor(), taker: taker(), mutex: &mutex, last: make(map[int]int),
-			scratch: make([][]byte, len(s.Columns)), bound: make([]tally.Bound, len(s.Columns)), evidence: make([]kind.Evidence, len(s.Columns)),
-		}
-		v.record.Texts = make([][]byte, len(s.Columns))
-		visitors = append(visitors, v)
-		return v
-	})
-	if err != nil {
-		return err
+	return &Job{side: s, taker: taker}
+}
+
+// Visitor makes the visitor of one goroutine.
+func (j *Job) Visitor() source.Visitor {
+	s := j.side
+	v := &visitor{
+		side: s, tally: s.Tally.Visitor(), taker: j.taker(), mutex: &j.mutex, last: make(map[int]int),
+		scratch: make([][]byte, len(s.Columns)), bound: make([]tally.Bound, len(s.Columns)), evidence: make([]kind.Evidence, len(s.Columns)),
 	}
+	v.record.Texts = make([][]byte, len(s.Columns))
+	j.visitors = append(j.visitors, v)
+	return v
+}
+
+// Read is how many records the visitors have counted.
+func (j *Job) Read() int { return j.side.Tally.Read() }
+
+// Finish puts together what is known of the side, when all records have been visited.
+func (j *Job) Finish() error {
+	s := j.side
 	if err := s.Tally.Finish(); err != nil {
 		return err
 	}
 	last := make([]uint64, len(s.Set.Sources))
 	s.Evidence = make([]kind.Evidence, len(s.Columns))
-	for _, v := range visitors {
+	for _, v := range j.visitors {
 		for index, line := range v.last {
 			last[index] = max(last[index], uint64(line))
 		}
