@@ -296,13 +296,13 @@ func (e *evidence) forget() {
 func (w *worker) settle(s *stream, stretch *Stretch) error {
 	f := w.feed
 	source := &f.set.Sources[s.index]
-	_, isText := s.reader.(*textReader)
+	_, isPlain := s.reader.(plainReader)
 	asked := source.manner().Decimal
 	if f.reading.AsSent && s.shape.IsNothing() {
 		s.written = writtenPoint
 		return nil
 	}
-	e := w.evidenceFor(s.shape, asked, !isText)
+	e := w.evidenceFor(s.shape, asked, !isPlain)
 	e.look(&stretch.Batch)
 	if !stretch.Last && source.Size >= 0 && (e.rows < sampleRecords || !e.isSettled()) {
 		e.forget()
@@ -320,9 +320,9 @@ func (w *worker) writtenOf(s *stream) (*Written, error) {
 	if !s.feed.reading.AsSent || !s.shape.IsNothing() || source.Size < 0 {
 		return s.written, nil
 	}
-	_, isText := s.reader.(*textReader)
+	_, isPlain := s.reader.(plainReader)
 	asked := source.manner().Decimal
-	e := w.evidenceFor(s.shape, asked, !isText)
+	e := w.evidenceFor(s.shape, asked, !isPlain)
 	if err := s.feed.lookOn(source, e); err != nil {
 		return nil, &Error{source.Name, err}
 	}

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"lastblock/core/format/postgres"
+	"lastblock/core/value/natural"
 	"lastblock/core/value/nearest"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -129,8 +130,8 @@ func (f *finder) find(ctx context.Context) error {
 	}
 	f.nameApart()
 	f.readNames()
-	slices.SortFunc(f.set.Sources, func(a, b Source) int { return Natural(a.Name, b.Name) })
-	slices.SortFunc(f.set.PassedOver, func(a, b PassedOver) int { return Natural(a.Source, b.Source) })
+	slices.SortFunc(f.set.Sources, func(a, b Source) int { return natural.Compare(a.Name, b.Name) })
+	slices.SortFunc(f.set.PassedOver, func(a, b PassedOver) int { return natural.Compare(a.Source, b.Source) })
 	return nil
 }
 
@@ -566,7 +567,7 @@ func notFound(p string, split func(string) (folder, name string)) error {
 		}
 		missing.Have = append(missing.Have, entry.Name())
 	}
-	slices.SortFunc(missing.Have, Natural)
+	slices.SortFunc(missing.Have, natural.Compare)
 	if near, ok := nearest.To(name, missing.Have); ok && name != "" {
 		missing.Near = filepath.Join(folder, near)
 	}

@@ -5,6 +5,7 @@ import (
 	"path"
 	"strings"
 
+	"lastblock/core/format/decode"
 	"lastblock/core/format/delimited"
 	"lastblock/core/format/json"
 	"lastblock/core/record"
@@ -27,6 +28,50 @@ type Reader interface {
 	// Close lets go of what the reader holds. The source was only read, so
 	// there is nothing that a failure to close could lose.
 	Close()
+}
+
+// What some readers can do beyond that. A reader of another format goes without.
+type (
+	// wrappedReader reads what lies in a compression or another encoding, or has no delimiter of
+	// its own.
+	wrappedReader interface {
+		wrapping() wrapping
+	}
+	// countingReader tells how many bytes of the source a stretch stands for; the size of a source
+	// of any other reader is counted once it is closed.
+	countingReader interface {
+		taken(s *Stretch) int64
+	}
+	// guardingReader makes sure that what it has open is what was found when the run began, which
+	// costs less than looking for it by its path once more.
+	guardingReader interface {
+		unchanged(s *Source) error
+	}
+	// holdingReader may hold all of a small source once its head was looked for, and then needs
+	// no file any more.
+	holdingReader interface {
+		peeked() []byte // what the head was found in
+		isWhole() bool  // peeked is all of the source
+		letGo()         // closes the file, all of which was read
+	}
+	// plainReader reads texts, whose kinds only their values tell.
+	plainReader interface {
+		isPlain()
+	}
+	// skippingReader can leave out what is not wanted, see Reading.Wanted.
+	skippingReader interface {
+		isSeekable() bool // reading can be taken up elsewhere
+		line() int        // that comes next
+		resume(at start)
+		narrow(s *Stretch, from, to int) // a stretch to some lines
+	}
+)
+
+// wrapping is what was around the records of a source.
+type wrapping struct {
+	layers    []decode.Layer // outermost first
+	guessed   string         // the encoding it was taken for, "" where it says so itself
+	separated string         // what parts its fields, "" where a delimiter does
 }
 
 // Stretch is what a Reader hands out: some records on their way to a batch.

@@ -85,21 +85,21 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 		return &Error{source.Name, err}
 	}
 	head := f.shape(index, stream.reader.Head()).Head
-	text, isText := stream.reader.(*textReader)
+	holding, holds := stream.reader.(holdingReader)
 	f.set.looked[index].head = head
-	if isText {
-		f.set.looked[index].start = xxh3.Hash(text.cutter.Peeked())
+	if holds {
+		f.set.looked[index].start = xxh3.Hash(holding.peeked())
 	}
 	f.aside.own[index] = !f.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
 	switch {
 	case source.Size < 0: // a pipe can be read once
 		f.set.looked[index].kept = stream
-	case keep && isText && text.cutter.Whole():
-		if err := text.unchanged(source); err != nil {
+	case keep && holds && holding.isWhole():
+		if err := stream.unchanged(); err != nil {
 			stream.close()
 			return err
 		}
-		text.letGo()
+		holding.letGo()
 		stream.counted = true
 		f.reading.Progress.add(1, source.Size)
 		f.set.looked[index].kept = stream

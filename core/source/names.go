@@ -9,6 +9,7 @@ import (
 	"lastblock/core/record"
 	"lastblock/core/source/shape"
 	"lastblock/core/value/expression"
+	"lastblock/core/value/natural"
 	"lastblock/core/value/nearest"
 )
 
@@ -35,7 +36,7 @@ func (f *feed) checkNames() error {
 			}
 		}
 	}
-	slices.SortFunc(have, Natural)
+	slices.SortFunc(have, natural.Compare)
 	for _, r := range requests {
 		if err := f.checkRequest(r.request, requests, have); err != nil {
 			return err

@@ -407,10 +407,11 @@ func (s *stream) next(w *worker) error {
 		}
 		return &Error{s.feed.set.Sources[s.index].Name, err}
 	}
-	w.batch.Layers, w.batch.Guessed, w.batch.Separated = nil, "", ""
-	if t, ok := s.reader.(*textReader); ok {
-		w.batch.Layers, w.batch.Guessed, w.batch.Separated = t.unwrap.layers, t.unwrap.guessed(), t.unwrap.separated()
+	var around wrapping
+	if wrapped, ok := s.reader.(wrappedReader); ok {
+		around = wrapped.wrapping()
 	}
+	w.batch.Layers, w.batch.Guessed, w.batch.Separated = around.layers, around.guessed, around.separated
 	if first {
 		if err := w.begin(s); err != nil {
 			return err
@@ -425,17 +426,19 @@ func (s *stream) next(w *worker) error {
 
 // end is io.EOF, unless the file has changed while it was read.
 func (s *stream) end() error {
-	source := &s.feed.set.Sources[s.index]
-	if t, ok := s.reader.(*textReader); ok {
-		if err := t.unchanged(source); err != nil {
-			return err
-		}
-		return io.EOF
-	}
-	if err := source.Unchanged(); err != nil {
+	if err := s.unchanged(); err != nil {
 		return err
 	}
 	return io.EOF
+}
+
+// unchanged makes sure that the source is the one that was found when the run began.
+func (s *stream) unchanged() error {
+	source := &s.feed.set.Sources[s.index]
+	if guarding, ok := s.reader.(guardingReader); ok {
+		return guarding.unchanged(source)
+	}
+	return source.Unchanged()
 }
 
 // begin finds out what is to be known of a source before its first stretch is
@@ -464,8 +467,8 @@ func (w *worker) begin(s *stream) error {
 // taken is how many bytes of the source a stretch stands for, as far as that is
 // not counted where it is unpacked.
 func (s *stream) taken(stretch *Stretch) int64 {
-	if t, ok := s.reader.(*textReader); ok && !t.unwrap.isPacked() {
-		return int64(len(stretch.block.Data))
+	if counting, ok := s.reader.(countingReader); ok {
+		return counting.taken(stretch)
 	}
 	return 0
 }
@@ -477,7 +480,7 @@ func (s *stream) close() {
 	}
 	progress := s.feed.reading.Progress
 	progress.add(1, 0)
-	if _, ok := s.reader.(*textReader); !ok {
+	if _, ok := s.reader.(countingReader); !ok {
 		progress.add(0, max(0, s.feed.set.Sources[s.index].Size))
 	}
 }
@@ -571,14 +574,14 @@ func (w *worker) readSource(ctx context.Context, index, task int) error {
 
 // isWanted tells whether the stretch that was taken needs to be read.
 func (w *worker) isWanted(s *stream) bool {
-	text, isText := s.reader.(*textReader)
-	if !isText || w.feed.reading.Wanted == nil {
+	skipping, ok := s.reader.(skippingReader)
+	if !ok || w.feed.reading.Wanted == nil {
 		return true
 	}
 	block := &w.batch.Stretch.block
 	from, to, ok := w.feed.reading.Wanted(s.index, block.FirstLine, block.LastLine())
 	if ok {
-		block.Narrow(from, to, text.cutter.Head().Dialect.LineEnd)
+		skipping.narrow(&w.batch.Stretch, from, to)
 	}
 	return ok
 }

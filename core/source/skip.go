@@ -17,7 +17,7 @@ type start struct {
 
 // noteStart notes where a stretch begins, the first time that its source is read.
 func (s *stream) noteStart(stretch *Stretch) {
-	t, ok := s.reader.(*textReader)
+	t, ok := s.reader.(skippingReader)
 	if !ok || s.feed.reading.Wanted != nil || !s.feed.set.IsShared(s.index) || !t.isSeekable() {
 		return
 	}
@@ -30,11 +30,11 @@ func (s *stream) noteStart(stretch *Stretch) {
 // skip goes on to the next stretch of which anything is wanted, or, where it is
 // not known where that begins, nearer to it; false where nothing is.
 func (s *stream) skip() bool {
-	t, ok := s.reader.(*textReader)
+	t, ok := s.reader.(skippingReader)
 	if !ok || s.feed.reading.Wanted == nil {
 		return true
 	}
-	line := t.cutter.Line()
+	line := t.line()
 	from, _, ok := s.feed.reading.Wanted(s.index, line, math.MaxInt)
 	if !ok {
 		return false
@@ -58,6 +58,12 @@ func (s *stream) skip() bool {
 func (r *textReader) isSeekable() bool {
 	_, ok := r.file.(io.ReadSeeker)
 	return ok && len(r.unwrap.layers) == 0 && r.unwrap.separate == nil && r.unwrap.guessed() == ""
+}
+
+func (r *textReader) line() int { return r.cutter.Line() }
+
+func (r *textReader) narrow(s *Stretch, from, to int) {
+	s.block.Narrow(from, to, r.cutter.Head().Dialect.LineEnd)
 }
 
 // resume goes on reading from a start.

@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"slices"
 	"time"
+
+	"lastblock/core/value/natural"
 )
 
 // Source is one file that a branch sent, one sheet of a workbook, or one entry
@@ -119,7 +121,7 @@ func (s *Set) Subset(indices []int) *Set {
 
 func (s *Set) passOver(p PassedOver) {
 	s.PassedOver = append(s.PassedOver, p)
-	slices.SortFunc(s.PassedOver, func(a, b PassedOver) int { return Natural(a.Source, b.Source) })
+	slices.SortFunc(s.PassedOver, func(a, b PassedOver) int { return natural.Compare(a.Source, b.Source) })
 }
 
 // IsText tells whether a source is text, whose head costs little to look at;

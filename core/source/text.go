@@ -53,6 +53,24 @@ func (r *textReader) Parse(s *Stretch) {
 	s.Last = s.block.Last
 }
 
+func (r *textReader) isPlain() {}
+
+func (r *textReader) wrapping() wrapping {
+	return wrapping{r.unwrap.layers, r.unwrap.guessed(), r.unwrap.separated()}
+}
+
+// taken is nothing of what is counted where it is unpacked.
+func (r *textReader) taken(s *Stretch) int64 {
+	if r.unwrap.isPacked() {
+		return 0
+	}
+	return int64(len(s.block.Data))
+}
+
+func (r *textReader) peeked() []byte { return r.cutter.Peeked() }
+
+func (r *textReader) isWhole() bool { return r.cutter.Whole() }
+
 // unchanged makes sure that the file that is open is the one that was found when the
 // run began, which costs less than looking for it by its path once more. One that was
 // let go was looked at then.

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"lastblock/core/capability/reconcile"
-	"lastblock/core/source"
+	"lastblock/core/value/natural"
 	"lastblock/show"
 )
 
@@ -87,6 +87,6 @@ func companiesOf(r *Reconciliation) (names []string, companies map[[2]string]*re
 			}
 		}
 	}
-	slices.SortFunc(names, source.Natural[string])
+	slices.SortFunc(names, natural.Compare[string])
 	return names, companies
 }

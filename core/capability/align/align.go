@@ -238,26 +238,13 @@ func (r *run) rank(ctx context.Context) error {
 		}
 	}
 	slices.SortFunc(keys, func(a, b key) int {
-		return cmp.Or(compareKeys(a.texts, b.texts), cmp.Compare(a.number, b.number))
+		return cmp.Or(texts.Compare(a.texts, b.texts), cmp.Compare(a.number, b.number))
 	})
 	r.ranks = make(map[uint64]uint64, len(keys))
 	for i, k := range keys {
 		r.ranks[k.number] = uint64(i)
 	}
 	return nil
-}
-
-// compareKeys compares the texts of two keys, column by column, in natural order.
-func compareKeys(a, b []byte) int {
-	for len(a) > 0 && len(b) > 0 {
-		var x, y []byte
-		x, a = texts.Take(a)
-		y, b = texts.Take(b)
-		if c := source.Natural(x, y); c != 0 {
-			return c
-		}
-	}
-	return cmp.Compare(len(a), len(b))
 }
 
 func (r *run) finish() (*Result, error) {

@@ -8,8 +8,8 @@ import (
 	"strings"
 
 	"lastblock/core/finding"
-	"lastblock/core/source"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/natural"
 )
 
 // finish puts together what the goroutines have found.
@@ -90,7 +90,7 @@ func (r *run) finish() (*Result, error) {
 	if result.Corrected, err = r.correct(&result.Statement); err != nil {
 		return nil, err
 	}
-	for _, name := range slices.SortedFunc(maps.Keys(groups), source.Natural[string]) {
+	for _, name := range slices.SortedFunc(maps.Keys(groups), natural.Compare[string]) {
 		a := groups[name]
 		s, err := r.statement(a, a.counts, [2][]amount.Amount{amounts(a.sums[0]), amounts(a.sums[1])})
 		if err != nil {

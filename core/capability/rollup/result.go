@@ -8,10 +8,11 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/finding/proof"
+	"lastblock/core/large/texts"
 	"lastblock/core/record"
-	"lastblock/core/source"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/date"
+	"lastblock/core/value/natural"
 )
 
 // Result is a summary. Its groups may be more than memory holds, so they are
@@ -76,7 +77,7 @@ func (r *Result) survey() error {
 	total := newAdder(len(r.Sums), 0)
 	cells := make(map[string][]amount.Sum)
 	last := []byte(nil)
-	err := merge(r.runs, len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
+	err := merge(r.runs, r.parts(), len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
 		total.records += records
 		for i := range sums {
 			total.sums[i].Merge(&sums[i])
@@ -107,7 +108,7 @@ func (r *Result) survey() error {
 	if err != nil {
 		return err
 	}
-	slices.SortFunc(r.Across, natural(r.Across))
+	slices.SortFunc(r.Across, acrossOrder(r.Across))
 	r.Total = total.row(nil)
 	for _, value := range r.Across {
 		r.Total.Cells = append(r.Total.Cells, amounts(cells[value]))
@@ -115,15 +116,19 @@ func (r *Result) survey() error {
 	return nil
 }
 
-// splitAcross splits a key behind its first n parts, and returns them and the
-// text of the last one.
+// splitAcross splits a key behind its first n texts, and returns them and the one behind them.
 func splitAcross(key []byte, n int) (group, value []byte) {
-	rest := key
-	for range n {
-		_, rest = firstPart(rest)
+	group, rest := texts.First(key, n)
+	value, _ = texts.Take(rest)
+	return group, value
+}
+
+// parts is how many texts the key of a group has in a run.
+func (r *Result) parts() int {
+	if r.across {
+		return len(r.Columns) + 1
 	}
-	value, _ = firstPart(rest)
-	return key[:len(key)-len(rest)], value
+	return len(r.Columns)
 }
 
 // Each calls visit for each group in the natural order of keys, and then
@@ -140,8 +145,8 @@ func (r *Result) Each(visit func(Row) error) error {
 	if r.across {
 		err = r.eachSpread(pass)
 	} else {
-		err = merge(r.runs, len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
-			return pass(Row{Key: splitKey(key), Records: records, Sums: amounts(sums)})
+		err = merge(r.runs, r.parts(), len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
+			return pass(Row{Key: texts.Split(key), Records: records, Sums: amounts(sums)})
 		})
 	}
 	if err != nil {
@@ -169,11 +174,11 @@ func (r *Result) eachSpread(visit func(Row) error) error {
 		if row == nil {
 			return nil
 		}
-		made := row.row(splitKey(group))
+		made := row.row(texts.Split(group))
 		made.Cells = cells
 		return visit(made)
 	}
-	err := merge(r.runs, len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
+	err := merge(r.runs, r.parts(), len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
 		front, value := splitAcross(key, len(r.Columns))
 		if row == nil || string(front) != string(group) {
 			if err := finish(); err != nil {
@@ -259,12 +264,12 @@ func amounts(sums []amount.Sum) []amount.Amount {
 	return values
 }
 
-// natural compares values as calendar months where all of them are month
+// acrossOrder compares values as calendar months where all of them are month
 // names, and in natural order otherwise.
-func natural(values []string) func(a, b string) int {
+func acrossOrder(values []string) func(a, b string) int {
 	for _, v := range values {
 		if date.Month(v) == 0 {
-			return source.Natural
+			return natural.Compare
 		}
 	}
 	return func(a, b string) int { return cmp.Or(cmp.Compare(date.Month(a), date.Month(b)), cmp.Compare(a, b)) }
@@ -358,7 +363,7 @@ func (r *Result) sort(rows []Row, order Order) {
 	compare := r.bySize(order.Column)
 	down := !order.Up
 	if i := slices.Index(r.Columns, order.Column); i >= 0 {
-		compare = func(a, b Row) int { return source.Natural(a.Key[i], b.Key[i]) }
+		compare = func(a, b Row) int { return natural.Compare(a.Key[i], b.Key[i]) }
 		down = order.Down
 	}
 	slices.SortStableFunc(rows, func(a, b Row) int {

@@ -10,6 +10,7 @@ import (
 
 	"lastblock/core/finding/drop"
 	"lastblock/core/finding/suspense"
+	"lastblock/core/large/texts"
 	"lastblock/core/source"
 	"lastblock/core/tally"
 )
@@ -178,7 +179,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 			if column := v.bound[k].Column; column >= 0 {
 				text = b.Text(row, column, &v.scratch)
 			}
-			v.key = appendPart(v.key, text)
+			v.key = texts.Append(v.key, text)
 		}
 		group := v.table.group(v.key)
 		v.table.counts[group]++
@@ -188,7 +189,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 		}
 	}
 	if v.table.size() > v.limit {
-		run, err := putAside(v.table)
+		run, err := putAside(v.table, len(v.parts))
 		if err != nil {
 			return err
 		}

@@ -12,9 +12,10 @@ import (
 	"testing"
 
 	"lastblock/core/finding/proof"
-	"lastblock/core/source"
+	"lastblock/core/large/texts"
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/natural"
 	"lastblock/internal/sourcetest"
 )
 
@@ -242,7 +243,7 @@ func TestAgainstAMap(t *testing.T) {
 		last, groups := "", 0
 		err = result.Each(func(row Row) error {
 			key := row.Key[0]
-			if last != "" && source.Natural(last, key) >= 0 {
+			if last != "" && natural.Compare(last, key) >= 0 {
 				t.Errorf("%s comes before %s", last, key)
 			}
 			last = key
@@ -300,13 +301,13 @@ func FuzzSortPrefix(f *testing.F) {
 		f.Add(seed[0], seed[1])
 	}
 	f.Fuzz(func(t *testing.T, a, b string) {
-		keyA, keyB := appendPart(nil, []byte(a)), appendPart(nil, []byte(b))
-		prefixes := cmp.Compare(sortPrefix(keyA), sortPrefix(keyB))
-		keys := compareKeys(keyA, keyB)
+		keyA, keyB := texts.Append(nil, []byte(a)), texts.Append(nil, []byte(b))
+		prefixes := cmp.Compare(texts.Prefix(keyA), texts.Prefix(keyB))
+		keys := texts.Compare(keyA, keyB)
 		if prefixes != 0 && prefixes > 0 != (keys > 0) {
 			t.Errorf("%q and %q: prefixes say %d, keys say %d", a, b, prefixes, keys)
 		}
-		if natural := source.Natural(a, b); natural > 0 != (keys > 0) || natural < 0 != (keys < 0) {
+		if natural := natural.Compare(a, b); natural > 0 != (keys > 0) || natural < 0 != (keys < 0) {
 			t.Errorf("%q and %q: natural order says %d, keys say %d", a, b, natural, keys)
 		}
 	})

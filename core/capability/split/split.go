@@ -19,6 +19,7 @@ import (
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/kind"
+	"lastblock/core/value/natural"
 )
 
 // Options say how a source is cut. One of Rows, Parts and By is set.
@@ -134,7 +135,7 @@ func (j *Job) Finish() (*Result, error) {
 		result.Parts = append(result.Parts, part)
 		result.Proof.Used += p.rows
 	}
-	slices.SortStableFunc(result.Parts, func(a, b Part) int { return source.Natural(a.Value, b.Value) })
+	slices.SortStableFunc(result.Parts, func(a, b Part) int { return natural.Compare(a.Value, b.Value) })
 	result.Proof.Used -= t.Proof.Suspense // which is in the parts as well
 	for k := range used {
 		result.Proof.Totals[k].Used = used[k].Amount()

@@ -3,10 +3,7 @@
 package spill
 
 import (
-	"bufio"
-	"bytes"
 	"cmp"
-	"container/heap"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -16,14 +13,15 @@ import (
 	"sync"
 )
 
-// Sorter collects items, which are byte strings, and gives them back in the
-// order of their bytes. It is for one goroutine; several are read together by
+// Sorter collects items, which are byte strings, and gives them back in
+// their order. It is for one goroutine; several are read together by
 // Merge.
 type Sorter struct {
 	limit   int64 // bytes that may be held
+	order   Order
 	arena   []byte
 	entries []entry
-	files   []*os.File
+	files   []*File
 	count   int
 }
 
@@ -42,9 +40,12 @@ const (
 	readSize  = 1 << 17 // of one file, while merging
 )
 
-// New makes a sorter that holds at most about limit bytes in memory.
-func New(limit int64) *Sorter {
-	return &Sorter{limit: min(max(limit, leastHeld), mostHeld)}
+// New makes a sorter by bytes that holds at most about limit bytes in memory.
+func New(limit int64) *Sorter { return NewBy(Bytes, limit) }
+
+// NewBy is New for another order.
+func NewBy(order Order, limit int64) *Sorter {
+	return &Sorter{limit: min(max(limit, leastHeld), mostHeld), order: order}
 }
 
 // Add takes an item in; item may be used again.
@@ -54,7 +55,7 @@ func (s *Sorter) Add(item []byte) error {
 			return err
 		}
 	}
-	s.entries = append(s.entries, entry{prefixOf(item), uint32(len(s.arena)), uint32(len(item))})
+	s.entries = append(s.entries, entry{s.order.Prefix(item), uint32(len(s.arena)), uint32(len(item))})
 	s.arena = append(s.arena, item...)
 	s.count++
 	return nil
@@ -85,27 +86,25 @@ func (s *Sorter) sort() {
 		if a.prefix != b.prefix {
 			return cmp.Compare(a.prefix, b.prefix)
 		}
-		return bytes.Compare(s.item(a), s.item(b))
+		return s.order.Compare(s.item(a), s.item(b))
 	})
 }
 
 // spill writes what is held to a temporary file.
 func (s *Sorter) spill() error {
-	file, err := TempFile()
+	s.sort()
+	file, err := Write(func(add func(item []byte)) error {
+		for _, e := range s.entries {
+			add(s.item(e))
+		}
+		return nil
+	})
 	if err != nil {
 		return err
 	}
 	s.files = append(s.files, file)
-	s.sort()
-	w := bufio.NewWriterSize(file, 1<<18)
-	var size []byte
-	for _, e := range s.entries {
-		size = binary.AppendUvarint(size[:0], uint64(e.size))
-		w.Write(size) // Flush tells of all writes
-		w.Write(s.item(e))
-	}
 	s.arena, s.entries = s.arena[:0], s.entries[:0]
-	return PutAside(w.Flush())
+	return nil
 }
 
 // PutAside says what could not be done, and what to do about it.
@@ -142,108 +141,45 @@ func (s *Sorter) Close() error {
 	}
 	var errs []error
 	for _, file := range s.files {
-		errs = append(errs, Remove(file))
+		errs = append(errs, file.Close())
 	}
 	s.arena, s.entries, s.files = nil, nil, nil
 	return errors.Join(errs...)
 }
 
-// Merge calls visit for every item of the sorters, in the order of their bytes;
-// items that are equal are given one after another. An item is good until
-// visit returns. Nil sorters are passed over; nothing may be added any more.
+// Merge calls visit for every item of the sorters, in their order, which is that of all of them;
+// items that are equal are given one after another. An item is good until visit returns. Nil
+// sorters are passed over; nothing may be added any more.
 func Merge(sorters []*Sorter, visit func(item []byte) error) error {
 	var group sync.WaitGroup
-	var runs runHeap
+	var runs []Run
+	order := Bytes
 	for _, s := range sorters {
 		if s == nil {
 			continue
 		}
+		order = s.order
 		group.Go(s.sort)
-		if len(s.entries) > 0 {
-			runs = append(runs, &run{sorter: s})
-		}
+		runs = append(runs, &heldRun{sorter: s, at: -1})
 		for _, file := range s.files {
-			const whole = 1 << 62
-			runs = append(runs, &run{reader: bufio.NewReaderSize(io.NewSectionReader(file, 0, whole), readSize)})
+			runs = append(runs, file.Open())
 		}
 	}
 	group.Wait()
-	for _, r := range runs {
-		if err := r.next(); err != nil {
-			return err // no run is empty
-		}
-	}
-	heap.Init(&runs)
-	for len(runs) > 0 {
-		first := runs[0]
-		if err := visit(first.item); err != nil {
-			return err
-		}
-		switch err := first.next(); {
-		case err == nil:
-			if len(runs) > 1 {
-				heap.Fix(&runs, 0)
-			}
-		case errors.Is(err, io.EOF):
-			heap.Pop(&runs)
-		default:
-			return err
-		}
-	}
-	return nil
+	return MergeRuns(order, runs, func(_ int, item []byte) error { return visit(item) })
 }
 
-// run is a sorted run of items: those that a sorter holds, or those of a file.
-type run struct {
+// heldRun are the items that a sorter holds in memory, which are sorted.
+type heldRun struct {
 	sorter *Sorter
 	at     int
-	reader *bufio.Reader
-
-	item   []byte
-	prefix uint64
 }
 
-// next goes to the next item; the error is io.EOF behind the last one.
-func (r *run) next() error {
-	if r.sorter != nil {
-		if r.at == len(r.sorter.entries) {
-			return io.EOF
-		}
-		e := r.sorter.entries[r.at]
-		r.item, r.prefix = r.sorter.item(e), e.prefix
-		r.at++
-		return nil
+func (r *heldRun) Item() []byte { return r.sorter.item(r.sorter.entries[r.at]) }
+
+func (r *heldRun) Next() error {
+	if r.at++; r.at >= len(r.sorter.entries) {
+		return io.EOF
 	}
-	size, err := binary.ReadUvarint(r.reader)
-	if err != nil {
-		return err
-	}
-	if uint64(cap(r.item)) < size {
-		r.item = make([]byte, size)
-	}
-	r.item = r.item[:size]
-	if _, err := io.ReadFull(r.reader, r.item); err != nil {
-		return fmt.Errorf("taking back what was put aside: %w", err)
-	}
-	r.prefix = prefixOf(r.item)
 	return nil
-}
-
-// runHeap has the run with the first item on top.
-type runHeap []*run
-
-func (h runHeap) Len() int { return len(h) }
-func (h runHeap) Less(i, j int) bool {
-	if h[i].prefix != h[j].prefix {
-		return h[i].prefix < h[j].prefix
-	}
-	return bytes.Compare(h[i].item, h[j].item) < 0
-}
-func (h runHeap) Swap(i, j int) { h[i], h[j] = h[j], h[i] }
-func (h *runHeap) Push(x any)   { *h = append(*h, x.(*run)) }
-func (h *runHeap) Pop() any {
-	old := *h
-	last := old[len(old)-1]
-	*h = old[:len(old)-1]
-	return last
 }

@@ -4,7 +4,12 @@
 //	3 A17  5 12.50  0
 package texts
 
-import "encoding/binary"
+import (
+	"cmp"
+	"encoding/binary"
+
+	"lastblock/core/value/natural"
+)
 
 // Append appends a text.
 func Append(dst, text []byte) []byte {
@@ -71,4 +76,44 @@ func Put(to []byte, length int) int {
 		return 1
 	}
 	return binary.PutUvarint(to, uint64(length))
+}
+
+// First are the first n texts together, and all that stands behind them.
+func First(data []byte, n int) (first, rest []byte) {
+	rest = data
+	for range n {
+		_, rest = Take(rest)
+	}
+	return data[:len(data)-len(rest)], rest
+}
+
+// Split takes all texts apart.
+func Split(data []byte) []string {
+	var all []string
+	for len(data) > 0 {
+		var text []byte
+		text, data = Take(data)
+		all = append(all, string(text))
+	}
+	return all
+}
+
+// Compare compares text by text in natural order; only equal texts are equal.
+func Compare(a, b []byte) int {
+	for len(a) > 0 && len(b) > 0 {
+		var x, y []byte
+		x, a = Take(a)
+		y, b = Take(b)
+		if c := natural.Compare(x, y); c != 0 {
+			return c
+		}
+	}
+	return cmp.Compare(len(a), len(b))
+}
+
+// Prefix settles most comparisons: it is greater of texts that come later by Compare, and equal
+// where it does not tell.
+func Prefix(data []byte) uint64 {
+	first, _ := Take(data)
+	return natural.Prefix(first)
 }

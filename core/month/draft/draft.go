@@ -18,6 +18,7 @@ import (
 	"lastblock/core/month/plan"
 	"lastblock/core/record"
 	"lastblock/core/source"
+	"lastblock/core/value/natural"
 	"lastblock/core/value/nearest"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -103,7 +104,7 @@ func Run(ctx context.Context, folder string, skip []string, reading source.Readi
 			}
 		}
 	}
-	slices.SortFunc(d.Folders, source.Natural)
+	slices.SortFunc(d.Folders, natural.Compare)
 	d.compare()
 	for _, c := range d.Shapes[0].Columns {
 		if isMoney(c) && !isRate(c.Name) {

@@ -1,13 +1,16 @@
-package source
+// Package natural is the order in which people number things.
+package natural
 
-// Natural compares two texts the way people number things: runs of digits
+import "encoding/binary"
+
+// Compare compares two texts the way people number things: runs of digits
 // compare as numbers, so that file 2 comes before file 10, and all else byte
 // by byte. Texts that differ only in leading zeros compare byte by byte, so
 // that only equal texts are equal.
 //
 // It is our own, since a hundred thousand names are sorted in every run and
 // the general collation table takes twenty times as long.
-func Natural[T string | []byte](a, b T) int {
+func Compare[T string | []byte](a, b T) int {
 	i, j := 0, 0
 	for i < len(a) && j < len(b) {
 		if !isDigit(a[i]) || !isDigit(b[j]) {
@@ -59,3 +62,42 @@ func digitRun[T string | []byte](s T, i int) (T, int) {
 }
 
 func isDigit(c byte) bool { return '0' <= c && c <= '9' }
+
+// Prefix makes eight bytes of the front of a text that compare as texts do,
+// as far as eight bytes reach: a run of digits becomes a zero, how many
+// digits it has without those in front, and these.
+//
+//	D00025 → D 0 2 2 5
+func Prefix(text []byte) uint64 {
+	var prefix [8]byte
+	n := 0
+	put := func(c byte) {
+		if n < len(prefix) {
+			prefix[n] = c
+			n++
+		}
+	}
+	for i := 0; i < len(text) && n < len(prefix); {
+		if text[i] < '0' || text[i] > '9' {
+			put(text[i])
+			i++
+			continue
+		}
+		for i < len(text) && text[i] == '0' {
+			i++
+		}
+		digits := i
+		for i < len(text) && '0' <= text[i] && text[i] <= '9' {
+			i++
+		}
+		put('0')
+		put(byte(min(i-digits, 255)))
+		if i-digits >= 255 {
+			break
+		}
+		for _, c := range text[digits:i] {
+			put(c)
+		}
+	}
+	return binary.BigEndian.Uint64(prefix[:])
+}
