@@ -6,3 +6,17 @@ const (
 	SourceColumn = "source"
 	LineColumn   = "source_line"
 )
+// Place is where a record stands: the number of its source in the set, and the line on which it
+// starts, in one integer. Places are in the order of sources and lines.
+type Place uint64
+
+const lineBits = 40
+
+// PlaceOf is the place on a line of the source with an index.
+func PlaceOf(index, line int) Place { return Place(index)<<lineBits | Place(line) }
+
+// Source is the index of the source.
+func (p Place) Source() int { return int(p >> lineBits) }
+
+// Line is the line of the source.
+func (p Place) Line() int { return int(p & (1<<lineBits - 1)) }

@@ -109,12 +109,12 @@ func (s *search) proposeFile(kind finding.Kind, index int) {
 // proposeRecord proposes to leave a record out, unless its source is left out
 // anyway.
 func (s *search) proposeRecord(kind finding.Kind, m *member) {
-	p, index := s.proposal(), sourceOf(m.place)
+	p, index := s.proposal(), m.place.Source()
 	of, name := &s.sources[index], s.set.Sources[index].Name
 	if _, whole := p.Drop.Of(name).Whole(); whole {
 		return
 	}
-	line, reason := lineOf(m.place), drop.Reason{Kind: kind}
+	line, reason := m.place.Line(), drop.Reason{Kind: kind}
 	if of.crowded {
 		p.Drop.Record(name, line, m.print, reason)
 	} else {
@@ -131,7 +131,7 @@ func (s *search) isProposed(m *member) bool {
 	if s.report.proposed.Drop == nil {
 		return false
 	}
-	of := s.report.proposed.Drop.Of(s.set.Sources[sourceOf(m.place)].Name)
+	of := s.report.proposed.Drop.Of(s.set.Sources[m.place.Source()].Name)
 	_, whole := of.Whole()
-	return whole || of.HasLine(lineOf(m.place))
+	return whole || of.HasLine(m.place.Line())
 }

@@ -121,12 +121,12 @@ func (s *search) tellSameKey(g *group, runs []run) {
 	}
 	d := double{records: len(members) - 1}
 	for _, m := range members {
-		if index := sourceOf(m.place); !slices.Contains(d.sources, index) {
+		if index := m.place.Source(); !slices.Contains(d.sources, index) {
 			d.sources = append(d.sources, index)
 		}
 	}
 	first := members[0]
-	d.Kind, d.Line, d.Key = finding.SameKey, lineOf(first.place), s.keyOf(g.rest(first))
+	d.Kind, d.Line, d.Key = finding.SameKey, first.place.Line(), s.keyOf(g.rest(first))
 	sums := make([]amount.Sum, len(s.totals))
 	for _, m := range members[1:] {
 		addTimes(sums, s.moneyOf(g.rest(m)), 1)
@@ -214,7 +214,7 @@ func (s *search) proposeKeyed(g *group, runs []run) {
 		return
 	}
 	keep := s.winner(sources)
-	kept := slices.IndexFunc(members, func(m *member) bool { return sourceOf(m.place) == keep })
+	kept := slices.IndexFunc(members, func(m *member) bool { return m.place.Source() == keep })
 	if s.options.Keep == Last {
 		kept = len(members) - 1
 	}

@@ -8,6 +8,7 @@ import (
 	"lastblock/core/finding/drop"
 	"lastblock/core/large/partition"
 	"lastblock/core/large/spill"
+	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/tally"
 	"lastblock/core/value/equality"
@@ -44,15 +45,15 @@ func (s *search) markEach(ctx context.Context, dealers []*partition.Dealer[dealt
 	*wanted = make([]*drop.Lines, len(s.sources))
 	var mutex sync.Mutex // guards wanted
 	return partition.EachRepeated(ctx, dealers, s.reading.Jobs, s.reading.Memory/4, func(items []dealt) error {
-		var places []uint64
+		var places []record.Place
 		err := partition.Groups(items, func(same []dealt) error {
 			from := len(places)
 			for _, item := range same {
-				if !s.isCopy(sourceOf(item[1])) {
-					places = append(places, item[1])
+				if place := record.Place(item[1]); !s.isCopy(place.Source()) {
+					places = append(places, place)
 				}
 			}
-			if found := places[from:]; len(found) < 2 || s.options.Across && sourceOf(found[0]) == sourceOf(found[len(found)-1]) {
+			if found := places[from:]; len(found) < 2 || s.options.Across && found[0].Source() == found[len(found)-1].Source() {
 				places = places[:from]
 			}
 			return nil
@@ -60,11 +61,11 @@ func (s *search) markEach(ctx context.Context, dealers []*partition.Dealer[dealt
 		mutex.Lock()
 		defer mutex.Unlock()
 		for _, place := range places {
-			index := sourceOf(place)
+			index := place.Source()
 			if (*wanted)[index] == nil {
 				(*wanted)[index] = new(drop.Lines)
 			}
-			(*wanted)[index].Add(lineOf(place))
+			(*wanted)[index].Add(place.Line())
 		}
 		return err
 	})
@@ -178,7 +179,7 @@ func (c *collector) Batch(b *source.Batch) error {
 			if c.key, blank = c.fields.appendKey(c.key[:0], m); blank && m == s.keys {
 				continue
 			}
-			if err := c.keep(c.sorters[k], c.key, placeOf(index, line), b, row, m.rest); err != nil {
+			if err := c.keep(c.sorters[k], c.key, record.PlaceOf(index, line), b, row, m.rest); err != nil {
 				return err
 			}
 		}
@@ -188,7 +189,7 @@ func (c *collector) Batch(b *source.Batch) error {
 			}
 			c.read(b, row, &read)
 			err := c.near.eachBlock(m, &c.fields, func(block []byte) error {
-				return c.keep(c.sorters[len(matchers)+k], block, placeOf(index, line), b, row, true)
+				return c.keep(c.sorters[len(matchers)+k], block, record.PlaceOf(index, line), b, row, true)
 			})
 			if err != nil {
 				return err
@@ -207,10 +208,10 @@ func (c *collector) read(b *source.Batch, row int, read *bool) {
 
 // keep puts a record aside. The length of the key stands at the end, for taking
 // the item apart again.
-func (c *collector) keep(sorter *spill.Sorter, key []byte, place uint64, b *source.Batch, row int, rest bool) error {
+func (c *collector) keep(sorter *spill.Sorter, key []byte, place record.Place, b *source.Batch, row int, rest bool) error {
 	c.item = binary.BigEndian.AppendUint64(c.item[:0], c.search.mix(xxh3.Hash(key)))
 	c.item = append(c.item, key...)
-	c.item = binary.BigEndian.AppendUint64(c.item, place)
+	c.item = binary.BigEndian.AppendUint64(c.item, uint64(place))
 	c.item = binary.BigEndian.AppendUint64(c.item, tally.PrintOf(&c.print, b, row, &c.scratch))
 	if rest {
 		c.item = append(c.item, c.fields.data...)
@@ -231,7 +232,7 @@ type group struct {
 
 // member is a record of a group.
 type member struct {
-	place uint64
+	place record.Place
 	print uint64
 	from  int // where its rest stands in the arena of the group
 	to    int
@@ -268,7 +269,7 @@ func eachGroup(sorters []*spill.Sorter, visit func(*group) error) error {
 			}
 			g.key = append(g.key, key...)
 		}
-		m := member{place: binary.BigEndian.Uint64(rest), print: binary.BigEndian.Uint64(rest[word:])}
+		m := member{place: record.Place(binary.BigEndian.Uint64(rest)), print: binary.BigEndian.Uint64(rest[word:])}
 		if n := len(g.members); n > 0 && string(rest[2*word:]) == string(g.arena[g.members[n-1].from:g.members[n-1].to]) {
 			m.from, m.to = g.members[n-1].from, g.members[n-1].to // a record that stands a million times is held once
 		} else {

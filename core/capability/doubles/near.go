@@ -235,7 +235,7 @@ func (s *search) candidates(g *group, m *nearMatcher) []candidate {
 	for i := range g.members {
 		member := &g.members[i]
 		data := g.rest(member)
-		if seen[string(data)] || s.isCopy(sourceOf(member.place)) || s.sources[sourceOf(member.place)].contained != nil {
+		if seen[string(data)] || s.isCopy(member.place.Source()) || s.sources[member.place.Source()].contained != nil {
 			continue
 		}
 		seen[string(data)] = true
@@ -313,7 +313,7 @@ func (m *nearMatcher) pairsByText(candidates []candidate) [][2]int {
 // files of which it is told with them, nor against the options across-only and within-only,
 // nor where it is told with their key.
 func (s *search) mayBeNear(a, b *candidate) bool {
-	one, other := sourceOf(a.place), sourceOf(b.place)
+	one, other := a.place.Source(), b.place.Source()
 	if s.options.Across && one == other || s.options.Within && one != other || s.relation.of[coupleOf(one, other)] == finding.Resubmission {
 		return false
 	}
@@ -386,16 +386,16 @@ func (c *Condition) holds(a, b *value) bool {
 }
 
 func (s *search) tellPair(g *group, a, b *candidate, kind finding.Kind, reason string) {
-	d := double{records: 1, sources: []int{sourceOf(a.place)}}
-	if other := sourceOf(b.place); other != d.sources[0] {
+	d := double{records: 1, sources: []int{a.place.Source()}}
+	if other := b.place.Source(); other != d.sources[0] {
 		d.sources = append(d.sources, other)
 	}
-	d.Kind, d.Line = kind, lineOf(a.place)
+	d.Kind, d.Line = kind, a.place.Line()
 	d.totals = s.moneyOf(b.data)
 	if kind == finding.Reversal {
 		d.records, d.totals = 0, nil // the two make zero, so that nothing is counted twice
 	}
-	d.Key = fmt.Sprintf("%s:%d", s.set.Sources[sourceOf(b.place)].Name, lineOf(b.place))
+	d.Key = fmt.Sprintf("%s:%d", s.set.Sources[b.place.Source()].Name, b.place.Line())
 	if !s.report.list.Full(kind, d.sources[0], d.Line) {
 		d.Places = s.places(g, []*member{a.member, b.member})
 		s.showDifferences(d.Places)

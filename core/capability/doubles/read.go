@@ -30,15 +30,6 @@ type matcher struct {
 	kept   []*spill.Sorter
 }
 
-// A place is the number of a source and the line on which a record starts.
-const lineBits = 40
-
-func placeOf(index, line int) uint64 { return uint64(index)<<lineBits | uint64(line) }
-
-func sourceOf(place uint64) int { return int(place >> lineBits) }
-
-func lineOf(place uint64) int { return int(place & (1<<lineBits - 1)) }
-
 // dealt is an item of a record: its hash and its place.
 type dealt = [2]uint64
 
@@ -148,7 +139,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 			if k == 0 {
 				of.sum.Add(prints.Sum{High: 0, Low: print})
 			}
-			if err := v.dealers[k].Add(dealt{print, placeOf(b.Index, b.Line(v.tally.Row(i)))}); err != nil {
+			if err := v.dealers[k].Add(dealt{print, uint64(record.PlaceOf(b.Index, b.Line(v.tally.Row(i))))}); err != nil {
 				return err
 			}
 		}
@@ -311,7 +302,7 @@ func (v *visitor) dealNear(b *source.Batch, n int) error {
 		v.fields.read(&v.bound, b, row, &v.scratch)
 		for k, m := range v.search.nears {
 			err := v.near.eachBlock(m, &v.fields, func(block []byte) error {
-				return v.nears[k].Add(dealt{v.search.mix(xxh3.Hash(block)), placeOf(b.Index, b.Line(row))})
+				return v.nears[k].Add(dealt{v.search.mix(xxh3.Hash(block)), uint64(record.PlaceOf(b.Index, b.Line(row)))})
 			})
 			if err != nil {
 				return err

@@ -124,7 +124,7 @@ func (s *search) tellGroup(g *group, runs []run, left []int, more int) {
 		}
 	}
 	first := members[0]
-	d.Kind, d.Line = finding.SameRecord, lineOf(first.place)
+	d.Kind, d.Line = finding.SameRecord, first.place.Line()
 	sums := make([]amount.Sum, len(s.totals))
 	addTimes(sums, s.moneyOf(g.rest(first)), more)
 	for i := range sums {
@@ -152,9 +152,9 @@ func times(n int) string {
 func (s *search) places(g *group, members []*member) []finding.Place {
 	var places []finding.Place
 	for i, m := range members[:min(len(members), tally.MostPlaces)] {
-		of := &s.set.Sources[sourceOf(m.place)]
+		of := &s.set.Sources[m.place.Source()]
 		place := finding.Place{
-			Letter: finding.Letter(i), Source: of.Name, Sheet: of.Sheet(), Line: lineOf(m.place), Print: printed(m.print),
+			Letter: finding.Letter(i), Source: of.Name, Sheet: of.Sheet(), Line: m.place.Line(), Print: printed(m.print),
 		}
 		rest := g.rest(m)
 		money := s.moneyOf(rest)

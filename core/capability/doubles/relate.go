@@ -55,9 +55,9 @@ type run struct {
 func (s *search) runs(g *group, runs []run) []run {
 	runs = runs[:0]
 	for from := 0; from < len(g.members); {
-		index := sourceOf(g.members[from].place)
+		index := g.members[from].place.Source()
 		to := from + 1
-		for to < len(g.members) && sourceOf(g.members[to].place) == index {
+		for to < len(g.members) && g.members[to].place.Source() == index {
 			to++
 		}
 		if !s.isCopy(index) {
@@ -115,8 +115,8 @@ func (s *search) collectLines() error {
 				}
 				of, b := s.sharedOf(couple{a.index, other}), runs[k]
 				for i := range min(len(a.members), len(b.members)) {
-					of.all[0].Add(lineOf(a.members[i].place))
-					of.all[1].Add(lineOf(b.members[i].place))
+					of.all[0].Add(a.members[i].place.Line())
+					of.all[1].Add(b.members[i].place.Line())
 				}
 			}
 		}
@@ -155,7 +155,7 @@ func (s *search) findCopies() error {
 		}
 		clear(counts)
 		for i := range g.members {
-			counts[sourceOf(g.members[i].place)]++
+			counts[g.members[i].place.Source()]++
 		}
 		for index := range counts {
 			first := s.sources[index].copyOf
@@ -274,7 +274,7 @@ func (s *search) share(g *group, a, b run, money []amount.Amount) {
 	of.records += n
 	addTimes(of.totals, money, n)
 	for side, r := range []run{a, b} {
-		first, last := lineOf(r.members[0].place), lineOf(r.members[n-1].place)
+		first, last := r.members[0].place.Line(), r.members[n-1].place.Line()
 		if of.lines[side][0] == 0 || first < of.lines[side][0] {
 			of.lines[side][0] = first
 		}

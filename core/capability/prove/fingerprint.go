@@ -115,8 +115,7 @@ func (v *visitor) take(values prints.Sum, seed uint64, index, line int) error {
 	v.item = binary.BigEndian.AppendUint64(v.item[:0], print.Hi)
 	v.item = binary.BigEndian.AppendUint64(v.item, print.Lo)
 	v.item = append(v.item, byte(v.side))
-	v.item = binary.BigEndian.AppendUint32(v.item, uint32(index))
-	v.item = binary.BigEndian.AppendUint64(v.item, uint64(line))
+	v.item = binary.BigEndian.AppendUint64(v.item, uint64(record.PlaceOf(index, line)))
 	return v.places.Add(v.item)
 }
 

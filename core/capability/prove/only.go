@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"lastblock/core/large/spill"
+	"lastblock/core/record"
 )
 
 // findOnly goes through the fingerprints of both sides in order. Of those that
@@ -38,9 +39,8 @@ func (c *comparison) findOnly() error {
 			print = append(print[:0], item[:printSize]...)
 		}
 		rest := item[printSize:]
-		group[rest[0]].add(Record{
-			Index: int(binary.BigEndian.Uint32(rest[1:])), Line: int(binary.BigEndian.Uint64(rest[5:])),
-		}, c.options.First)
+		place := record.Place(binary.BigEndian.Uint64(rest[1:]))
+		group[rest[0]].add(Record{Index: place.Source(), Line: place.Line()}, c.options.First)
 		return nil
 	})
 	end()

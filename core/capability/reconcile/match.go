@@ -416,7 +416,7 @@ func (r *run) numberOf(here, there []matching.Item) uint64 {
 // merged is what loose keys have brought together.
 type merged struct {
 	keys  int
-	first matching.Place
+	first record.Place
 	text  string
 }
 

@@ -9,6 +9,7 @@ import (
 	"lastblock/core/finding"
 	"lastblock/core/large/texts"
 	"lastblock/core/option"
+	"lastblock/core/record"
 	"lastblock/core/tally/matching"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/equality"
@@ -64,7 +65,7 @@ type mirror struct {
 // they are come first.
 type spelling struct {
 	own   bool
-	place matching.Place
+	place record.Place
 	text  string
 }
 
@@ -136,14 +137,14 @@ type mirrorTaker struct {
 	rooms  [3][]byte
 	names  map[string]spelling
 	none   int // records without a counterparty, or with itself
-	first  matching.Place
+	first  record.Place
 	noRate map[string]lacking
 }
 
 // lacking counts records for which there is no rate.
 type lacking struct {
 	records int
-	first   matching.Place
+	first   record.Place
 }
 
 func (m *mirror) taker() *mirrorTaker {
@@ -276,7 +277,7 @@ func (m *mirror) onlyOne(key []byte, side int, what, value string) string {
 
 // finishReading puts together what the takers have seen.
 func (r *run) finishReading() {
-	m, none, first := r.mirror, 0, matching.Place(0)
+	m, none, first := r.mirror, 0, record.Place(0)
 	noRate := make(map[string]lacking)
 	for _, t := range m.takers {
 		for name, s := range t.names {
@@ -297,7 +298,7 @@ func (r *run) finishReading() {
 			noRate[key] = known
 		}
 	}
-	at := func(kind finding.Kind, place matching.Place) finding.Finding {
+	at := func(kind finding.Kind, place record.Place) finding.Finding {
 		of := &r.sides[0].Set.Sources[place.Source()]
 		return finding.Finding{Kind: kind, Weight: r.weight(kind), Source: of.Name, Sheet: of.Sheet(), Order: place.Source(), Line: place.Line()}
 	}

@@ -217,7 +217,7 @@ func (w *worker) print(status Status, here, there []matching.Item) error {
 	}
 	for _, item := range items[side] {
 		item.Texts(p.texts[side])
-		var places [2]matching.Place
+		var places [2]record.Place
 		places[side] = item.Place()
 		if other := items[1-side]; len(items[side]) == 1 && len(other) == 1 {
 			other[0].Texts(p.texts[1-side])
@@ -308,7 +308,7 @@ func (to *printed) setNumber(k, n int) {
 }
 
 // setPlace sets a column to the source or the line of a record.
-func (w *worker) setPlace(to *printed, k, side int, place matching.Place) {
+func (w *worker) setPlace(to *printed, k, side int, place record.Place) {
 	switch to.columns[k].from {
 	case ofSource, ofSourceThere:
 		to.set(k, w.run.sides[side].Set.Sources[place.Source()].Name)
@@ -319,7 +319,7 @@ func (w *worker) setPlace(to *printed, k, side int, place matching.Place) {
 
 // setText sets a column to a text, which in a column of a kind is brought into its
 // plain form.
-func (w *worker) setText(to *printed, k, side int, place matching.Place, column int) {
+func (w *worker) setText(to *printed, k, side int, place record.Place, column int) {
 	text := w.printer.texts[side][column]
 	to.texts[k] = text
 	c := &to.columns[k]
@@ -339,7 +339,7 @@ func (w *worker) setText(to *printed, k, side int, place matching.Place, column 
 
 // printCorrected appends a record of a side in the columns of both. What its side lacks
 // is that of the record of the other one, where it is the only one.
-func (w *worker) printCorrected(to *printed, side int, places [2]matching.Place) {
+func (w *worker) printCorrected(to *printed, side int, places [2]record.Place) {
 	r, p := w.run, w.printer
 	for k := range to.columns {
 		c := &to.columns[k]

@@ -4,24 +4,11 @@ import (
 	"encoding/binary"
 
 	"lastblock/core/large/texts"
+	"lastblock/core/record"
 	"lastblock/core/value/equality"
 
 	"github.com/zeebo/xxh3"
 )
-
-// Place is where a record stands: the number of its source in the set, and the
-// line on which it starts.
-type Place uint64
-
-const lineBits = 40
-
-func placeOf(index, line int) Place { return Place(index)<<lineBits | Place(line) }
-
-// Source is the index of the source.
-func (p Place) Source() int { return int(p >> lineBits) }
-
-// Line is the line of the source.
-func (p Place) Line() int { return int(p & (1<<lineBits - 1)) }
 
 // Key says by which columns records are brought together.
 type Key struct {
@@ -141,7 +128,7 @@ func (it Item) Rekey(dst []byte, key []byte, blank bool) Item {
 func (it Item) Hash() uint64 { return xxh3.Hash(it.Key()) }
 
 // Place is where the record stands.
-func (it Item) Place() Place { return Place(binary.LittleEndian.Uint64(it[placeAt:])) }
+func (it Item) Place() record.Place { return record.Place(binary.LittleEndian.Uint64(it[placeAt:])) }
 
 // Side is the side that it was dealt for.
 func (it Item) Side() int { return int(it[sideAt]) }

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"testing"
 
+	"lastblock/core/record"
 	"lastblock/core/value/equality"
 )
 
@@ -18,7 +19,7 @@ func TestItems(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 10))
 	for range 300 {
 		columns := 1 + r.IntN(6)
-		record := &Record{Place: placeOf(r.IntN(1000), r.IntN(1<<30)), Decimals: bytes.Repeat([]byte{'.'}, columns)}
+		record := &Record{Place: record.PlaceOf(r.IntN(1000), r.IntN(1<<30)), Decimals: bytes.Repeat([]byte{'.'}, columns)}
 		var raw []byte
 		bounds := []uint32{^uint32(0)}
 		for i := range columns {

@@ -91,7 +91,7 @@ func (s *Side) ReadAmounts(column int) int {
 // Record is a record that is being read. What it points to is good until Take
 // returns.
 type Record struct {
-	Place    Place
+	Place    record.Place
 	Texts    [][]byte // by Side.Columns; what is read as an amount in its plain form
 	Decimals []byte   // decimal marks, by column
 	Values   []amount.Amount
@@ -185,7 +185,7 @@ func (j *Job) Finish() error {
 func (s *Side) Proof() proof.Proof { return s.Tally.Proof }
 
 // Number is the number of a place among all lines of the side, which are Lines.
-func (s *Side) Number(p Place) uint64 { return s.first[p.Source()] + uint64(p.Line()) }
+func (s *Side) Number(p record.Place) uint64 { return s.first[p.Source()] + uint64(p.Line()) }
 
 // Lines is how many lines all sources have together.
 func (s *Side) Lines() uint64 { return s.lines }
@@ -241,7 +241,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 		row := v.tally.Row(i)
 		line := b.Line(row)
 		last = max(last, line)
-		r.Place, r.raw = placeOf(b.Index, line), nil
+		r.Place, r.raw = record.PlaceOf(b.Index, line), nil
 		r.Values = v.tally.Values[i*width : (i+1)*width]
 		sampled := v.side.Kinds || b.First && i < mostSampled
 		if straight {

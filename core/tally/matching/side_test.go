@@ -72,7 +72,7 @@ func TestSides(t *testing.T) {
 		t.Errorf("v is taken for %s, with %d others", kind, others)
 	}
 	// a source's lines stand behind those of the one before, each of which has its own number
-	if a, b := s.Number(placeOf(0, 3)), s.Number(placeOf(1, 2)); a >= b || b >= s.Lines() {
+	if a, b := s.Number(record.PlaceOf(0, 3)), s.Number(record.PlaceOf(1, 2)); a >= b || b >= s.Lines() {
 		t.Errorf("the numbers are %d and %d of %d", a, b, s.Lines())
 	}
 	if _, err := s.Find("nothing"); err == nil {
@@ -145,7 +145,7 @@ func TestGroups(t *testing.T) {
 		const keys, each = 500, 7
 		for i := range keys * each {
 			key := fmt.Sprintf("key %d", i%keys)
-			r := &Record{Place: placeOf(i%3, keys*each-i), Texts: [][]byte{[]byte(key), []byte(strings.Repeat("x", i%500))}}
+			r := &Record{Place: record.PlaceOf(i%3, keys*each-i), Texts: [][]byte{[]byte(key), []byte(strings.Repeat("x", i%500))}}
 			if err := dealers[i/keys%2].Put(r, []byte(key), false, i/keys%2); err != nil {
 				t.Fatal(err)
 			}
