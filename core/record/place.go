@@ -6,6 +6,7 @@ const (
 	SourceColumn = "source"
 	LineColumn   = "source_line"
 )
+
 // Place is where a record stands: the number of its source in the set, and the line on which it
 // starts, in one integer. Places are in the order of sources and lines.
 type Place uint64

@@ -17,13 +17,6 @@ type Column struct {
 	data string // for a column of the data, as the user called it
 }
 
-// Bound is a column within one source: the index of a data column, or -1 and
-// the text that stands in every record.
-type Bound struct {
-	Column   int
-	Constant []byte
-}
-
 // Resolver knows which columns a set has; the set must have been looked at.
 type Resolver struct {
 	set  *source.Set

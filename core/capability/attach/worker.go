@@ -19,10 +19,8 @@ import (
 // Worker looks up the records that one goroutine reads.
 type Worker struct {
 	attachment *Attachment
-	index      int             // of the source that is bound, plus one
-	bound      [][]tally.Bound // by table: of its keys, and last its date
-	decimals   [][]byte
-	found      []found // by table
+	bound      []*tally.Binding // by table: of its keys, and last its date
+	found      []found          // by table
 	keys       []byte
 	ends       []int
 	hashes     []uint64
@@ -53,25 +51,17 @@ func (a *Attachment) Worker() *Worker {
 
 // bind finds the keys in the source of a batch.
 func (w *Worker) bind(b *source.Batch) {
-	if w.index == b.Index+1 {
-		return
-	}
-	w.index = b.Index + 1
-	w.bound, w.decimals = w.bound[:0], w.decimals[:0]
-	for _, t := range w.attachment.tables {
-		var bound []tally.Bound
-		var decimals []byte
-		for _, key := range t.all() {
-			of, decimal := tally.Bound{Column: -1}, byte('.')
-			if key.table < 0 {
-				of = key.column.Bind(w.attachment.records, b.Index, b.Head)
-				if of.Column >= 0 {
-					decimal = b.DecimalOf(of.Column)
-				}
+	if w.bound == nil {
+		for _, t := range w.attachment.tables {
+			var columns []tally.Column
+			for _, key := range t.all() {
+				columns = append(columns, key.column) // none of the data, where a reference has brought it
 			}
-			bound, decimals = append(bound, of), append(decimals, decimal)
+			w.bound = append(w.bound, tally.NewBinding(w.attachment.records, columns))
 		}
-		w.bound, w.decimals = append(w.bound, bound), append(w.decimals, decimals)
+	}
+	for _, bound := range w.bound {
+		bound.To(b)
 	}
 }
 
@@ -111,7 +101,7 @@ func (w *Worker) takeKeys(b *source.Batch, rows []int, k int, t *table) {
 	for i := range n {
 		for key := range t.keys {
 			text := w.textOf(b, rowOf(rows, i), i, k, key, &t.keys[key])
-			w.keys = texts.Append(w.keys, equality.Of(text, w.decimals[k][key], &w.room))
+			w.keys = texts.Append(w.keys, equality.Of(text, w.bound[k].Decimals[key], &w.room))
 		}
 		w.ends = append(w.ends, len(w.keys))
 		w.hashes = append(w.hashes, xxh3.Hash(w.keys[from:]))
@@ -124,11 +114,7 @@ func (w *Worker) textOf(b *source.Batch, row, i, k, n int, key *lookedUp) []byte
 	if key.table >= 0 {
 		return w.attachment.tables[key.table].text(w.found[key.table].rows[i], key.index)
 	}
-	bound := &w.bound[k][n]
-	if bound.Column < 0 {
-		return bound.Constant
-	}
-	return b.Text(row, bound.Column, &w.scratch)
+	return w.bound[k].Text(b, row, n, &w.scratch)
 }
 
 // find looks the records of a batch up in one reference: first where each probably is,

@@ -127,7 +127,7 @@ func (s *search) readMarked(ctx context.Context) error {
 	}
 	share := s.reading.Memory / int64(8*max(1, s.reading.Jobs)*(len(s.matchers())+len(s.nears)))
 	return subset.Scan(ctx, reading, func() source.Visitor {
-		c := &collector{search: s, indices: indices, tally: t.Visitor()}
+		c := &collector{search: s, bound: tally.NewBinding(s.set, tally.DataColumns(s.columns)), indices: indices, tally: t.Visitor()}
 		for _, m := range s.matchers() {
 			sorter := spill.New(share)
 			m.kept = append(m.kept, sorter)
@@ -151,7 +151,7 @@ type collector struct {
 	indices []int // of the sources in the set of the search
 	sorters []*spill.Sorter
 	scratch []byte
-	bound   binding
+	bound   *tally.Binding
 	fields  fields
 	key     []byte
 	item    []byte
@@ -164,7 +164,7 @@ func (c *collector) Batch(b *source.Batch) error {
 		return err
 	}
 	s, index := c.search, c.indices[b.Index]
-	c.bound.bind(b, s.columns)
+	c.bound.To(b)
 	matchers := s.matchers()
 	for i := range c.tally.Usable(b) {
 		row := c.tally.Row(i)
@@ -201,7 +201,7 @@ func (c *collector) Batch(b *source.Batch) error {
 
 func (c *collector) read(b *source.Batch, row int, read *bool) {
 	if !*read {
-		c.fields.read(&c.bound, b, row, &c.scratch)
+		c.fields.read(c.bound, b, row, &c.scratch)
 		*read = true
 	}
 }

@@ -43,7 +43,7 @@ type visitor struct {
 	used    int
 	sums    []amount.Sum
 
-	bound   binding
+	bound   *tally.Binding
 	prints  [][]uint64 // of the records of a batch, by matcher
 	recent  []*recent  // by column
 	takers  []taker
@@ -65,38 +65,8 @@ type seen struct {
 	crowded     bool
 }
 
-// binding knows where the columns are in a source.
-type binding struct {
-	head     *record.Head
-	at       []int // by column; -1 where the source lacks it
-	decimals []byte
-}
-
-// bind finds out where the columns are in the source of a batch.
-func (f *binding) bind(b *source.Batch, columns []string) {
-	if f.head != b.Head {
-		f.head = b.Head
-		f.at = f.at[:0]
-		for _, name := range columns {
-			at, ok := b.Head.Layout.Find(name)
-			if !ok {
-				at = -1
-			}
-			f.at = append(f.at, at)
-		}
-	}
-	f.decimals = f.decimals[:0]
-	for _, at := range f.at {
-		decimal := byte('.')
-		if at >= 0 {
-			decimal = b.DecimalOf(at)
-		}
-		f.decimals = append(f.decimals, decimal)
-	}
-}
-
 func (s *search) visitor() *visitor {
-	v := &visitor{search: s, tally: s.tally.Visitor(), sums: make([]amount.Sum, len(s.options.Totals))}
+	v := &visitor{search: s, bound: tally.NewBinding(s.set, tally.DataColumns(s.columns)), tally: s.tally.Visitor(), sums: make([]amount.Sum, len(s.options.Totals))}
 	matchers := s.matchers()
 	share := s.reading.Memory / int64(4*max(1, s.reading.Jobs)*(len(matchers)+len(s.nears)))
 	for range matchers {
@@ -128,7 +98,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	}
 	of := v.enter(b.Index)
 	of.note(b, v.tally, n)
-	v.bound.bind(b, v.search.columns)
+	v.bound.To(b)
 	v.takePrints(b, n)
 	for k := range v.dealers {
 		for i, print := range v.prints[k] {
@@ -227,7 +197,8 @@ func (v *visitor) chooseDirect() {
 
 func (v *visitor) bindTakers() {
 	v.takers = v.takers[:0]
-	for column, at := range v.bound.at {
+	for column, bound := range v.bound.Bound {
+		at := bound.Column
 		telling := slices.Contains(v.search.telling, column)
 		isKey := slices.ContainsFunc(v.search.matchers()[1:], func(m *matcher) bool { return slices.Contains(m.columns, column) })
 		if at < 0 || !telling && !isKey {
@@ -235,7 +206,7 @@ func (v *visitor) bindTakers() {
 		}
 		r := v.recentOf(column)
 		r.missed = 0
-		t := taker{column: column, at: at, decimal: v.bound.decimals[column], times: timesOf(column), recent: r}
+		t := taker{column: column, at: at, decimal: v.bound.Decimals[column], times: timesOf(column), recent: r}
 		if telling {
 			t.telling = ^uint64(0)
 		}
@@ -299,7 +270,7 @@ func (v *visitor) dealNear(b *source.Batch, n int) error {
 	}
 	for i := range n {
 		row := v.tally.Row(i)
-		v.fields.read(&v.bound, b, row, &v.scratch)
+		v.fields.read(v.bound, b, row, &v.scratch)
 		for k, m := range v.search.nears {
 			err := v.near.eachBlock(m, &v.fields, func(block []byte) error {
 				return v.nears[k].Add(dealt{v.search.mix(xxh3.Hash(block)), uint64(record.PlaceOf(b.Index, b.Line(row)))})
@@ -330,13 +301,14 @@ func (v *visitor) enter(index int) *seen {
 }
 
 // read takes the plain forms of a record's values.
-func (f *fields) read(bound *binding, b *source.Batch, row int, scratch *[]byte) {
+func (f *fields) read(bound *tally.Binding, b *source.Batch, row int, scratch *[]byte) {
 	f.data, f.ends = f.data[:0], append(f.ends[:0], 0)
-	for column, at := range bound.at {
+	for column, in := range bound.Bound {
+		at := in.Column
 		from := len(f.data)
 		f.data = append(f.data, 0)
 		if at >= 0 {
-			f.data = equality.Append(f.data, b.Text(row, at, scratch), bound.decimals[column])
+			f.data = equality.Append(f.data, b.Text(row, at, scratch), bound.Decimals[column])
 		}
 		f.data = texts.Close(f.data, from)
 		f.ends = append(f.ends, len(f.data))

@@ -38,7 +38,7 @@ func (s *search) chooseTelling(ctx context.Context) error {
 	}
 	reading := s.reading
 	reading.Progress, reading.OwnOutputs, reading.Partial, reading.Jobs = nil, true, true, 1
-	sample := &sampler{search: s, values: make([]map[uint64]bool, len(s.columns)), bytes: make([]int, len(s.columns))}
+	sample := &sampler{search: s, bound: tally.NewBinding(s.set, tally.DataColumns(s.columns)), values: make([]map[uint64]bool, len(s.columns)), bytes: make([]int, len(s.columns))}
 	for i := range sample.values {
 		sample.values[i] = make(map[uint64]bool)
 	}
@@ -58,7 +58,7 @@ type sampler struct {
 	search  *search
 	tally   *tally.Visitor
 	left    int
-	bound   binding
+	bound   *tally.Binding
 	scratch []byte
 	fields  fields
 	values  []map[uint64]bool // by column
@@ -70,13 +70,13 @@ func (s *sampler) Batch(b *source.Batch) error {
 	if err := s.tally.Batch(b); err != nil {
 		return err
 	}
-	s.bound.bind(b, s.search.columns)
+	s.bound.To(b)
 	for i := range s.tally.Usable(b) {
 		if s.left == 0 {
 			return errSampled
 		}
 		s.left--
-		s.fields.read(&s.bound, b, s.tally.Row(i), &s.scratch)
+		s.fields.read(s.bound, b, s.tally.Row(i), &s.scratch)
 		record := make([]uint64, len(s.values))
 		for column := range s.values {
 			record[column] = printOf(s.fields.value(column)) * timesOf(column)

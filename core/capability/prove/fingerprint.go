@@ -26,8 +26,7 @@ type visitor struct {
 	side       int
 	tally      *tally.Visitor
 	columns    []column
-	head       *record.Head
-	bound      []int // of the source, by column; -1 where it lacks it
+	bound      *tally.Binding
 
 	sum      prints.Sum
 	used     int // records that could be read
@@ -48,7 +47,7 @@ type column struct {
 }
 
 func (c *comparison) visitor(s *side, t *tally.Visitor, keep bool) *visitor {
-	v := &visitor{comparison: c, side: s.number, tally: t, columns: make([]column, len(c.columns)), bound: make([]int, len(c.columns))}
+	v := &visitor{comparison: c, side: s.number, tally: t, columns: make([]column, len(c.columns)), bound: tally.NewBinding(s.set, tally.DataColumns(c.columns))}
 	for i, name := range c.columns {
 		v.columns[i] = column{seed: xxh3.HashString(name), dashes: c.dashes != nil && c.dashes[i]}
 	}
@@ -62,16 +61,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	if err := v.tally.Batch(b); err != nil {
 		return err
 	}
-	if v.head != b.Head {
-		v.head = b.Head
-		for i, name := range v.comparison.columns {
-			at, ok := b.Head.Layout.Find(name)
-			if !ok {
-				at = -1
-			}
-			v.bound[i] = at
-		}
-	}
+	v.bound.To(b)
 	n := v.tally.Usable(b)
 	v.used += n
 	if cap(v.records) < n {
@@ -79,8 +69,8 @@ func (v *visitor) Batch(b *source.Batch) error {
 	}
 	v.records = v.records[:n]
 	clear(v.records)
-	for i, at := range v.bound {
-		if at >= 0 {
+	for i, bound := range v.bound.Bound {
+		if at := bound.Column; at >= 0 {
 			v.columns[i].addTo(v.records, b, v.tally, at, v.comparison.options.Exact, &v.text)
 		}
 	}

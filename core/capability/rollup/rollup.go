@@ -94,7 +94,7 @@ func Prepare(ctx context.Context, set *source.Set, reading source.Reading, optio
 
 // Visitor makes the visitor of one goroutine.
 func (j *Job) Visitor() source.Visitor {
-	v := &visitor{set: j.set, tally: j.tally.Visitor(), parts: j.parts, table: newTable(j.sums), limit: j.limit}
+	v := &visitor{tally: j.tally.Visitor(), parts: j.parts, bound: tally.NewBinding(j.set, j.parts), table: newTable(j.sums), limit: j.limit}
 	j.visitors = append(j.visitors, v)
 	return v
 }
@@ -145,15 +145,13 @@ func inOrder(visitors []*visitor) []run {
 
 // visitor groups what one goroutine reads.
 type visitor struct {
-	set     *source.Set
 	tally   *tally.Visitor
 	parts   []tally.Column
 	table   *table
 	limit   int64 // bytes that the table may take
 	spilled []run
 
-	index   int
-	bound   []tally.Bound
+	bound   *tally.Binding
 	key     []byte
 	scratch []byte
 }
@@ -162,24 +160,14 @@ func (v *visitor) Batch(b *source.Batch) error {
 	if err := v.tally.Batch(b); err != nil {
 		return err
 	}
-	if b.First || v.bound == nil || v.index != b.Index {
-		v.index = b.Index
-		v.bound = v.bound[:0]
-		for _, part := range v.parts {
-			v.bound = append(v.bound, part.Bind(v.set, b.Index, b.Head))
-		}
-	}
+	v.bound.To(b)
 	width := v.table.width
 	values := v.tally.Values
 	for i := range v.tally.Usable(b) {
 		row := v.tally.Row(i)
 		v.key = v.key[:0]
-		for k := range v.bound {
-			text := v.bound[k].Constant
-			if column := v.bound[k].Column; column >= 0 {
-				text = b.Text(row, column, &v.scratch)
-			}
-			v.key = texts.Append(v.key, text)
+		for k := range v.bound.Bound {
+			v.key = texts.Append(v.key, v.bound.Text(b, row, k, &v.scratch))
 		}
 		group := v.table.group(v.key)
 		v.table.counts[group]++

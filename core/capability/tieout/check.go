@@ -7,7 +7,6 @@ import (
 	"slices"
 
 	"lastblock/core/finding"
-	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/tally"
 
@@ -90,22 +89,17 @@ func (r *run) totals(v *tally.Visitor, i int) finding.Totals {
 
 // column is a column that a watcher looks at, found anew in each source.
 type column struct {
-	name string
-	head *record.Head
-	at   int
+	name  string
+	bound *tally.Binding // nil before the first batch
 }
 
 // in is where the column stands in the batch, -1 where its source lacks it.
 func (c *column) in(b *source.Batch) int {
-	if c.head != b.Head {
-		c.head = b.Head
-		at, ok := b.Head.Layout.Find(c.name)
-		if !ok {
-			at = -1
-		}
-		c.at = at
+	if c.bound == nil {
+		c.bound = tally.NewBinding(nil, tally.DataColumns([]string{c.name})) // which needs no words of a set
 	}
-	return c.at
+	c.bound.To(b)
+	return c.bound.Bound[0].Column
 }
 
 // perSource keeps something for each source that a watcher is shown.

@@ -119,7 +119,7 @@ func (w *insideWatcher) isCut(day int) bool {
 
 func (w *insideWatcher) tell(b *source.Batch, v *tally.Visitor, i int, found, message string) {
 	f := w.run.finding(finding.OutsidePeriod, b, v.Row(i))
-	f.Column, f.Expected, f.Found, f.Amount, f.Totals = b.Head.Layout.Columns[w.column.at], w.period.String(), found, w.run.money(v, i), w.run.totals(v, i)
+	f.Column, f.Expected, f.Found, f.Amount, f.Totals = b.Head.Layout.Columns[w.column.in(b)], w.period.String(), found, w.run.money(v, i), w.run.totals(v, i)
 	f.Message = message
 	v.Findings.Add(f)
 }

@@ -147,7 +147,7 @@ func (j *Job) Visitor() source.Visitor {
 	s := j.side
 	v := &visitor{
 		side: s, tally: s.Tally.Visitor(), taker: j.taker(), mutex: &j.mutex, last: make(map[int]int),
-		scratch: make([][]byte, len(s.Columns)), bound: make([]tally.Bound, len(s.Columns)), evidence: make([]kind.Evidence, len(s.Columns)),
+		scratch: make([][]byte, len(s.Columns)), bound: tally.NewBinding(s.Set, s.columns), evidence: make([]kind.Evidence, len(s.Columns)),
 	}
 	v.record.Texts = make([][]byte, len(s.Columns))
 	j.visitors = append(j.visitors, v)
@@ -217,7 +217,7 @@ type visitor struct {
 	taker    Taker
 	mutex    *sync.Mutex
 	record   Record
-	bound    []tally.Bound
+	bound    *tally.Binding
 	straight bool // the source has the columns of the side, in their order
 	index    int  // of the source that is bound, plus one
 	scratch  [][]byte
@@ -251,7 +251,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 			v.take(b, row)
 		} else {
 			for _, k := range v.side.Needed {
-				if at := v.bound[k].Column; at >= 0 {
+				if at := v.bound.Bound[k].Column; at >= 0 {
 					r.Texts[k] = b.Data[r.bounds[at]+1 : r.bounds[at+1] : r.bounds[at+1]]
 				}
 			}
@@ -278,16 +278,16 @@ func (v *visitor) Batch(b *source.Batch) error {
 func (v *visitor) take(b *source.Batch, row int) {
 	r := &v.record
 	if b.Quoted {
-		for k := range v.bound {
-			if at := v.bound[k].Column; at >= 0 {
+		for k := range v.bound.Bound {
+			if at := v.bound.Bound[k].Column; at >= 0 {
 				r.Texts[k] = b.Text(row, at, &v.scratch[k])
 			}
 		}
 		return
 	}
 	bounds := b.Bounds[row*(b.Width+1):][:b.Width+1]
-	for k := range v.bound {
-		if at := v.bound[k].Column; at >= 0 {
+	for k := range v.bound.Bound {
+		if at := v.bound.Bound[k].Column; at >= 0 {
 			r.Texts[k] = b.Data[bounds[at]+1 : bounds[at+1] : bounds[at+1]]
 		}
 	}
@@ -315,26 +315,16 @@ func (v *visitor) setAmount(column int, value amount.Amount) {
 
 // bind finds the columns in the source of a batch.
 func (v *visitor) bind(b *source.Batch) {
-	if v.index == b.Index+1 {
+	if !v.bound.To(b) {
 		return
 	}
-	v.index = b.Index + 1
 	v.straight = v.side.Unused == nil && slices.Equal(b.Head.Layout.Columns, v.side.Columns[:v.side.Data])
-	for k, column := range v.side.columns {
-		v.bound[k] = column.Bind(v.side.Set, b.Index, b.Head)
-		v.record.Texts[k] = v.bound[k].Constant
+	v.record.sent = append(v.record.sent[:0], v.bound.Decimals...)
+	for k := range v.side.columns {
 		if v.side.Unused != nil && v.side.Unused[k] {
-			v.bound[k] = tally.Bound{Column: -1}
-			v.record.Texts[k] = nil
+			v.bound.Bound[k], v.record.sent[k] = tally.Bound{Column: -1}, '.'
 		}
-	}
-	v.record.sent = v.record.sent[:0]
-	for k := range v.bound {
-		mark := byte('.')
-		if at := v.bound[k].Column; at >= 0 {
-			mark = b.DecimalOf(at)
-		}
-		v.record.sent = append(v.record.sent, mark)
+		v.record.Texts[k] = v.bound.Bound[k].Constant
 	}
 	v.mutex.Lock()
 	defer v.mutex.Unlock()
