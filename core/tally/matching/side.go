@@ -236,6 +236,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	}
 	r := &v.record
 	last := 0
+	bound := v.bound.Bound
 	straight := v.straight && !b.Quoted && b.Head.Delimiter != 0 && v.tally.Plain
 	for i := range n {
 		row := v.tally.Row(i)
@@ -251,7 +252,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 			v.take(b, row)
 		} else {
 			for _, k := range v.side.Needed {
-				if at := v.bound.Bound[k].Column; at >= 0 {
+				if at := bound[k].Column; at >= 0 {
 					r.Texts[k] = b.Data[r.bounds[at]+1 : r.bounds[at+1] : r.bounds[at+1]]
 				}
 			}
@@ -276,18 +277,18 @@ func (v *visitor) Batch(b *source.Batch) error {
 
 // take takes the texts of a record.
 func (v *visitor) take(b *source.Batch, row int) {
-	r := &v.record
+	r, bound := &v.record, v.bound.Bound
 	if b.Quoted {
-		for k := range v.bound.Bound {
-			if at := v.bound.Bound[k].Column; at >= 0 {
+		for k := range bound {
+			if at := bound[k].Column; at >= 0 {
 				r.Texts[k] = b.Text(row, at, &v.scratch[k])
 			}
 		}
 		return
 	}
 	bounds := b.Bounds[row*(b.Width+1):][:b.Width+1]
-	for k := range v.bound.Bound {
-		if at := v.bound.Bound[k].Column; at >= 0 {
+	for k := range bound {
+		if at := bound[k].Column; at >= 0 {
 			r.Texts[k] = b.Data[bounds[at]+1 : bounds[at+1] : bounds[at+1]]
 		}
 	}
