@@ -2,6 +2,7 @@ package month
 
 import (
 	"context"
+	"path/filepath"
 
 	"lastblock/core/finding"
 	"lastblock/core/finding/decision"
@@ -55,6 +56,8 @@ type Input struct {
 	Decimal byte          // of amounts, that was asked for; 0 for none
 	Partial bool          // only some of what the plan names is read
 	Decided *decision.Log // nil for nothing
+
+	planned string // the folder of the plan, "" without one
 }
 
 // Open finds the sources that paths name, or the plan where there are none. machine is how much
@@ -63,6 +66,10 @@ func (r *Reading) Open(ctx context.Context, paths []string, machine int64) (*Inp
 	in := &Input{Partial: r.Plan != "" && (len(paths) > 0 || r.Narrowed)}
 	if len(paths) == 0 {
 		paths = r.Planned
+	}
+	if r.Plan != "" {
+		in.planned = filepath.Dir(r.Plan)
+		r.Root = source.RootOf(r.Planned, in.planned)
 	}
 	var err error
 	if in.Set, in.Reading, err = r.Find(ctx, paths, machine); err != nil {
@@ -94,6 +101,9 @@ func (in *Input) NeedSources() error {
 // Reference finds the sources of a second set, which are read with the same means as the first.
 func (in *Input) Reference(ctx context.Context, r source.Request, paths []string) (*Input, error) {
 	r.Columns, r.Jobs = string(source.AllColumns), in.Reading.Jobs
+	if in.planned != "" {
+		r.Root = source.RootOf(paths, in.planned)
+	}
 	other := &Input{Decided: in.Decided}
 	var err error
 	if other.Set, other.Reading, err = r.Find(ctx, paths, 0); err != nil {

@@ -30,6 +30,7 @@ type Search struct {
 	Manner  *Manner       // how sources are written; nil for nothing said
 	Manners []NamedManner // how those are whose names match; the first one counts
 	Jobs    int
+	Root    string // the folder below which names of sources are paths; "" for the one that each is found in
 	Prefix  string // of the options that say all this
 }
 
@@ -98,6 +99,7 @@ func newFinder(search Search) *finder {
 		seen:    make(map[string]bool),
 		ledgers: make(map[string]ledger),
 		globs:   make(globs),
+		folders: make(map[string]string),
 	}
 }
 
@@ -128,7 +130,7 @@ func (f *finder) find(ctx context.Context) error {
 	if err := f.chooseParts(ctx); err != nil {
 		return err
 	}
-	f.nameApart()
+	f.nameAll()
 	f.readNames()
 	slices.SortFunc(f.set.Sources, func(a, b Source) int { return natural.Compare(a.Name, b.Name) })
 	slices.SortFunc(f.set.PassedOver, func(a, b PassedOver) int { return natural.Compare(a.Source, b.Source) })
@@ -141,6 +143,7 @@ type finder struct {
 	seen    map[string]bool // absolute paths; not kept for a single PATH, which names no file twice
 	ledgers map[string]ledger
 	globs   globs
+	folders map[string]string // behind all links
 
 	folderOfRun string // the working directory, once
 }
@@ -539,8 +542,18 @@ func (f *finder) ledger(folder string) ledger {
 	return notes
 }
 
-// nameApart gives sources of the same name the whole path that was named.
-func (f *finder) nameApart() {
+// nameAll has files be called by their paths below the root, whatever else is named. Of those that
+// are not below it, sources of the same name get the whole path that was named.
+func (f *finder) nameAll() {
+	if f.search.Root != "" {
+		root := Resolved(f.search.Root)
+		for i := range f.set.Sources {
+			s := &f.set.Sources[i]
+			if below := f.relative(root, s.Path); filepath.IsLocal(below) && s.Path != "-" && s.format != postgresql {
+				s.Name = below + strings.TrimPrefix(s.Name, s.inner().file)
+			}
+		}
+	}
 	count := make(map[string]int, len(f.set.Sources))
 	for i := range f.set.Sources {
 		count[f.set.Sources[i].Name]++
@@ -550,6 +563,35 @@ func (f *finder) nameApart() {
 			s.Name = filepath.ToSlash(filepath.Clean(s.Path)) + strings.TrimPrefix(s.Name, s.inner().file)
 		}
 	}
+}
+
+// relative is the path of a file below a folder, which are both behind all links.
+func (f *finder) relative(root, file string) string {
+	folder := filepath.Dir(file)
+	resolved, ok := f.folders[folder]
+	if !ok {
+		resolved = Resolved(folder)
+		f.folders[folder] = resolved
+	}
+	return relative(root, filepath.Join(resolved, filepath.Base(file)))
+}
+
+// RootOf is the folder below which the files of some paths are called by their names: that of the
+// only path, be it a folder, a pattern or a file; of several paths it is the folder they are all
+// named in, such as that of a plan.
+func RootOf(paths []string, folder string) string {
+	if len(paths) != 1 || IsQuery(paths[0]) || paths[0] == "-" {
+		return folder
+	}
+	path := paths[0]
+	if info, err := os.Stat(path); err == nil {
+		if info.IsDir() {
+			return path
+		}
+		return filepath.Dir(path)
+	}
+	base, _ := doublestar.SplitPattern(filepath.ToSlash(path))
+	return filepath.FromSlash(base)
 }
 
 // notFound tells what there is where a path leads to nothing; split takes the

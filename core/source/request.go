@@ -23,6 +23,7 @@ type Request struct {
 	Memory  string
 	Jobs    int
 
+	Root    string        // see Search.Root
 	Manners []NamedManner // for the files that a name matches; else Manner holds
 }
 
@@ -70,7 +71,7 @@ func (r *Request) Find(ctx context.Context, paths []string, machine int64) (*Set
 		reading.Memory = size
 	}
 	search := Search{
-		Paths: paths, Recurse: r.Recurse, Only: r.Only, Skip: r.Skip, Jobs: reading.Jobs, Prefix: r.Prefix, Manners: r.Manners,
+		Paths: paths, Recurse: r.Recurse, Only: r.Only, Skip: r.Skip, Jobs: reading.Jobs, Root: r.Root, Prefix: r.Prefix, Manners: r.Manners,
 		Mode: ColumnMode(r.Columns),
 	}
 	if !slices.Contains([]ColumnMode{AllColumns, SharedColumns, StrictColumns}, search.Mode) {

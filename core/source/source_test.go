@@ -432,3 +432,48 @@ func TestStem(t *testing.T) {
 		}
 	}
 }
+
+// A source is called by its path below the root, whatever else is named and however it was found.
+func TestNamesBelowARoot(t *testing.T) {
+	dir := t.TempDir()
+	for _, name := range []string{"in/x.csv", "in/deep/x.csv", "in/deep/y.csv", "more/x.csv"} {
+		path := filepath.Join(dir, name)
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte("a\n1\n"), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, c := range []struct{ root, paths, want string }{
+		{"", "in/deep", "x.csv y.csv"},
+		{"in", "in/deep", "deep/x.csv deep/y.csv"},
+		{"in", "in", "deep/x.csv deep/y.csv x.csv"},
+		{"in", "in/deep/y.csv", "deep/y.csv"},
+		{"in", "in/deep/*.csv", "deep/x.csv deep/y.csv"},
+		{"in", "in/deep/y.csv more", "deep/y.csv x.csv"},
+		{"", "in/x.csv in/deep/y.csv", "x.csv y.csv"},
+		{".", "in/x.csv in/deep/y.csv", "in/deep/y.csv in/x.csv"},
+		{".", "in more", "in/deep/x.csv in/deep/y.csv in/x.csv more/x.csv"},
+	} {
+		t.Chdir(dir)
+		set, err := Find(t.Context(), Search{Paths: strings.Fields(c.paths), Recurse: true, Jobs: 1, Root: c.root})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for _, s := range set.Sources {
+			got = append(got, s.Name)
+		}
+		if strings.Join(got, " ") != c.want {
+			t.Errorf("below %q, %s are called %q, want %q", c.root, c.paths, got, c.want)
+		}
+	}
+	for _, c := range []struct{ paths, want string }{
+		{"in", "in"}, {"in/x.csv", "in"}, {"in/deep/*.csv", "in/deep"}, {"in more", "plan"}, {"-", "plan"}, {"", "plan"},
+	} {
+		if got := RootOf(strings.Fields(c.paths), "plan"); filepath.ToSlash(got) != c.want {
+			t.Errorf("the root of %s is %s, want %s", c.paths, got, c.want)
+		}
+	}
+}
