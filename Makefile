@@ -1,6 +1,6 @@
 # What people type here. `make` alone lists it.
 .DEFAULT_GOAL := help
-.PHONY: help build test race fuzz bench lint demo release
+.PHONY: help build test race fuzz bench shots lint demo release
 
 export CGO_ENABLED ?= 0
 
@@ -21,6 +21,9 @@ fuzz: ## every fuzz target, 30,000 inputs each
 
 bench: ## workloads beside their yardsticks; FLAGS go to the benchmark
 	go run ./bench $(FLAGS)
+
+shots: ## the pictures in docs/screenshots, taken anew
+	.ci/shots $(NAMES)
 
 lint: ## what the code must look like, as in CI
 	.ci/lint
