@@ -12,7 +12,8 @@ func growing() []work { return append(nearMore(), alignMore()...) }
 // against 250 of them.
 func alignMore() []work {
 	align := func(files int) []string {
-		return []string{"align", fmt.Sprintf("DIR/alike-%d", files), "--key", "account", "--out", "DIR/out/aligned.csv", "--replace", "--json"}
+		return []string{"align", fmt.Sprintf("DIR/alike-%d", files), "--key", "account", "--out", "DIR/out/aligned.csv",
+			"--replace", "--json"}
 	}
 	var works []work
 	for _, files := range []int{250, 500, 1000} {
@@ -24,7 +25,8 @@ func alignMore() []work {
 				}
 				return makeAlike(dir, files)
 			},
-			command: align(files), yardstick: "DIR/lastblock " + strings.Join(align(250), " "), wanted: 1.25 * float64(files) / 250,
+			command: align(files), yardstick: "DIR/lastblock " + strings.Join(align(250), " "),
+			wanted: 1.25 * float64(files) / 250,
 		})
 	}
 	return works

@@ -48,7 +48,8 @@ var works = []work{
 	{
 		name: "tieout with checks, against its total", make: makeLedgers,
 		command: []string{
-			"tieout", "DIR/ledgers", "--total", "debit", "--declared", "DIR/ledgers-control.csv", "--balance", "debit=credit", "--balance-by", "document",
+			"tieout", "DIR/ledgers", "--total", "debit", "--declared", "DIR/ledgers-control.csv", "--balance",
+			"debit=credit", "--balance-by", "document",
 			"--sequence", "document", "--json",
 		},
 		yardstick: "DIR/lastblock tieout DIR/ledgers --total debit --json",
@@ -62,7 +63,8 @@ var works = []work{
 	},
 	{
 		name: "rollup, a journal of 10 million rows", make: makeJournal,
-		command:   []string{"rollup", "DIR/journal/journal.csv", "--by", "account,currency", "--sum", "debit", "--json"},
+		command: []string{"rollup", "DIR/journal/journal.csv", "--by", "account,currency", "--sum", "debit",
+			"--json"},
 		yardstick: `mawk -F, 'NR>1{s[$5","$10]+=$8} END{for(k in s) printf "%s,%.2f\n", k, s[k]}' DIR/journal/journal.csv`,
 		wanted:    0.2, memory: 256,
 	},
@@ -81,15 +83,18 @@ var works = []work{
 	},
 	{
 		name: "split, the same journal", make: makeJournal,
-		command:   []string{"split", "DIR/journal/journal.csv", "--rows", "1000000", "--out-dir", "DIR/out/parts", "--replace", "--json"},
+		command: []string{"split", "DIR/journal/journal.csv", "--rows", "1000000", "--out-dir", "DIR/out/parts",
+			"--replace", "--json"},
 		yardstick: "split -l 1000000 DIR/journal/journal.csv DIR/out/lines-",
 		wanted:    2.5,
 	},
 	{
 		name: "prove, it against itself in another order", make: makeShuffled,
-		command:   []string{"prove", "DIR/journal/journal.csv", "--equals", "DIR/shuffled/journal.csv", "--memory", "256MB", "--json"},
-		yardstick: "sort DIR/journal/journal.csv > DIR/out/sorted.csv; sort DIR/shuffled/journal.csv | cmp - DIR/out/sorted.csv; rm DIR/out/sorted.csv",
-		wanted:    0.5, memory: 512,
+		command: []string{"prove", "DIR/journal/journal.csv", "--equals", "DIR/shuffled/journal.csv", "--memory",
+			"256MB", "--json"},
+		yardstick: "sort DIR/journal/journal.csv > DIR/out/sorted.csv; sort DIR/shuffled/journal.csv | cmp - " +
+			"DIR/out/sorted.csv; rm DIR/out/sorted.csv",
+		wanted: 0.5, memory: 512,
 	},
 	{
 		name: "doubles, a journal of 10 million rows", make: makeRepeated,
@@ -123,18 +128,21 @@ var works = []work{
 	},
 	{
 		name: "reconcile, with --out and --memory 64MB", make: makeSides,
-		command: reconcileSides("--out", "DIR/out/sides.csv", "--replace", "--memory", "64MB"), yardstick: joinSides, memory: 160, stops: true,
+		command: reconcileSides("--out", "DIR/out/sides.csv", "--replace", "--memory", "64MB"), yardstick: joinSides,
+		memory: 160, stops: true,
 	},
 	{
 		name: "reconcile, --combine 4 of 2,000 left", make: makeLeftovers,
-		command:   []string{"reconcile", "DIR/leftovers/here.csv", "--against", "DIR/leftovers/there.csv", "--key", "document", "--total", "amount", "--combine", "4", "--json"},
+		command: []string{"reconcile", "DIR/leftovers/here.csv", "--against", "DIR/leftovers/there.csv", "--key",
+			"document", "--total", "amount", "--combine", "4", "--json"},
 		yardstick: "sleep 5",
 		wanted:    1, stops: true,
 	},
 	{
 		name: "attach, 100,000 codes to 10 million rows", make: makeSales,
 		command: []string{
-			"attach", "DIR/sales/sales.csv", "--from", "DIR/sales/codes.csv", "--key", "code", "--bring", "name,group", "--bare", "--out", "DIR/out/named.csv", "--replace",
+			"attach", "DIR/sales/sales.csv", "--from", "DIR/sales/codes.csv", "--key", "code", "--bring", "name,group",
+			"--bare", "--out", "DIR/out/named.csv", "--replace",
 		},
 		yardstick: `mawk -F, 'NR==FNR{n[$1]=$2","$3;next} {print $0","n[$2]}' DIR/sales/codes.csv DIR/sales/sales.csv > DIR/out/mawk.csv`,
 		wanted:    0.25,
@@ -173,17 +181,20 @@ var works = []work{
 
 // reconcileSides is a reconciliation, with more flags.
 func reconcileSides(flags ...string) []string {
-	return append([]string{"reconcile", "DIR/sides/here.csv", "--against", "DIR/sides/there.csv", "--key", "document", "--total", "amount", "--json"}, flags...)
+	return append([]string{"reconcile", "DIR/sides/here.csv", "--against", "DIR/sides/there.csv", "--key", "document",
+		"--total", "amount", "--json"}, flags...)
 }
 
 // joinSides sorts two files and joins them.
-const joinSides = "export LC_ALL=C; sort DIR/sides/here.csv > DIR/out/here.csv; sort DIR/sides/there.csv > DIR/out/there.csv; " +
+const joinSides = "export LC_ALL=C; sort DIR/sides/here.csv > DIR/out/here.csv; sort DIR/sides/there.csv > " +
+	"DIR/out/there.csv; " +
 	"join -t, -a1 -a2 DIR/out/here.csv DIR/out/there.csv > DIR/out/joined.csv; rm DIR/out/here.csv DIR/out/there.csv"
 
 func main() {
 	dir := flag.String("dir", filepath.Join(os.TempDir(), "lastblock-bench"), "folder for the workloads")
 	runs := flag.Int("runs", 5, "counted runs of each command, after one that is not")
-	yardstick := flag.String("yardstick", "", "run one of the yardsticks on a file: workbook, json, or reading: with parts")
+	yardstick := flag.String("yardstick", "",
+		"run one of the yardsticks on a file: workbook, json, or reading: with parts")
 	flag.Parse()
 	if *yardstick != "" {
 		if err := measureAgainst(*yardstick, flag.Arg(0)); err != nil {
@@ -210,7 +221,8 @@ func run(dir string, runs int, only string) error {
 			return fmt.Errorf("building: %w\n%s", err, out)
 		}
 	}
-	fmt.Printf("%-42s %9s %9s %7s %7s %9s %9s %6s %11s\n", "work", "lastblock", "yardstick", "ratio", "wanted", "peak MB", "wanted MB", "MB/s", "wanted MB/s")
+	fmt.Printf("%-42s %9s %9s %7s %7s %9s %9s %6s %11s\n", "work", "lastblock", "yardstick", "ratio", "wanted",
+		"peak MB", "wanted MB", "MB/s", "wanted MB/s")
 	for _, w := range slices.Concat(works, together(), growing()) {
 		if !strings.Contains(w.name, only) {
 			continue
@@ -271,7 +283,8 @@ func (w *work) measure(dir, program string, runs int) error {
 		speed = int(float64(info.Size()) / 1e6 / median(ours).Seconds())
 	}
 	fmt.Printf("%-42s %8.2fs %8.2fs %7.2f %7s %9d %9s %6s %11s\n", w.name,
-		median(ours).Seconds(), median(theirs).Seconds(), median(ratios), orBlank("%.2f", w.wanted), peak, orBlank("%d", w.memory),
+		median(ours).Seconds(), median(theirs).Seconds(), median(ratios), orBlank("%.2f", w.wanted), peak,
+		orBlank("%d", w.memory),
 		orBlank("%d", speed), orBlank("%d", w.speed))
 	return nil
 }

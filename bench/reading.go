@@ -39,17 +39,20 @@ func readTogether(parts, folder string) error {
 		switch part {
 		case "tieout":
 			j := tieout.Prepare(set, reading, tieout.Options{
-				Totals: []string{"debit"}, Declared: control, Checks: []tieout.Check{&tieout.Balance{Left: "debit", Right: "credit", By: "document"}},
+				Totals: []string{"debit"}, Declared: control,
+				Checks: []tieout.Check{&tieout.Balance{Left: "debit", Right: "credit", By: "document"}},
 			})
 			member, finish = j, append(finish, func() error { _, err := j.Finish(ctx); return err })
 		case "doubles":
-			j, err := doubles.Prepare(ctx, set, reading, doubles.Options{Totals: []string{"debit"}, Share: amount.New(5, 0)})
+			j, err := doubles.Prepare(ctx, set, reading,
+				doubles.Options{Totals: []string{"debit"}, Share: amount.New(5, 0)})
 			if err != nil {
 				return err
 			}
 			member, finish = j, append(finish, func() error { _, err := j.Finish(ctx); return err })
 		case "account", "source":
-			j, err := rollup.Prepare(ctx, set, reading, rollup.Options{By: []string{part}, Sum: []string{"debit", "credit"}})
+			j, err := rollup.Prepare(ctx, set, reading,
+				rollup.Options{By: []string{part}, Sum: []string{"debit", "credit"}})
 			if err != nil {
 				return err
 			}
@@ -101,7 +104,8 @@ func together() []work {
 	return []work{
 		{
 			name: "tieout and rollup in one reading, the dearer", make: makeLedgers, own: true,
-			command: []string{"-yardstick", "reading:tieout,account", "DIR/ledgers"}, yardstick: alone("account"), wanted: 1.25,
+			command: []string{"-yardstick", "reading:tieout,account", "DIR/ledgers"}, yardstick: alone("account"),
+			wanted: 1.25,
 		},
 		{
 			name: "five in one reading", make: makeLedgers, own: true,

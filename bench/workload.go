@@ -22,7 +22,8 @@ func makeBranches(dir string) error {
 	return makeFiles(filepath.Join(dir, "branches"), 10_000, func(w *bufio.Writer, r *rand.Rand, file int) {
 		fmt.Fprintln(w, "document,line,account,debit,text")
 		for row := range 1000 {
-			fmt.Fprintf(w, "D%05d%04d,%d,%d,%d.%02d,Pass %d\n", file, row, row+1, 4000+r.IntN(400), r.IntN(10000), r.IntN(100), r.IntN(9))
+			fmt.Fprintf(w, "D%05d%04d,%d,%d,%d.%02d,Pass %d\n", file, row, row+1, 4000+r.IntN(400), r.IntN(10000),
+				r.IntN(100), r.IntN(9))
 		}
 	})
 }
@@ -32,7 +33,8 @@ func makeSlips(dir string) error {
 	return makeFiles(filepath.Join(dir, "slips"), 100_000, func(w *bufio.Writer, r *rand.Rand, file int) {
 		fmt.Fprintln(w, "document,line,posted,account,counterparty,text,debit,credit,currency,unit")
 		for row := range 10 {
-			fmt.Fprintf(w, "D%06d,%d,2031-01-%02d,%d,Corvane,Pass %d,%d.%02d,0.00,LKC,%d\n", file, row+1, r.IntN(28)+1, 4000+r.IntN(400), r.IntN(9), r.IntN(10000), r.IntN(100), row)
+			fmt.Fprintf(w, "D%06d,%d,2031-01-%02d,%d,Corvane,Pass %d,%d.%02d,0.00,LKC,%d\n", file, row+1, r.IntN(28)+1,
+				4000+r.IntN(400), r.IntN(9), r.IntN(10000), r.IntN(100), row)
 		}
 	})
 }
@@ -45,7 +47,8 @@ func makeJournal(dir string) error {
 		fmt.Fprintln(w, "document,line,posted,entity,account,counterparty,text,debit,credit,currency,unit")
 		for row := range 10_000_000 {
 			fmt.Fprintf(w, "D%08d,%d,2031-%02d-%02d,%s,%d,%s,Day pass %d morning,%d.%02d,0.00,%s,U%02d\n",
-				row/4, row%4+1, row/4_000_000+1, r.IntN(28)+1, companies[r.IntN(5)], 4000+r.IntN(400), companies[r.IntN(5)],
+				row/4, row%4+1, row/4_000_000+1, r.IntN(28)+1, companies[r.IntN(5)], 4000+r.IntN(400),
+				companies[r.IntN(5)],
 				r.IntN(1000), r.IntN(10000), r.IntN(100), currencies[r.IntN(3)], r.IntN(40))
 		}
 	})
@@ -195,12 +198,14 @@ func makeBook(dir string) error {
 		if err != nil {
 			return err
 		}
-		if err := stream.SetRow("A1", []any{"document", "line", "posted", "account", "counterparty", "text", "debit", "credit"}); err != nil {
+		if err := stream.SetRow("A1", []any{"document", "line", "posted", "account", "counterparty", "text", "debit",
+			"credit"}); err != nil {
 			return err
 		}
 		for row := range 300_000 {
 			values := []any{
-				fmt.Sprintf("D%08d", row/4), row%4 + 1, excelize.Cell{StyleID: dated, Value: 47849 + r.IntN(90)}, 4000 + r.IntN(400),
+				fmt.Sprintf("D%08d", row/4), row%4 + 1, excelize.Cell{StyleID: dated, Value: 47849 + r.IntN(90)},
+				4000 + r.IntN(400),
 				"Corvane", fmt.Sprintf("Day pass %d", r.IntN(1000)), float64(r.IntN(1_000_000)) / 100, 0,
 			}
 			if err := stream.SetRow(fmt.Sprintf("A%d", row+2), values); err != nil {
@@ -246,7 +251,10 @@ func makeEncoded(dir string) error {
 			"journal-utf16.csv": func(w io.Writer) io.WriteCloser {
 				return transform.NewWriter(w, unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewEncoder())
 			},
-			"journal-1252.csv": func(w io.Writer) io.WriteCloser { return transform.NewWriter(w, charmap.Windows1252.NewEncoder()) },
+			"journal-1252.csv": func(w io.Writer) io.WriteCloser {
+				return transform.NewWriter(w,
+					charmap.Windows1252.NewEncoder())
+			},
 		} {
 			var closing error
 			err := writeFile(filepath.Join(folder, name), func(w *bufio.Writer) {
@@ -355,7 +363,8 @@ func makeInvoices(dir string, count int) error {
 			fmt.Fprintln(w, "invoice,party,posted,amount,text")
 			for i := range count {
 				number, day, cents, party := 10_000_000+i*7, r.IntN(26)+1, 100+r.IntN(100_000_000), r.IntN(500)
-				fmt.Fprintf(w, "%d,P%03d,2031-01-%02d,%d.%02d,Day pass %d\n", number, party, day, cents/100, cents%100, r.IntN(1000))
+				fmt.Fprintf(w, "%d,P%03d,2031-01-%02d,%d.%02d,Day pass %d\n", number, party, day, cents/100, cents%100,
+					r.IntN(1000))
 				if i%(count/1000) != 3 {
 					continue
 				}
@@ -396,7 +405,8 @@ func makeSides(dir string) error {
 						amount = 5
 					}
 					amount += cents[i]
-					fmt.Fprintf(w, "D%08d,2031-%02d-%02d,P%03d,%d.%02d\n", i*7, i%12+1, i%28+1, i%500, amount/100, amount%100)
+					fmt.Fprintf(w, "D%08d,2031-%02d-%02d,P%03d,%d.%02d\n", i*7, i%12+1, i%28+1, i%500, amount/100,
+						amount%100)
 				}
 			})
 			if err != nil {
@@ -427,7 +437,8 @@ func makeSales(dir string) error {
 			fmt.Fprintln(w, "document,code,sold,party,amount,text")
 			for row := range 10_000_000 {
 				fmt.Fprintf(w, "D%08d,%06d,2031-%02d-%02d,P%03d,%d.%02d,Day pass %d morning\n",
-					row, r.IntN(codes), row/1_000_000+1, r.IntN(28)+1, r.IntN(500), r.IntN(10000), r.IntN(100), r.IntN(1000))
+					row, r.IntN(codes), row/1_000_000+1, r.IntN(28)+1, r.IntN(500), r.IntN(10000), r.IntN(100),
+					r.IntN(1000))
 			}
 		})
 	})

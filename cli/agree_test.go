@@ -31,7 +31,8 @@ func randomSource(t *testing.T, r *rand.Rand, folder string, number int) (amount
 		amount, other = amount+a, other+o
 		isGrouped := r.IntN(2) == 0
 		values := map[string]string{
-			"key": fmt.Sprintf("K%d-%d", number, i), "account": fmt.Sprintf("%05d", r.IntN(300)), "posted": fmt.Sprintf("2031-%02d-%02d", 1+r.IntN(12), 1+r.IntN(28)),
+			"key": fmt.Sprintf("K%d-%d", number, i), "account": fmt.Sprintf("%05d", r.IntN(300)),
+			"posted": fmt.Sprintf("2031-%02d-%02d", 1+r.IntN(12), 1+r.IntN(28)),
 			"text":   []string{"day pass", `the "summit", one way`, "a;b\tc", "12", ""}[r.IntN(5)],
 			"amount": writtenAs(a, 3, mark, isGrouped), "other": writtenAs(o, 2, mark, false),
 		}
@@ -160,9 +161,11 @@ func figuresByCommand(t *testing.T, folder, column string, how []string) map[str
 	note("tieout", at(t, ask("tieout", folder, "--total", column), "totals", column))
 	note("tieout of two", at(t, ask("tieout", folder, "--total", "other,"+column), "totals", column))
 	note("rollup", at(t, ask("rollup", folder, "--by", "account", "--sum", column, "--anyway"), "total", column))
-	note("rollup in little memory", at(t, ask("rollup", folder, "--by", "key", "--sum", column+",other", "--anyway", "--memory", "16MB", "--jobs", "1"), "total", column))
+	note("rollup in little memory", at(t, ask("rollup", folder, "--by", "key", "--sum", column+",other", "--anyway",
+		"--memory", "16MB", "--jobs", "1"), "total", column))
 	note("doubles", at(t, ask("doubles", folder, "--total", column), "proof", "totals", column, "read"))
-	note("align", at(t, ask("align", folder, "--key", "key", "--total", column, "--anyway"), "proof", "totals", column, "used"))
+	note("align", at(t, ask("align", folder, "--key", "key", "--total", column, "--anyway"), "proof", "totals", column,
+		"used"))
 	note("prove", at(t, ask("prove", folder, "--equals", folder), "left", "totals", column))
 	for _, c := range at(t, ask("gauge", folder), "columns").([]any) {
 		if at(t, c, "column") == column {
@@ -176,7 +179,8 @@ func figuresByCommand(t *testing.T, folder, column string, how []string) map[str
 	}
 	sum := new(big.Rat)
 	for i, source := range sources {
-		cut := ask("split", filepath.Join(folder, source.Name()), "--rows", "7", "--total", column, "--out-dir", filepath.Join(out, fmt.Sprint(i)))
+		cut := ask("split", filepath.Join(folder, source.Name()), "--rows", "7", "--total", column, "--out-dir",
+			filepath.Join(out, fmt.Sprint(i)))
 		for _, part := range at(t, cut, "parts").([]any) {
 			sum.Add(sum, money(t, at(t, part, "totals", column).(string)))
 		}
@@ -189,7 +193,8 @@ func figuresByCommand(t *testing.T, folder, column string, how []string) map[str
 			args = append(args, "--as", "amount=amount,other=amount")
 		}
 		ask(args...)
-		note("collate ."+ending, at(t, asked(t, "tieout", file, "--total", column, "--json", "--quiet"), "totals", column))
+		note("collate ."+ending, at(t, asked(t, "tieout", file, "--total", column, "--json", "--quiet"), "totals",
+			column))
 		if ending == "csv" {
 			figures["collate, added up here"] = columnSum(t, file, column)
 		}
@@ -234,7 +239,8 @@ func TestAllCommandsAgree(t *testing.T) {
 		}
 		for command, got := range figuresByCommand(t, folder, column, how) {
 			if got.Cmp(want) != 0 {
-				t.Errorf("seed %d, %v: %s says %s, want %s", seed, how, command, got.FloatString(6), want.FloatString(6))
+				t.Errorf("seed %d, %v: %s says %s, want %s", seed, how, command, got.FloatString(6),
+					want.FloatString(6))
 			}
 		}
 	}
@@ -270,26 +276,34 @@ func TestTheSameWithAnyNumberOfCores(t *testing.T) {
 		return b.String()
 	}
 	for name, text := range map[string]string{
-		"kelso_2031-01.csv": large(110_000, 7), "kelso_2031-02.csv": large(5_000, 7), "dunmarrow_2031-01.csv": large(3_000, 3), "dunmarrow_2031-02.csv": large(3_000, 3),
+		"kelso_2031-01.csv": large(110_000, 7), "kelso_2031-02.csv": large(5_000, 7),
+		"dunmarrow_2031-01.csv": large(3_000, 3), "dunmarrow_2031-02.csv": large(3_000, 3),
 	} {
 		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if err := os.WriteFile(list, []byte("account,name\n4000,Passes\n4001,Energy\n4002,Energy\n4001,Power\n"), 0o644); err != nil {
+	if err := os.WriteFile(list, []byte("account,name\n4000,Passes\n4001,Energy\n4002,Energy\n4001,Power\n"),
+		0o644); err != nil {
 		t.Fatal(err)
 	}
 	for _, command := range []string{
-		"intake FOLDER", "gauge FOLDER --each", "doubles FOLDER --total debit --key doc,account", "doubles FOLDER/dunmarrow_2031-01.csv --near debit:0.01,text:same --total debit",
-		"tieout FOLDER --total debit,credit --sequence no --balance debit=credit --balance-by doc --allowed account=LIST#account --required text --hash-total account --distinct doc",
-		"collate FOLDER --anyway --total debit", "rollup FOLDER --by account,text --sum debit,credit --anyway", "rollup FOLDER --by doc --sum debit --anyway --memory 16MB",
-		"rollup FOLDER --by entity --across period --sum debit --share --anyway", "align FOLDER --key doc,account --anyway --where 'account == \"4000\"'",
-		"attach FOLDER --from LIST --key account --bring name --anyway", "prove FOLDER/kelso_2031-01.csv --equals FOLDER/kelso_2031-02.csv",
-		"reconcile FOLDER/kelso_2031-01.csv --against FOLDER/kelso_2031-02.csv --key doc,account --total debit --compare text",
+		"intake FOLDER", "gauge FOLDER --each", "doubles FOLDER --total debit --key doc,account",
+		"doubles FOLDER/dunmarrow_2031-01.csv --near debit:0.01,text:same --total debit",
+		"tieout FOLDER --total debit,credit --sequence no --balance debit=credit --balance-by doc --allowed " +
+			"account=LIST#account --required text --hash-total account --distinct doc",
+		"collate FOLDER --anyway --total debit", "rollup FOLDER --by account,text --sum debit,credit --anyway",
+		"rollup FOLDER --by doc --sum debit --anyway --memory 16MB",
+		"rollup FOLDER --by entity --across period --sum debit --share --anyway",
+		"align FOLDER --key doc,account --anyway --where 'account == \"4000\"'",
+		"attach FOLDER --from LIST --key account --bring name --anyway",
+		"prove FOLDER/kelso_2031-01.csv --equals FOLDER/kelso_2031-02.csv",
+		"reconcile FOLDER/kelso_2031-01.csv --against FOLDER/kelso_2031-02.csv --key doc,account --total debit " +
+			"--compare text",
 	} {
 		name := strings.Fields(command)[0]
 		var first string
-		for jobs := 1; jobs <= 3; jobs++ {
+		for _, jobs := range []int{1, 3} {
 			args := splitWords(strings.NewReplacer("FOLDER", folder, "LIST", list).Replace(command))
 			args = append(args, "--json", "--quiet", "--jobs", fmt.Sprint(jobs))
 			if name == "rollup" || name == "tieout" {

@@ -78,7 +78,8 @@ func (a *app) runAlign(ctx context.Context, t *month.Align, paths []string) erro
 }
 
 // alignAs reads the sources and puts them side by side, as they are written in a format.
-func alignAs(ctx context.Context, in *month.Input, options align.Options, format *show.RecordFormat) (*align.Result, error) {
+func alignAs(ctx context.Context, in *month.Input, options align.Options,
+	format *show.RecordFormat) (*align.Result, error) {
 	sources, err := align.Read(ctx, in.Set, in.Reading, options)
 	if err != nil {
 		return nil, err
@@ -90,7 +91,8 @@ func alignAs(ctx context.Context, in *month.Input, options align.Options, format
 }
 
 // showAligned prints the result, or where it was written says so.
-func (a *app) showAligned(t *month.Align, in *month.Input, result *align.Result, spool *show.Output, withheld bool) error {
+func (a *app) showAligned(t *month.Align, in *month.Input, result *align.Result, spool *show.Output,
+	withheld bool) error {
 	shown := &view.Alignment{Result: result, Set: in.Set, Out: t.Out}
 	if withheld {
 		shown.Out = ""
@@ -112,7 +114,8 @@ func (a *app) showAligned(t *month.Align, in *month.Input, result *align.Result,
 	case withheld:
 		fmt.Fprintln(report, notWritten)
 	case spool == nil:
-		fmt.Fprintf(report, "%s: %s of %s, %s\n", t.Out, show.Count(result.Keys, "key"), show.Count(len(in.Set.Sources), "source"), show.Count(len(result.Columns), "column"))
+		fmt.Fprintf(report, "%s: %s of %s, %s\n", t.Out, show.Count(result.Keys, "key"),
+			show.Count(len(in.Set.Sources), "source"), show.Count(len(result.Columns), "column"))
 	}
 	shown.PrintPresent(report)
 	show.Findings(report, result.Findings)

@@ -28,7 +28,8 @@ the first one, and so on. What one has brought can be the key of the next. With
 		Example: `  lastblock attach --plan lastblock-demo/lastblock.toml --from lastblock-demo/accounts.csv --key account=code --bring name=account_name --out lastblock-demo/results/named.csv --replace
   lastblock attach lastblock-demo/journals/corvane_2031-01.csv --from lastblock-demo/accounts.csv --key Konto=code --bring name --bare`,
 	}, func(cmd *cobra.Command, paths []string) error {
-		return a.runCollate(cmd.Context(), t, &t.Collate, paths, func(in *month.Input, c *collated) error { return a.attachTo(cmd.Context(), t, in, c) })
+		return a.runCollate(cmd.Context(), t, &t.Collate, paths,
+			func(in *month.Input, c *collated) error { return a.attachTo(cmd.Context(), t, in, c) })
 	})
 }
 
@@ -42,7 +43,8 @@ func (a *app) attachTo(ctx context.Context, t *month.Attach, in *month.Input, c 
 		a.sets = append(a.sets, reference.Set)
 	}
 	delimiter := show.RecordFormat{Format: c.format}
-	attached, err := attach.Read(ctx, references, in.Reading, attach.Options{Totals: t.Totals, Typed: c.format.IsTyped(), Delimiter: delimiter.Delimiter()})
+	attached, err := attach.Read(ctx, references, in.Reading,
+		attach.Options{Totals: t.Totals, Typed: c.format.IsTyped(), Delimiter: delimiter.Delimiter()})
 	if err != nil {
 		return err
 	}

@@ -35,7 +35,8 @@ the words of --name, then source and source_line.`,
 }
 
 // runCollate puts records together for a task, as collate says. prepare may add to what is written.
-func (a *app) runCollate(ctx context.Context, task month.Task, t *month.Collate, paths []string, prepare func(*month.Input, *collated) error) error {
+func (a *app) runCollate(ctx context.Context, task month.Task, t *month.Collate, paths []string,
+	prepare func(*month.Input, *collated) error) error {
 	if err := option.Distinct("total", t.Totals); err != nil {
 		return err
 	}
@@ -96,7 +97,8 @@ func (a *app) openResult(w *month.Writing) (result, spool *show.Output, err erro
 }
 
 // showCollated shows the records, or says where they are; withheld where a finding stops that.
-func (a *app) showCollated(command string, t *month.Collate, in *month.Input, r *collate.Result, spool *show.Output, withheld bool) error {
+func (a *app) showCollated(command string, t *month.Collate, in *month.Input, r *collate.Result, spool *show.Output,
+	withheld bool) error {
 	if t.JSON {
 		out := t.Out
 		if withheld {
@@ -114,7 +116,8 @@ func (a *app) showCollated(command string, t *month.Collate, in *month.Input, r 
 		report = a.beside()
 	}
 	if t.Out != "" && !withheld {
-		fmt.Fprintf(report, "%s: %s of %s, %s\n", t.Out, show.Count(r.Records, "record"), show.Count(len(in.Set.Sources), "source"), show.Count(len(r.Columns), "column"))
+		fmt.Fprintf(report, "%s: %s of %s, %s\n", t.Out, show.Count(r.Records, "record"),
+			show.Count(len(in.Set.Sources), "source"), show.Count(len(r.Columns), "column"))
 	}
 	if withheld {
 		fmt.Fprintln(report, notWritten)

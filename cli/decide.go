@@ -44,7 +44,8 @@ func (f *deciding) options() option.List {
 		{Word: "keep", Value: &f.keep, Meaning: "what looks like doubles is all to be counted"},
 		{Word: "drop", Value: &f.drop, Meaning: "which of the doubles are left out, by their letters, e.g. B or B,C"},
 		{Word: "reopen", Value: &f.reopen, Meaning: "an earlier decision does not count any more"},
-		{Word: "from", Value: &f.from, File: option.Read, Meaning: "take the decisions from a workbook that doubles ⟨review⟩ wrote"},
+		{Word: "from", Value: &f.from, File: option.Read,
+			Meaning: "take the decisions from a workbook that doubles ⟨review⟩ wrote"},
 		{Word: "reason", Value: &f.reason, Meaning: "why, in words that somebody else understands in a year"},
 		{Word: "user", Value: &f.user, Meaning: "who decides (the user of this machine)"},
 		{Word: "decisions", Value: &f.decisions, File: option.Written,
@@ -89,12 +90,14 @@ func (f *deciding) verdict() (verdict decision.Verdict, err error) {
 	for _, of := range []struct {
 		given   bool
 		verdict decision.Verdict
-	}{{f.accept, decision.Accept}, {f.keep, decision.Keep}, {len(f.drop) > 0, decision.Drop}, {f.reopen, decision.Reopen}} {
+	}{{f.accept, decision.Accept}, {f.keep, decision.Keep}, {len(f.drop) > 0, decision.Drop},
+		{f.reopen, decision.Reopen}} {
 		if !of.given {
 			continue
 		}
 		if verdict != "" {
-			return "", option.Errorf(string(verdict), "it does not go together with %s", option.Mark(string(of.verdict)))
+			return "", option.Errorf(string(verdict), "it does not go together with %s",
+				option.Mark(string(of.verdict)))
 		}
 		verdict = of.verdict
 	}
@@ -121,7 +124,8 @@ func (a *app) runDecide(ctx context.Context, f *deciding, ids []string) error {
 	file := f.decisions
 	switch {
 	case file == "" && f.plan == "":
-		return errors.New("where are the decisions? Say --plan FILE for decisions.csv beside the plan, or --decisions FILE")
+		return errors.New("where are the decisions? Say --plan FILE for decisions.csv beside the plan, or " +
+			"--decisions FILE")
 	case file == "":
 		file = filepath.Join(filepath.Dir(f.plan), month.DecisionsName)
 	}
@@ -131,11 +135,13 @@ func (a *app) runDecide(ctx context.Context, f *deciding, ids []string) error {
 	case f.from != "":
 		return a.decideFrom(ctx, f, file)
 	case len(ids) == 0 && verdict != "":
-		return option.Errorf(string(verdict), "about which findings? Their ids stand behind them in what tieout and doubles print")
+		return option.Errorf(string(verdict),
+			"about which findings? Their ids stand behind them in what tieout and doubles print")
 	case len(ids) == 0:
 		return a.showDecisions(f, file)
 	case verdict == "":
-		return errors.New("what is decided? Say --accept, --keep or --drop LETTER, or --reopen to take an earlier decision back")
+		return errors.New("what is decided? Say --accept, --keep or --drop LETTER, or --reopen to take an earlier " +
+			"decision back")
 	case strings.TrimSpace(f.reason) == "":
 		return option.Errorf(string(verdict), "it needs ⟨reason⟩ TEXT: somebody will ask in a year")
 	}
@@ -219,7 +225,8 @@ func (a *app) decideFrom(ctx context.Context, f *deciding, file string) error {
 		records += len(decisions[i].Dropped)
 	}
 	fmt.Fprintf(a.stdout, "%s in %s: %d to keep, %d to drop, by which %s left out\n",
-		show.Count(len(decisions), "decision"), file, counts[decision.Keep], counts[decision.Drop], view.AreLeft(records))
+		show.Count(len(decisions), "decision"), file, counts[decision.Keep], counts[decision.Drop],
+		view.AreLeft(records))
 	return nil
 }
 
@@ -258,7 +265,8 @@ func (a *app) lookUp(ctx context.Context, f *deciding, ids []string) ([]finding.
 	if err == nil || f.plan == "" {
 		return found, err
 	}
-	for _, again := range []func(context.Context, string, int64) ([]finding.Finding, error){month.TieOutAgain, month.DoublesAgain} {
+	for _, again := range []func(context.Context, string, int64) ([]finding.Finding, error){month.TieOutAgain,
+		month.DoublesAgain} {
 		more, err := again(ctx, f.plan, machine())
 		if err != nil {
 			return nil, err

@@ -66,17 +66,20 @@ func TestDecisionsLieBesideThePlan(t *testing.T) {
 			stops = append(stops, f.ID)
 		}
 	}
-	args := append(append([]string{"decide"}, stops...), "--accept", "--reason", "all known", "--plan", planOfDemo, "--json")
+	args := append(append([]string{"decide"}, stops...), "--accept", "--reason", "all known", "--plan", planOfDemo,
+		"--json")
 	stdout, stderr, code := runProgram(t, dir, "", args...)
 	var document struct {
 		Command   string
 		File      string
 		Decisions []map[string]any
 	}
-	if err := json.Unmarshal([]byte(stdout), &document); err != nil || code != ExitDone || len(document.Decisions) != len(stops) {
+	if err := json.Unmarshal([]byte(stdout), &document); err != nil || code != ExitDone ||
+		len(document.Decisions) != len(stops) {
 		t.Fatalf("decide ends with %d: %s%s", code, stdout, stderr)
 	}
-	if filepath.ToSlash(document.File) != "lastblock-demo/decisions.csv" || document.Decisions[0]["id"] != stops[0] || document.Decisions[0]["user"] == "" {
+	if filepath.ToSlash(document.File) != "lastblock-demo/decisions.csv" || document.Decisions[0]["id"] != stops[0] ||
+		document.Decisions[0]["user"] == "" {
 		t.Errorf("decided: %+v", document)
 	}
 	after, code := tieOutJSON(t, dir, "--plan", planOfDemo)
@@ -123,8 +126,10 @@ func TestFindingsAreLookedUp(t *testing.T) {
 	}{
 		{"in a file of findings", []string{"--findings", "found.csv", "--decisions", "d1.csv"}, ""},
 		{"by the plan", []string{"--plan", planOfDemo, "--decisions", "d2.csv"}, ""},
-		{"nowhere", []string{"--decisions", "d3.csv"}, "run tieout or doubles first, or say where to look with --plan or --findings FILE"},
-		{"in a file that is none", []string{"--findings", "lastblock-demo/control.csv", "--decisions", "d3.csv"}, "this is no file of findings"},
+		{"nowhere", []string{"--decisions", "d3.csv"},
+			"run tieout or doubles first, or say where to look with --plan or --findings FILE"},
+		{"in a file that is none", []string{"--findings", "lastblock-demo/control.csv", "--decisions", "d3.csv"},
+			"this is no file of findings"},
 		{"in a file that is not there", []string{"--findings", "gone.csv", "--decisions", "d3.csv"}, "gone.csv"},
 	} {
 		stderr, code := forgetful(append([]string{"decide", id, "--accept", "--reason", "next week"}, c.args...)...)
@@ -134,7 +139,8 @@ func TestFindingsAreLookedUp(t *testing.T) {
 	}
 	for _, file := range []string{"d1.csv", "d2.csv"} {
 		log, err := decision.Read(filepath.Join(dir, file))
-		if err != nil || len(log.Decisions) != 1 || log.Decisions[0].ID != id || log.Decisions[0].Kind != finding.NotFiled || log.Decisions[0].Source != "larkspur 2031-03" {
+		if err != nil || len(log.Decisions) != 1 || log.Decisions[0].ID != id ||
+			log.Decisions[0].Kind != finding.NotFiled || log.Decisions[0].Source != "larkspur 2031-03" {
 			t.Errorf("%s has %+v, %v", file, log, err)
 		}
 	}
@@ -150,7 +156,8 @@ func TestWhatIsRememberedIsPruned(t *testing.T) {
 	t.Setenv("XDG_CACHE_HOME", cache)
 	t.Setenv("HOME", cache)
 	for i := range recentKept + 5 {
-		remember([]string{fmt.Sprint("path ", i)}, []finding.Finding{{ID: fmt.Sprint("id", i), Weight: finding.Stop}, {ID: "note", Weight: finding.Note}})
+		remember([]string{fmt.Sprint("path ", i)},
+			[]finding.Finding{{ID: fmt.Sprint("id", i), Weight: finding.Stop}, {ID: "note", Weight: finding.Note}})
 		time.Sleep(2 * time.Millisecond) // files have to differ in age
 	}
 	have := recalled()
@@ -184,7 +191,8 @@ func TestEachCommandIsRemembered(t *testing.T) {
 			t.Fatalf("%s ends with %d: %s", command, code, stderr)
 		}
 	}
-	if _, stderr, code := runProgram(t, dir, "", "decide", o.of(t, finding.Unbalanced).ID, "--accept", "--reason", "known", "--decisions", "d.csv"); code != ExitDone {
+	if _, stderr, code := runProgram(t, dir, "", "decide", o.of(t, finding.Unbalanced).ID, "--accept", "--reason",
+		"known", "--decisions", "d.csv"); code != ExitDone {
 		t.Errorf("it ends with %d: %s", code, stderr)
 	}
 }
@@ -212,13 +220,17 @@ func TestFileOfFindings(t *testing.T) {
 			t.Errorf("line %d is %q, want %s", i+2, lines[i+1], f.ID)
 		}
 	}
-	if _, stderr, code := runProgram(t, dir, "", args...); code != ExitNotDone || !strings.Contains(stderr, "--replace overwrites it") {
+	if _, stderr, code := runProgram(t, dir, "", args...); code != ExitNotDone ||
+		!strings.Contains(stderr, "--replace overwrites it") {
 		t.Errorf("it ends with %d: %s", code, stderr)
 	}
-	if _, stderr, code := runProgram(t, dir, "", "tieout", "--plan", planOfDemo, "--findings", "lastblock-demo/journals/found.csv"); code != ExitNotDone || !strings.Contains(stderr, "among the sources") {
+	if _, stderr, code := runProgram(t, dir, "", "tieout", "--plan", planOfDemo, "--findings",
+		"lastblock-demo/journals/found.csv"); code != ExitNotDone || !strings.Contains(stderr, "among the sources") {
 		t.Errorf("it ends with %d: %s", code, stderr)
 	}
-	if _, stderr, code := runProgram(t, dir, "", "tieout", "--plan", planOfDemo, "--findings", "found.doc"); code != ExitNotDone || !strings.Contains(stderr, "--findings found.doc: the ending tells the format") {
+	if _, stderr, code := runProgram(t, dir, "", "tieout", "--plan", planOfDemo, "--findings",
+		"found.doc"); code != ExitNotDone ||
+		!strings.Contains(stderr, "--findings found.doc: the ending tells the format") {
 		t.Errorf("it ends with %d: %s", code, stderr)
 	}
 }
@@ -231,7 +243,8 @@ func TestCoveringSheet(t *testing.T) {
 	if _, err := book.NewSheet("Cover"); err != nil {
 		t.Fatal(err)
 	}
-	for cell, value := range map[string]any{"A1": "Eskerby", "A3": "Number of lines", "C3": 3, "A4": "Sum debit", "A5": 3.7, "B7": "hash_account", "C7": 30} {
+	for cell, value := range map[string]any{"A1": "Eskerby", "A3": "Number of lines", "C3": 3, "A4": "Sum debit",
+		"A5": 3.7, "B7": "hash_account", "C7": 30} {
 		if err := book.SetCellValue("Cover", cell, value); err != nil {
 			t.Fatal(err)
 		}
@@ -246,30 +259,38 @@ func TestCoveringSheet(t *testing.T) {
 	}
 	labels := "Number of lines=rows,Sum debit=debit"
 	o, code := tieOutJSON(t, dir, "eskerby.xlsx", "--declared-sheet", "Cover", "--declared-label", labels)
-	if code != ExitStop || o.Rows != 2 || o.Totals["debit"] != "3.75" || o.Sources[0].HashTotals["account"] != "30" || len(o.Findings) != 2 {
+	if code != ExitStop || o.Rows != 2 || o.Totals["debit"] != "3.75" || o.Sources[0].HashTotals["account"] != "30" ||
+		len(o.Findings) != 2 {
 		t.Errorf("it ends with %d: %+v", code, o)
 	}
 	rows, total := o.of(t, finding.RowCount), o.of(t, finding.ControlTotal)
-	if rows.Expected != "3" || rows.Difference != "-1" || total.Difference != "0.05" || !strings.HasSuffix(total.Message, "declared in eskerby.xlsx, sheet Cover") {
+	if rows.Expected != "3" || rows.Difference != "-1" || total.Difference != "0.05" ||
+		!strings.HasSuffix(total.Message, "declared in eskerby.xlsx, sheet Cover") {
 		t.Errorf("findings are %+v", o.Findings)
 	}
-	if o, code := tieOutJSON(t, dir, "eskerby.xlsx", "--declared-sheet", "Cover", "--declared-label", labels, "--tolerance", "debit=0.05", "--tolerance-rows", "1"); code != ExitDone {
+	if o, code := tieOutJSON(t, dir, "eskerby.xlsx", "--declared-sheet", "Cover", "--declared-label", labels,
+		"--tolerance", "debit=0.05", "--tolerance-rows", "1"); code != ExitDone {
 		t.Errorf("within its tolerances it ends with %d: %+v", code, o.Findings)
 	}
-	plan := "version = 1\n[read]\npaths = [\"eskerby.xlsx\"]\ndeclared-sheet = \"Cover\"\n[tieout]\ndeclared-label = [\"Number of lines=rows\"]\n"
+	plan := "version = 1\n[read]\npaths = [\"eskerby.xlsx\"]\ndeclared-sheet = \"Cover\"\n[tieout]\ndeclared-label " +
+		"= [\"Number of lines=rows\"]\n"
 	if err := os.WriteFile(filepath.Join(dir, "lastblock.toml"), []byte(plan), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	if o, _ := tieOutJSON(t, dir, "--plan", "lastblock.toml"); o.of(t, finding.RowCount).Expected != "3" {
 		t.Errorf("by the plan: %+v", o)
 	}
-	if stdout, stderr, code := runProgram(t, dir, "", "collate", "--plan", "lastblock.toml", "--bare"); code != ExitDone || stdout != "account,debit\n10,1.5\n20,2.25\n" {
+	if stdout, stderr, code := runProgram(t, dir, "", "collate", "--plan", "lastblock.toml",
+		"--bare"); code != ExitDone || stdout != "account,debit\n10,1.5\n20,2.25\n" {
 		t.Errorf("collate ends with %d: %s%s", code, stdout, stderr)
 	}
-	if _, stderr, code := runProgram(t, dir, "", "tieout", "eskerby.xlsx", "--sheet", "Sheet1", "--declared-label", labels); code != ExitNotDone || !strings.Contains(stderr, "add --declared-sheet NAME") {
+	if _, stderr, code := runProgram(t, dir, "", "tieout", "eskerby.xlsx", "--sheet", "Sheet1", "--declared-label",
+		labels); code != ExitNotDone || !strings.Contains(stderr, "add --declared-sheet NAME") {
 		t.Errorf("it ends with %d: %s", code, stderr)
 	}
-	if _, stderr, code := runProgram(t, dir, "", "tieout", "eskerby.xlsx", "--declared-sheet", "Cover", "--declared-label", "Pages=rows"); code != ExitNotDone || !strings.Contains(stderr, `sheet Cover: no figure stands beside or below "Pages"`) {
+	if _, stderr, code := runProgram(t, dir, "", "tieout", "eskerby.xlsx", "--declared-sheet", "Cover",
+		"--declared-label", "Pages=rows"); code != ExitNotDone ||
+		!strings.Contains(stderr, `sheet Cover: no figure stands beside or below "Pages"`) {
 		t.Errorf("it ends with %d: %s", code, stderr)
 	}
 }
@@ -291,8 +312,10 @@ func TestSpreadEquals(t *testing.T) {
 
 func TestSafeNames(t *testing.T) {
 	for value, want := range map[string]string{
-		"0100": "0100", "Zürich": "Zürich", "a/b\\c:d": "a_b_c_d", "": "blank", "  ": "blank", "..": "blank", ".hidden": "hidden",
-		"a b": "a_b", "x\x00y": "x_y", "\xff": "_", strings.Repeat("ü", 100): strings.Repeat("ü", 40), "v1.2-x+y": "v1.2-x+y",
+		"0100": "0100", "Zürich": "Zürich", "a/b\\c:d": "a_b_c_d", "": "blank", "  ": "blank", "..": "blank",
+		".hidden": "hidden",
+		"a b":     "a_b", "x\x00y": "x_y", "\xff": "_", strings.Repeat("ü", 100): strings.Repeat("ü", 40),
+		"v1.2-x+y": "v1.2-x+y",
 	} {
 		if got := safeName(value); got != want {
 			t.Errorf("%q becomes %q, want %q", value, got, want)

@@ -136,7 +136,8 @@ func (o *doublesFiles) write(ctx context.Context, r *view.Doubles, paths []strin
 		}
 	}
 	if o.findings != nil {
-		if err := show.WriteFindings(o.findings, o.findingsFormat, o.findingsPacked, o.task.Shield, r.Each); err != nil {
+		if err := show.WriteFindings(o.findings, o.findingsFormat, o.findingsPacked, o.task.Shield,
+			r.Each); err != nil {
 			return err
 		}
 	}
@@ -154,7 +155,8 @@ func (o *doublesFiles) writeKept(ctx context.Context, r *view.Doubles, paths []s
 	if err != nil {
 		return err
 	}
-	options := collate.Options{Bare: o.task.Bare, Totals: o.task.Totals, Shield: o.task.Shield, Both: true, Drop: r.Proposed.Drop}
+	options := collate.Options{Bare: o.task.Bare, Totals: o.task.Totals, Shield: o.task.Shield, Both: true,
+		Drop: r.Proposed.Drop}
 	if options.Drop != nil {
 		options.Drop.Reset()
 	}

@@ -29,7 +29,8 @@ it is; comments say what was seen, and what may be meant.`,
   lastblock draft lastblock-demo --out lastblock-demo/results/drafted.toml --replace`,
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
-				return fmt.Errorf("lastblock draft needs one folder, and there are %d\nfor example:\n%s", len(args), cmd.Example)
+				return fmt.Errorf("lastblock draft needs one folder, and there are %d\nfor example:\n%s", len(args),
+					cmd.Example)
 			}
 			return nil
 		},
@@ -62,11 +63,13 @@ it is; comments say what was seen, and what may be meant.`,
 			if err := a.outputs.Commit(output); err != nil {
 				return err
 			}
-			fmt.Fprintf(a.stdout, "%s: a plan for %d sources in %d shapes; read it, then run\n  lastblock intake --plan %s\n", out, d.Sources, len(d.Shapes), out)
+			fmt.Fprintf(a.stdout, "%s: a plan for %d sources in %d shapes; read it, then run\n  lastblock intake "+
+				"--plan %s\n", out, d.Sources, len(d.Shapes), out)
 			return nil
 		},
 	}
-	cmd.Flags().StringVar(&out, "out", "", "write the plan to a file, mostly "+filepath.Join("DIR", "lastblock.toml")+", instead of showing it")
+	cmd.Flags().StringVar(&out, "out", "", "write the plan to a file, mostly "+filepath.Join("DIR", "lastblock.toml")+
+		", instead of showing it")
 	cmd.Flags().StringSliceVar(&skip, "skip", nil, "leave out files whose name matches a pattern")
 	cmd.Flags().BoolVar(&replace, "replace", false, "overwrite an existing file")
 	return cmd

@@ -22,7 +22,8 @@ import (
 // summaryOf is what rollup makes of files: the sum of debit by account.
 func summaryOf(t *testing.T, dir string, args ...string) string {
 	t.Helper()
-	stdout, stderr, code := runProgram(t, dir, "", append([]string{"rollup", "--by", "account", "--sum", "debit,credit"}, args...)...)
+	stdout, stderr, code := runProgram(t, dir, "",
+		append([]string{"rollup", "--by", "account", "--sum", "debit,credit"}, args...)...)
 	if code != ExitDone {
 		t.Fatalf("%v: exit code %d: %s", args, code, stderr)
 	}
@@ -36,10 +37,12 @@ func TestEveryFormatHoldsTheSame(t *testing.T) {
 	plan := []string{"--plan", "lastblock-demo/lastblock.toml"}
 	want := summaryOf(t, dir, append(plan, "--across", "")...)
 	rows, credit := declaredInAll(t, dir)
-	if end := fmt.Sprintf(",%s,%d\n", credit, rows-2); !strings.HasSuffix(want, end) { // one record is missing, one in suspense
+	// one record is missing, one in suspense
+	if end := fmt.Sprintf(",%s,%d\n", credit, rows-2); !strings.HasSuffix(want, end) {
 		t.Fatalf("the demo should end in %s and comes to\n%s", end, want)
 	}
-	for _, ending := range []string{"csv", "tsv", "json", "jsonl", "xlsx", "parquet", "csv.gz", "tsv.zst", "jsonl.gz", "json.zst"} {
+	for _, ending := range []string{"csv", "tsv", "json", "jsonl", "xlsx", "parquet", "csv.gz", "tsv.zst", "jsonl.gz",
+		"json.zst"} {
 		out := filepath.Join("lastblock-demo", "results", "again."+ending)
 		_, stderr, code := runProgram(t, dir, "", append([]string{"collate", "--out", out}, plan...)...)
 		if code != ExitDone {
@@ -90,7 +93,8 @@ func plainAmounts(t *testing.T, text string) string {
 
 func TestAWorkbookForTheAnalyst(t *testing.T) {
 	dir := demoFolder(t)
-	if _, stderr, code := runProgram(t, dir, "", "collate", "--plan", "lastblock-demo/lastblock.toml", "--out", "all.xlsx"); code != ExitDone {
+	if _, stderr, code := runProgram(t, dir, "", "collate", "--plan", "lastblock-demo/lastblock.toml", "--out",
+		"all.xlsx"); code != ExitDone {
 		t.Fatal(stderr)
 	}
 	book, err := excelize.OpenFile(filepath.Join(dir, "all.xlsx"))
@@ -111,7 +115,8 @@ func TestAWorkbookForTheAnalyst(t *testing.T) {
 		return column
 	}
 	for name, want := range map[string]excelize.CellType{
-		"account": excelize.CellTypeInlineString, "debit": excelize.CellTypeUnset, "posted": excelize.CellTypeUnset, "source_line": excelize.CellTypeUnset, "period": excelize.CellTypeInlineString,
+		"account": excelize.CellTypeInlineString, "debit": excelize.CellTypeUnset, "posted": excelize.CellTypeUnset,
+		"source_line": excelize.CellTypeUnset, "period": excelize.CellTypeInlineString,
 	} {
 		if got, err := book.GetCellType("Records", at(name)); err != nil || got != want {
 			t.Errorf("%s is of type %v, want %v, %v", name, got, want, err)
@@ -124,18 +129,21 @@ func TestAWorkbookForTheAnalyst(t *testing.T) {
 
 func TestADraftedPlanRuns(t *testing.T) {
 	dir := demoFolder(t)
-	stdout, stderr, code := runProgram(t, dir, "", "draft", "lastblock-demo", "--out", "lastblock-demo/results/drafted.toml")
+	stdout, stderr, code := runProgram(t, dir, "", "draft", "lastblock-demo", "--out",
+		"lastblock-demo/results/drafted.toml")
 	if code != ExitDone || !strings.Contains(stdout, "a plan for 15 sources in 5 shapes") {
 		t.Fatalf("exit code %d: %s%s", code, stdout, stderr)
 	}
 	declared, credit := declaredInAll(t, dir)
 	for _, command := range []string{"intake", "tieout", "collate", "rollup"} {
-		stdout, stderr, code := runProgram(t, dir, "", command, "--plan", "lastblock-demo/results/drafted.toml", "--json")
+		stdout, stderr, code := runProgram(t, dir, "", command, "--plan", "lastblock-demo/results/drafted.toml",
+			"--json")
 		var document struct {
 			Sources []struct{ Source string }
 			Proof   struct{ Read int }
 		}
-		if err := json.Unmarshal([]byte(stdout), &document); err != nil || code == ExitNotDone || document.Proof.Read != declared-1 {
+		if err := json.Unmarshal([]byte(stdout), &document); err != nil || code == ExitNotDone ||
+			document.Proof.Read != declared-1 {
 			t.Errorf("%s: %v, exit code %d, read %d: %s", command, err, code, document.Proof.Read, stderr)
 		}
 	}
@@ -148,16 +156,21 @@ func TestADraftedPlanRuns(t *testing.T) {
 	mended := string(text)
 	mended = regexp.MustCompile(`(?m)^as = (.*\n# These may mean the same)`).ReplaceAllString(mended, "# $1")
 	mended = regexp.MustCompile(`(?m)^# (rename|as) = \[(.*=)`).ReplaceAllString(mended, "$1 = [$2")
-	mended = strings.Replace(mended, `rename = ["Text=text"]`, `rename = ["Text=text", "Soll=debit", "Haben=credit", "Datum=posted"]`, 1)
-	mended = strings.Replace(mended, `as = ["Datum=date", "Soll=amount", "Haben=amount"]`, `as = ["posted=date", "debit=amount", "credit=amount"]`, -1)
-	if err := os.WriteFile(filepath.Join(dir, "lastblock-demo/results/mended.toml"), []byte(mended), 0o644); err != nil {
+	mended = strings.Replace(mended, `rename = ["Text=text"]`,
+		`rename = ["Text=text", "Soll=debit", "Haben=credit", "Datum=posted"]`, 1)
+	mended = strings.Replace(mended, `as = ["Datum=date", "Soll=amount", "Haben=amount"]`,
+		`as = ["posted=date", "debit=amount", "credit=amount"]`, -1)
+	if err := os.WriteFile(filepath.Join(dir, "lastblock-demo/results/mended.toml"), []byte(mended),
+		0o644); err != nil {
 		t.Fatal(err)
 	}
 	stdout, stderr, code = runProgram(t, dir, "", "tieout", "--plan", "lastblock-demo/results/mended.toml")
-	if code != ExitStop || !strings.Contains(stdout, "findings  5 stop, 1 review") || !strings.Contains(stdout, "credit   "+grouped(credit)+"  "+grouped(credit)) {
+	if code != ExitStop || !strings.Contains(stdout, "findings  5 stop, 1 review") ||
+		!strings.Contains(stdout, "credit   "+grouped(credit)+"  "+grouped(credit)) {
 		t.Errorf("exit code %d:\n%s%s", code, stdout, stderr)
 	}
-	if _, stderr, code := runProgram(t, dir, "", "draft", "lastblock-demo", "--out", "lastblock-demo/results/drafted.toml"); code != ExitNotDone || !strings.Contains(stderr, "already exists") {
+	if _, stderr, code := runProgram(t, dir, "", "draft", "lastblock-demo", "--out",
+		"lastblock-demo/results/drafted.toml"); code != ExitNotDone || !strings.Contains(stderr, "already exists") {
 		t.Errorf("writing over a plan: exit code %d: %s", code, stderr)
 	}
 }
@@ -183,16 +196,19 @@ func TestDocumentsThroughAPipe(t *testing.T) {
 		t.Fatal(err)
 	}
 	for name, content := range map[string]string{
-		"workbook": workbook.String(), "JSON": `[{"doc":"A","debit":1.5},{"doc":"B","debit":2.25}]`, "text": "doc;debit\nA;1,5\nB;2,25\n",
+		"workbook": workbook.String(), "JSON": `[{"doc":"A","debit":1.5},{"doc":"B","debit":2.25}]`,
+		"text": "doc;debit\nA;1,5\nB;2,25\n",
 	} {
-		for _, command := range [][]string{{"tieout", "--total", "debit"}, {"rollup", "--by", "doc", "--sum", "debit"}} {
+		for _, command := range [][]string{{"tieout", "--total", "debit"},
+			{"rollup", "--by", "doc", "--sum", "debit"}} {
 			stdout, stderr, code := runProgram(t, t.TempDir(), content, append(command, "-")...)
 			if code != ExitDone || !strings.Contains(stdout, "3.75") {
 				t.Errorf("%s, %s: exit code %d: %s%s", name, command[0], code, stdout, stderr)
 			}
 		}
 	}
-	if _, stderr, code := runProgram(t, t.TempDir(), archive.String(), "intake", "-"); code != ExitNotDone || !strings.Contains(stderr, "a zip file and no workbook") {
+	if _, stderr, code := runProgram(t, t.TempDir(), archive.String(), "intake", "-"); code != ExitNotDone ||
+		!strings.Contains(stderr, "a zip file and no workbook") {
 		t.Errorf("an archive through a pipe: exit code %d: %s", code, stderr)
 	}
 }
@@ -216,15 +232,20 @@ func TestSheetsAsSources(t *testing.T) {
 	if err := book.SaveAs(filepath.Join(dir, "corvane.xlsx")); err != nil {
 		t.Fatal(err)
 	}
-	stdout, stderr, code := runProgram(t, dir, "", "rollup", "corvane.xlsx", "--sheet", "*", "--name", "{entity}/{period}", "--by", "entity", "--sum", "debit", "--across", "period")
-	if want := "entity,2031-01,2031-02,total,records\ncorvane,1.5,2.25,3.75,2\nTotal,1.5,2.25,3.75,2\n"; code != ExitDone || stdout != want {
+	stdout, stderr, code := runProgram(t, dir, "", "rollup", "corvane.xlsx", "--sheet", "*", "--name",
+		"{entity}/{period}", "--by", "entity", "--sum", "debit", "--across", "period")
+	want := "entity,2031-01,2031-02,total,records\ncorvane,1.5,2.25,3.75,2\nTotal,1.5,2.25,3.75,2\n"
+	if code != ExitDone || stdout != want {
 		t.Errorf("exit code %d:\n%s%s", code, stdout, stderr)
 	}
-	stdout, _, _ = runProgram(t, dir, "", "tieout", "corvane.xlsx", "--sheet", "#1", "--name", "{entity}/{sheet}", "--total", "debit", "--json")
+	stdout, _, _ = runProgram(t, dir, "", "tieout", "corvane.xlsx", "--sheet", "#1", "--name", "{entity}/{sheet}",
+		"--total", "debit", "--json")
 	var document struct {
 		Sources []struct{ Source, Sheet, Entity string }
 	}
-	if err := json.Unmarshal([]byte(stdout), &document); err != nil || len(document.Sources) != 1 || document.Sources[0].Source != "corvane.xlsx" || document.Sources[0].Entity != "corvane" || !strings.HasPrefix(document.Sources[0].Sheet, "2031-0") {
+	if err := json.Unmarshal([]byte(stdout), &document); err != nil || len(document.Sources) != 1 ||
+		document.Sources[0].Source != "corvane.xlsx" || document.Sources[0].Entity != "corvane" ||
+		!strings.HasPrefix(document.Sources[0].Sheet, "2031-0") {
 		t.Errorf("%v: sources are %+v", err, document.Sources)
 	}
 }
@@ -234,7 +255,8 @@ func TestEveryFormatHoldsTheSameRecords(t *testing.T) {
 	dir := demoFolder(t)
 	result := func(ending string) string { return "lastblock-demo/results/same." + ending }
 	for _, ending := range []string{"csv", "tsv", "csv.gz", "jsonl", "json", "jsonl.zst", "xlsx", "parquet"} {
-		if _, stderr, code := runProgram(t, dir, "", "collate", "--plan", planOfDemo, "--bare", "--out", result(ending)); code != ExitDone {
+		if _, stderr, code := runProgram(t, dir, "", "collate", "--plan", planOfDemo, "--bare", "--out",
+			result(ending)); code != ExitDone {
 			t.Fatalf("collate to %s ends with %d: %s", ending, code, stderr)
 		}
 		stdout, stderr, code := runProgram(t, dir, "", "prove", result("csv"), "--equals", result(ending))

@@ -34,7 +34,8 @@ func TestKilledAtAnyMoment(t *testing.T) {
 	seen := make(map[string]bool)
 	for i := range 60 {
 		write("in.csv", fmt.Sprintf("k,v\ngen%d,1\n", i)+strings.Repeat("a,2\n", 2000)+fmt.Sprintf("b,gen%d\n", i))
-		cmd := exec.Command(builtProgram, "collate", "in.csv", "--total", "v", "--out", "out/all.csv", "--suspense", "out/suspense.csv", "--replace", "--quiet")
+		cmd := exec.Command(builtProgram, "collate", "in.csv", "--total", "v", "--out", "out/all.csv", "--suspense",
+			"out/suspense.csv", "--replace", "--quiet")
 		cmd.Dir, cmd.Env = dir, append(os.Environ(), "XDG_CACHE_HOME="+t.TempDir(), "TMPDIR="+dir)
 		begun := time.Now()
 		if err := cmd.Start(); err != nil {
@@ -48,7 +49,8 @@ func TestKilledAtAnyMoment(t *testing.T) {
 		if i%10 == 0 {
 			took = time.Since(begun)
 		}
-		if _, stderr, code := runProgram(t, dir, "", "collate", "other.csv", "--out", "out/other.csv", "--replace"); code != ExitDone {
+		if _, stderr, code := runProgram(t, dir, "", "collate", "other.csv", "--out", "out/other.csv",
+			"--replace"); code != ExitDone {
 			t.Fatalf("the next run ends with %d: %s", code, stderr)
 		}
 		var generations []string
@@ -75,7 +77,8 @@ func TestKilledAtAnyMoment(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, e := range entries {
-			if strings.HasSuffix(e.Name(), ".part") || strings.HasSuffix(e.Name(), ".old") || strings.Contains(e.Name(), "placing") {
+			if strings.HasSuffix(e.Name(), ".part") || strings.HasSuffix(e.Name(), ".old") ||
+				strings.Contains(e.Name(), "placing") {
 				t.Fatalf("after kill %d and another run there is still %s", i, e.Name())
 			}
 		}
@@ -94,10 +97,14 @@ func TestWhoGoesAwayLeavesNothing(t *testing.T) {
 	}
 	for name, leave := range map[string]func(cmd *exec.Cmd, out io.ReadCloser) error{
 		"the reader of a pipe": func(_ *exec.Cmd, out io.ReadCloser) error { return out.Close() },
-		"a terminal":           func(cmd *exec.Cmd, _ io.ReadCloser) error { return cmd.Process.Signal(syscall.SIGHUP) },
+		"a terminal": func(cmd *exec.Cmd,
+			_ io.ReadCloser) error {
+			return cmd.Process.Signal(syscall.SIGHUP)
+		},
 	} {
 		dir, temp := t.TempDir(), t.TempDir()
-		if err := os.WriteFile(filepath.Join(dir, "in.csv"), []byte("k,v\n"+strings.Repeat("a,2\n", 400_000)), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(dir, "in.csv"), []byte("k,v\n"+strings.Repeat("a,2\n", 400_000)),
+			0o644); err != nil {
 			t.Fatal(err)
 		}
 		cmd := exec.Command(builtProgram, "collate", "in.csv", "--quiet")

@@ -56,7 +56,8 @@ func noteTyped(cmd *cobra.Command, options option.List) error {
 
 // forTask makes cmd the command of a task: with its flags, which take what is not typed from the
 // plan, and with run.
-func (a *app) forTask(task month.Task, cmd *cobra.Command, run func(cmd *cobra.Command, paths []string) error) *cobra.Command {
+func (a *app) forTask(task month.Task, cmd *cobra.Command,
+	run func(cmd *cobra.Command, paths []string) error) *cobra.Command {
 	options := month.AllOptions(task)
 	addOptions(cmd, options)
 	cmd.Args = needPaths

@@ -63,7 +63,8 @@ func TestEachOptionIsAFlagAndAKey(t *testing.T) {
 			if _, ok := f.Annotations[cobra.BashCompFilenameExt]; ok != (o.File != option.NoFile) {
 				t.Errorf("%s completes files: %v", name, ok)
 			}
-			if complete, ok := cmd.GetFlagCompletionFunc(o.Word); (complete != nil && ok) != (o.Columns != option.NoColumns) {
+			if complete, ok := cmd.GetFlagCompletionFunc(o.Word); (complete != nil &&
+				ok) != (o.Columns != option.NoColumns) {
 				t.Errorf("%s completes columns: %v", name, ok)
 			}
 			checkKey(t, task, o)
@@ -75,7 +76,8 @@ func TestEachOptionIsAFlagAndAKey(t *testing.T) {
 // word which may be meant.
 func checkKey(t *testing.T, task month.Task, o *option.Option) {
 	t.Helper()
-	values := map[option.Kind]string{option.Text: `"x"`, option.Number: "7", option.Truth: "true", option.Texts: `["x"]`}
+	values := map[option.Kind]string{option.Text: `"x"`, option.Number: "7", option.Truth: "true",
+		option.Texts: `["x"]`}
 	file := filepath.Join(t.TempDir(), "lastblock.toml")
 	read := func(key string) error {
 		text := fmt.Sprintf("version = 1\n[%s]\n%s = %s\n", task.Name(), key, values[o.Kind()])
@@ -107,7 +109,8 @@ func TestThePageOfOptions(t *testing.T) {
 		t.Fatal(err)
 	}
 	if string(got) != want {
-		t.Errorf("%s is not the table of options; 'go test ./cli -run TestThePageOfOptions -write' writes it anew", page)
+		t.Errorf("%s is not the table of options; 'go test ./cli -run TestThePageOfOptions -write' writes it anew",
+			page)
 	}
 }
 

@@ -103,7 +103,8 @@ func (p *partFiles) others(names []string) ([]string, error) {
 	others := []string{}
 	for _, e := range entries {
 		name := e.Name()
-		if strings.HasPrefix(name, p.stem()+"-") && strings.HasSuffix(name, p.ending()) && !slices.Contains(names, name) && !p.set.IsSource(filepath.Join(p.task.OutDir, name)) {
+		if strings.HasPrefix(name, p.stem()+"-") && strings.HasSuffix(name, p.ending()) &&
+			!slices.Contains(names, name) && !p.set.IsSource(filepath.Join(p.task.OutDir, name)) {
 			others = append(others, name)
 		}
 	}

@@ -56,16 +56,20 @@ func TestReconcileAgainstAQuery(t *testing.T) {
 		insert into clearing values ('00417', '2031-01-05', 40.00, true, 'Day pass'), ('417', '2031-01-06', 55.10, false, E'two\nlines, "quoted"'), ('P3', null, null, null, null)`)
 	dir := t.TempDir()
 	for name, text := range map[string]string{
-		"here.csv":  "pass_no,posted,amount,settled,text\n00417,05 Jan 2031,40,true,Day pass\n417,2031-01-06,55.00,false,\"two\nlines, \"\"quoted\"\"\"\nP4,,1,,\n",
-		"there.csv": "pass_no,posted,amount,settled,text\n00417,2031-01-05,40.00,true,Day pass\n417,2031-01-06,55.10,false,\"two\nlines, \"\"quoted\"\"\"\nP3,,,,\n",
+		"here.csv": "pass_no,posted,amount,settled,text\n00417,05 Jan 2031,40,true,Day " +
+			"pass\n417,2031-01-06,55.00,false,\"two\nlines, \"\"quoted\"\"\"\nP4,,1,,\n",
+		"there.csv": "pass_no,posted,amount,settled,text\n00417,2031-01-05,40.00,true,Day " +
+			"pass\n417,2031-01-06,55.10,false,\"two\nlines, \"\"quoted\"\"\"\nP3,,,,\n",
 	} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
 		}
 	}
 	var outcomes [2]string
-	for i, against := range [][]string{{"--against", address, "--query", "select * from clearing order by pass_no;"}, {"--against", "there.csv"}} {
-		args := append([]string{"reconcile", "here.csv", "--key", "pass_no", "--total", "amount", "--out", "out.csv", "--replace"}, against...)
+	for i, against := range [][]string{{"--against", address, "--query", "select * from clearing order by pass_no;"},
+		{"--against", "there.csv"}} {
+		args := append([]string{"reconcile", "here.csv", "--key", "pass_no", "--total", "amount", "--out", "out.csv",
+			"--replace"}, against...)
 		stdout, stderr, code := runProgram(t, dir, "", args...)
 		if code != ExitStop {
 			t.Fatalf("it ends with %d: %s", code, stderr)
@@ -99,12 +103,15 @@ func TestAQueryOnlyReads(t *testing.T) {
 	exec(`drop table if exists untouched; create table untouched (n int); insert into untouched values (1), (2);
 		create or replace function nibble() returns int language sql as 'delete from untouched returning n'`)
 	for _, query := range []string{
-		"delete from untouched returning n", "insert into untouched values (3) returning n", "with gone as (delete from untouched returning n) select * from gone",
-		"select nibble()", "select 1; delete from untouched", "drop table untouched", "select set_config('transaction_read_only', 'off', true)", "update untouched set n = $1",
+		"delete from untouched returning n", "insert into untouched values (3) returning n",
+		"with gone as (delete from untouched returning n) select * from gone",
+		"select nibble()", "select 1; delete from untouched", "drop table untouched",
+		"select set_config('transaction_read_only', 'off', true)", "update untouched set n = $1",
 		"select n from nothing_there", "selec 1",
 	} {
 		_, stderr, code := runProgram(t, t.TempDir(), "", "collate", address, "--query", query)
-		if code != ExitNotDone || !strings.Contains(stderr, "the database refuses the query") && !strings.Contains(stderr, "the query ") {
+		if code != ExitNotDone || !strings.Contains(stderr, "the database refuses the query") &&
+			!strings.Contains(stderr, "the query ") {
 			t.Errorf("%s: it ends with %d and says %q", query, code, stderr)
 		}
 	}
@@ -117,12 +124,14 @@ func TestAQueryOnlyReads(t *testing.T) {
 func TestAQueryIsStreamed(t *testing.T) {
 	address, _, _ := server(t)
 	stdout, stderr, code := runProgram(t, t.TempDir(), "", "tieout", address,
-		"--query", "select g as n, (g * 0.25)::numeric(12,2) as amount, repeat('x', 200) as text from generate_series(1, 300000) g", "--total", "amount", "--memory", "32MB")
+		"--query", "select g as n, (g * 0.25)::numeric(12,2) as amount, repeat('x', 200) as text from "+
+			"generate_series(1, 300000) g", "--total", "amount", "--memory", "32MB")
 	// 300,000 × 300,001 / 2 × 0.25
 	if code != ExitDone || !strings.Contains(stdout, "11,250,037,500.00") || !strings.Contains(stdout, "300,000") {
 		t.Errorf("it ends with %d: %s%s", code, stdout, stderr)
 	}
-	_, stderr, code = runProgram(t, t.TempDir(), "", "collate", address, "--query", "select 1 / (9000 - g) as n, repeat('x', 100) as text from generate_series(1, 10000) g", "--out", "x.csv")
+	_, stderr, code = runProgram(t, t.TempDir(), "", "collate", address, "--query",
+		"select 1 / (9000 - g) as n, repeat('x', 100) as text from generate_series(1, 10000) g", "--out", "x.csv")
 	if code != ExitNotDone || !strings.Contains(stderr, "division by zero") {
 		t.Errorf("a query that fails half way ends with %d: %s", code, stderr)
 	}
@@ -132,15 +141,20 @@ func TestPasswordsAreNeverShown(t *testing.T) {
 	address, password, _ := server(t)
 	withPassword := strings.Replace(address, "@", ":"+password+"@", 1)
 	for _, args := range [][]string{
-		{"collate", withPassword, "--query", "select 1"}, {"reconcile", address, "--query", "select 1 as k", "--against", address + "?password=" + password, "--against-query", "select 1 as k", "--key", "k"},
+		{"collate", withPassword, "--query", "select 1"},
+		{"reconcile", address, "--query", "select 1 as k", "--against", address + "?password=" + password,
+			"--against-query", "select 1 as k", "--key", "k"},
 	} {
 		stdout, stderr, code := runProgram(t, t.TempDir(), "", args...)
-		if code != ExitNotDone || !strings.Contains(stderr, "a password does not belong on a command line") || strings.Contains(stdout+stderr, password) {
+		if code != ExitNotDone || !strings.Contains(stderr, "a password does not belong on a command line") ||
+			strings.Contains(stdout+stderr, password) {
 			t.Errorf("%v: it ends with %d and says %q", args[0], code, stderr)
 		}
 	}
 	t.Setenv("PGPASSWORD", "wrong"+password)
-	if _, stderr, code := runProgram(t, t.TempDir(), "", "collate", address, "--query", "select 1"); code != ExitNotDone || strings.Contains(stderr, password) || !strings.Contains(stderr, "password file") {
+	if _, stderr, code := runProgram(t, t.TempDir(), "", "collate", address, "--query",
+		"select 1"); code != ExitNotDone || strings.Contains(stderr, password) ||
+		!strings.Contains(stderr, "password file") {
 		t.Errorf("a wrong password ends with %d and says %q", code, stderr)
 	}
 }
@@ -157,7 +171,8 @@ func TestAnInterruptCancelsTheQuery(t *testing.T) {
 		t.Fatal(err)
 	}
 	running := func() string {
-		return query("select count(*) from pg_stat_activity where state = 'active' and query like '%interrupted_by_test%' and pid <> pg_backend_pid()")
+		return query("select count(*) from pg_stat_activity where state = 'active' and query like " +
+			"'%interrupted_by_test%' and pid <> pg_backend_pid()")
 	}
 	for deadline := time.Now().Add(20 * time.Second); running() == "0"; time.Sleep(10 * time.Millisecond) {
 		if time.Now().After(deadline) {
@@ -167,7 +182,8 @@ func TestAnInterruptCancelsTheQuery(t *testing.T) {
 	if err := cmd.Process.Signal(os.Interrupt); err != nil {
 		t.Fatal(err)
 	}
-	if err := cmd.Wait(); cmd.ProcessState.ExitCode() != ExitNotDone || !strings.Contains(complaints.String(), "interrupted; nothing was written") {
+	if err := cmd.Wait(); cmd.ProcessState.ExitCode() != ExitNotDone ||
+		!strings.Contains(complaints.String(), "interrupted; nothing was written") {
 		t.Errorf("it ends with %v: %s", err, complaints.String())
 	}
 	for deadline := time.Now().Add(20 * time.Second); running() != "0"; time.Sleep(10 * time.Millisecond) {

@@ -45,9 +45,11 @@ func TestDemo(t *testing.T) {
 	for _, line := range readCSV(t, filepath.Join(dir, "my demo", "control.csv"), ',')[1:] {
 		declared[line[0]+"_"+line[1]] = line[2:]
 	}
-	rows := len(readDelimited(t, filepath.Join(journals, "dunmarrow_2031-02.txt"), '\t', unicode.UTF16(unicode.LittleEndian, unicode.ExpectBOM))) - 1
+	rows := len(readDelimited(t, filepath.Join(journals, "dunmarrow_2031-02.txt"), '\t',
+		unicode.UTF16(unicode.LittleEndian, unicode.ExpectBOM))) - 1
 	found := new(big.Rat)
-	for _, record := range readDelimited(t, filepath.Join(journals, "corvane_2031-03.csv"), ';', charmap.Windows1252)[1:] {
+	for _, record := range readDelimited(t, filepath.Join(journals, "corvane_2031-03.csv"), ';',
+		charmap.Windows1252)[1:] {
 		found.Add(found, money(t, strings.NewReplacer(".", "", ",", ".").Replace(record[6])))
 	}
 	difference := new(big.Rat).Sub(found, money(t, declared["corvane_2031-03"][1]))
@@ -72,8 +74,10 @@ func TestDemo(t *testing.T) {
 	}
 	stdout = printedID.ReplaceAllString(stdout, "")
 	for _, want := range []string{ // one of each fault that is planted
-		fmt.Sprintf("dunmarrow_2031-02.txt\n          declared %s rows, %d arrived: 1 missing", declared["dunmarrow_2031-02"][0], rows),
-		fmt.Sprintf("corvane_2031-03.csv, column debit\n          declared %s, found %s, difference %s; the difference is a multiple of nine",
+		fmt.Sprintf("dunmarrow_2031-02.txt\n          declared %s rows, %d arrived: 1 missing",
+			declared["dunmarrow_2031-02"][0], rows),
+		fmt.Sprintf("corvane_2031-03.csv, column debit\n          declared %s, found %s, difference %s; the "+
+			"difference is a multiple of nine",
 			grouped(declared["corvane_2031-03"][1]), grouped(found.FloatString(2)), grouped(difference.FloatString(2))),
 		"has the usual columns in another order: posted, document",
 		"has beside the usual columns season",
@@ -182,39 +186,49 @@ func TestExamples(t *testing.T) {
 		}
 		pages = append(pages, page{file, string(text)})
 	}
-	count := 0
+	made := demoFolder(t)
 	for _, p := range pages {
-		dir := demoFolder(t)
-		before := count
-		for line := range strings.Lines(p.text) {
-			line = strings.TrimPrefix(strings.TrimSpace(line), "$ ")
-			if !strings.HasPrefix(line, "lastblock ") || !strings.ContainsAny(line, "/-") && line != "lastblock demo" && line != "lastblock version" {
-				continue
+		t.Run(filepath.Base(p.name), func(t *testing.T) {
+			t.Parallel()
+			dir := t.TempDir()
+			if err := os.CopyFS(dir, os.DirFS(made)); err != nil {
+				t.Fatal(err)
 			}
-			if strings.Contains(line, documentedDatabase) {
-				if os.Getenv("LASTBLOCK_POSTGRES") == "" { // .ci/postgres starts a server, see there
-					count++
-					_, stderr, code := runProgram(t, dir, "", splitWords(strings.ReplaceAll(line, documentedDatabase, "postgres://reader@127.0.0.1:1/books"))[1:]...)
-					if code != ExitNotDone || !strings.Contains(stderr, "127.0.0.1") {
-						t.Errorf("%s: %s\nwithout a server ends with %d: %s", p.name, line, code, stderr)
-					}
-					continue
-				}
-				address, _, exec := server(t)
-				exec("create table if not exists statement (pass_no text, amount numeric)")
-				line = strings.ReplaceAll(line, documentedDatabase, address)
+			if count := runExamples(t, dir, p.text); count == 0 && strings.HasSuffix(p.name, "--help") {
+				t.Errorf("%s has no example", p.name)
 			}
-			count++
-			_, stderr, code := runProgram(t, dir, "", splitWords(line)[1:]...)
-			if code != ExitDone && code != ExitStop {
-				t.Errorf("%s: %s\nends with %d: %s", p.name, line, code, stderr)
-			}
+		})
+	}
+}
+
+// runExamples runs the command lines in a text in the demo's folder, and tells how many there are.
+func runExamples(t *testing.T, dir, text string) (count int) {
+	t.Helper()
+	for line := range strings.Lines(text) {
+		line = strings.TrimPrefix(strings.TrimSpace(line), "$ ")
+		if !strings.HasPrefix(line, "lastblock ") || !strings.ContainsAny(line, "/-") && line != "lastblock demo" &&
+			line != "lastblock version" {
+			continue
 		}
-		if count == before && strings.HasSuffix(p.name, "--help") {
-			t.Errorf("%s has no example", p.name)
+		count++
+		address, reachable := "postgres://reader@127.0.0.1:1/books", true
+		if strings.Contains(line, documentedDatabase) {
+			if reachable = os.Getenv("LASTBLOCK_POSTGRES") != ""; reachable { // .ci/postgres starts a server, see there
+				own, _, exec := server(t)
+				address = own
+				exec("create table if not exists statement (pass_no text, amount numeric)")
+			}
+			line = strings.ReplaceAll(line, documentedDatabase, address)
+		}
+		_, stderr, code := runProgram(t, dir, "", splitWords(line)[1:]...)
+		if reachable && code != ExitDone && code != ExitStop {
+			t.Errorf("%s\nends with %d: %s", line, code, stderr)
+		}
+		if !reachable && (code != ExitNotDone || !strings.Contains(stderr, "127.0.0.1")) {
+			t.Errorf("%s\nwithout a server ends with %d: %s", line, code, stderr)
 		}
 	}
-	t.Logf("%d examples", count)
+	return count
 }
 
 // What the README shows of the demo is what the demo says.
@@ -271,7 +285,8 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		"split":     {"lastblock-demo/journals/dunmarrow_2031-01.txt", "--rows", "5", "--out-dir", "parts"},
 	} {
 		plan := "lastblock-demo/lastblock.toml"
-		if folder, ok := map[string]string{"doubles": "april", "reconcile": "passes", "align": "balances"}[command]; ok {
+		if folder, ok := map[string]string{"doubles": "april", "reconcile": "passes",
+			"align": "balances"}[command]; ok {
 			plan = "lastblock-demo/" + folder + "/lastblock.toml"
 		}
 		stdout, stderr, _ := runProgram(t, dir, "", append([]string{command, "--plan", plan, "--json"}, args...)...)
@@ -303,7 +318,8 @@ func TestJSONIsAsDocumented(t *testing.T) {
 
 func TestIntakeJSON(t *testing.T) {
 	dir := demoFolder(t)
-	stdout, _, code := runProgram(t, dir, "", "intake", "--plan", "lastblock-demo/lastblock.toml", "--json", "--head", "2")
+	stdout, _, code := runProgram(t, dir, "", "intake", "--plan", "lastblock-demo/lastblock.toml", "--json", "--head",
+		"2")
 	var document struct {
 		Sources []struct {
 			Source, Entity, Period, Delimiter, Encoding, Changed string
@@ -340,15 +356,18 @@ func TestIntakeJSON(t *testing.T) {
 			record[amount] = strings.NewReplacer(".", "", ",", ".").Replace(record[amount])
 		}
 	}
-	if corvane.Source != "corvane_2031-01.csv" || corvane.Entity != "corvane" || corvane.Period != "2031-01" || corvane.Delimiter != ";" || !corvane.Header ||
-		corvane.Rows != len(records)-1 || !strings.HasPrefix(corvane.FirstDate, "2031-01-") || !reflect.DeepEqual(corvane.Head, records[1:3]) {
+	if corvane.Source != "corvane_2031-01.csv" || corvane.Entity != "corvane" || corvane.Period != "2031-01" ||
+		corvane.Delimiter != ";" || !corvane.Header ||
+		corvane.Rows != len(records)-1 || !strings.HasPrefix(corvane.FirstDate, "2031-01-") ||
+		!reflect.DeepEqual(corvane.Head, records[1:3]) {
 		t.Errorf("corvane is %+v", corvane)
 	}
 	kinds := make(map[string]string)
 	for _, c := range document.Columns {
 		kinds[c.Column] = fmt.Sprintf("%s %d %d", c.Kind, c.Sources, c.Others)
 	}
-	for column, want := range map[string]string{"posted": "date 15 0", "account": "text 15 0", "debit": "amount 15 0", "season": "text 1 0"} {
+	for column, want := range map[string]string{"posted": "date 15 0", "account": "text 15 0", "debit": "amount 15 0",
+		"season": "text 1 0"} {
 		if kinds[column] != want {
 			t.Errorf("%s is %s, want %s", column, kinds[column], want)
 		}
@@ -417,7 +436,8 @@ func TestAFullDiskIsAnError(t *testing.T) {
 		cmd.Dir, cmd.Stdout = dir, full
 		var complaint strings.Builder
 		cmd.Stderr = &complaint
-		if err := cmd.Run(); cmd.ProcessState.ExitCode() != ExitNotDone || !strings.Contains(complaint.String(), "no space left") {
+		if err := cmd.Run(); cmd.ProcessState.ExitCode() != ExitNotDone ||
+			!strings.Contains(complaint.String(), "no space left") {
 			t.Errorf("%s: %v: %s", args[0], err, complaint.String())
 		}
 		full.Close()
@@ -431,8 +451,10 @@ func TestCompletionReadsTheHeader(t *testing.T) {
 		want []string
 	}{
 		{[]string{"tieout", "lastblock-demo/journals", "--only", "dunmarrow*", "--total", "de"}, []string{"debit"}},
-		{[]string{"tieout", "lastblock-demo/journals", "--only", "dunmarrow*", "--total", "debit,cr"}, []string{"debit,credit"}},
-		{[]string{"rollup", "lastblock-demo/journals", "--name", "{entity}_{period}", "--by", "p"}, []string{"posted", "period"}},
+		{[]string{"tieout", "lastblock-demo/journals", "--only", "dunmarrow*", "--total", "debit,cr"},
+			[]string{"debit,credit"}},
+		{[]string{"rollup", "lastblock-demo/journals", "--name", "{entity}_{period}", "--by", "p"},
+			[]string{"posted", "period"}},
 		{[]string{"tie"}, []string{"tieout"}},
 	} {
 		stdout, _, _ := runProgram(t, dir, "", append([]string{"__complete"}, c.args...)...)
@@ -467,7 +489,8 @@ func TestSourcesAreNeverChanged(t *testing.T) {
 	for _, args := range [][]string{
 		{"intake"}, {"tieout"}, {"collate", "--out", "x.xlsx"}, {"rollup", "--out", "y.csv"},
 	} {
-		if _, stderr, code := runProgram(t, dir, "", append(args, "--plan", "lastblock-demo/lastblock.toml")...); code == ExitNotDone {
+		if _, stderr, code := runProgram(t, dir, "",
+			append(args, "--plan", "lastblock-demo/lastblock.toml")...); code == ExitNotDone {
 			t.Error(stderr)
 		}
 	}

@@ -35,9 +35,11 @@ func TestABrokenEngineWritesNothing(t *testing.T) {
 		{"collate %s --total v --out OUT/all.csv --suspense OUT/suspense.csv", true},
 		{"collate %s --total v --out OUT/all.xlsx --anyway", true},
 		{"collate %s --total v", true},
-		{"doubles %s --total v --findings OUT/findings.csv --review OUT/review.xlsx --out OUT/kept.csv --suspense OUT/dropped.csv --keep first", true},
+		{"doubles %s --total v --findings OUT/findings.csv --review OUT/review.xlsx --out OUT/kept.csv --suspense " +
+			"OUT/dropped.csv --keep first", true},
 		{"rollup %s --by k --sum v --out OUT/sums.csv", true},
-		{"reconcile %[1]s --against %[1]s --key k --total v --out OUT/both.csv --corrected OUT/corrected.csv --prefer here --findings OUT/findings.csv", true},
+		{"reconcile %[1]s --against %[1]s --key k --total v --out OUT/both.csv --corrected OUT/corrected.csv " +
+			"--prefer here --findings OUT/findings.csv", true},
 		{"reconcile %[1]s --against %[1]s --key k --then-key v --combine 2 --total v --json", true},
 		{"reconcile %[1]s --mirror k=v --total v --out OUT/both.csv", true},
 		{"attach %[1]s --from %[1]s.list --key k --bring v=w --total v --out OUT/named.csv", true},
@@ -47,8 +49,10 @@ func TestABrokenEngineWritesNothing(t *testing.T) {
 		{"split %s --by k --out-dir OUT/parts", true},
 		{"prove %[1]s --equals %[1]s --json", false},
 	} {
-		for name, f := range map[string]fault.Fault{"nothing": fault.None, "drop": fault.DropRecord, "double": fault.DoubleRecord, "change": fault.ChangeAmount} {
-			if f == fault.ChangeAmount && !c.amounts || f == fault.DoubleRecord && strings.HasPrefix(c.command, "split") {
+		for name, f := range map[string]fault.Fault{"nothing": fault.None, "drop": fault.DropRecord,
+			"double": fault.DoubleRecord, "change": fault.ChangeAmount} {
+			if f == fault.ChangeAmount && !c.amounts || f == fault.DoubleRecord &&
+				strings.HasPrefix(c.command, "split") {
 				continue // split copies lines, and so never writes one twice that is handed on twice
 			}
 			t.Run(strings.Fields(c.command)[0]+" "+name, func(t *testing.T) {
@@ -63,8 +67,10 @@ func TestABrokenEngineWritesNothing(t *testing.T) {
 					}
 					return
 				}
-				if code != ExitNotDone || !strings.Contains(stderr.String(), "internal error: the proof of") || stdout.Len() > 0 {
-					t.Errorf("it ends with %d and says %q on standard error, and %q", code, stderr.String(), stdout.String())
+				if code != ExitNotDone || !strings.Contains(stderr.String(), "internal error: the proof of") ||
+					stdout.Len() > 0 {
+					t.Errorf("it ends with %d and says %q on standard error, and %q", code, stderr.String(),
+						stdout.String())
 				}
 				err := filepath.WalkDir(out, func(path string, entry os.DirEntry, err error) error {
 					if err == nil && !entry.IsDir() {

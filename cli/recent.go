@@ -25,10 +25,11 @@ const (
 	recentMost   = 10_000 // findings of one run
 )
 
-// remember keeps what was found by a command, told by its name and its paths. Where that cannot be written nothing is lost
-// that --findings does not keep.
+// remember keeps what was found by a command, told by its name and its paths. Where that cannot be written
+// nothing is lost that --findings does not keep.
 func remember(run []string, findings []finding.Finding) {
-	findings = slices.DeleteFunc(slices.Clone(findings), func(f finding.Finding) bool { return f.Weight == finding.Note })
+	findings = slices.DeleteFunc(slices.Clone(findings),
+		func(f finding.Finding) bool { return f.Weight == finding.Note })
 	folder, err := os.UserCacheDir()
 	here, errHere := os.Getwd()
 	if err != nil || errHere != nil || len(findings) == 0 {
@@ -69,7 +70,10 @@ func recentFiles(folder string) []string {
 			changed[file] = info.ModTime().UnixNano()
 		}
 	}
-	slices.SortFunc(files, func(a, b string) int { return cmp.Or(cmp.Compare(changed[b], changed[a]), cmp.Compare(a, b)) })
+	slices.SortFunc(files, func(a, b string) int {
+		return cmp.Or(cmp.Compare(changed[b], changed[a]),
+			cmp.Compare(a, b))
+	})
 	return files
 }
 

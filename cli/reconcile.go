@@ -145,7 +145,8 @@ func cellsOf(columns []reconcile.Column) []show.Cells {
 // keeps results from being written.
 func (o *reconciledFiles) write(ctx context.Context, r *view.Reconciliation) error {
 	if o.findings != nil {
-		if err := show.WriteFindings(o.findings, o.findingsFormat.Format, o.findingsFormat.Packed, o.task.Shield, show.Each(r.Findings)); err != nil {
+		if err := show.WriteFindings(o.findings, o.findingsFormat.Format, o.findingsFormat.Packed, o.task.Shield,
+			show.Each(r.Findings)); err != nil {
 			return err
 		}
 	}
@@ -161,7 +162,8 @@ func (o *reconciledFiles) write(ctx context.Context, r *view.Reconciliation) err
 		}
 	}
 	if o.corrected != nil {
-		if err := o.correctedFormat.Write(o.corrected, func(w io.Writer) error { return r.WriteCorrected(ctx, w) }); err != nil {
+		if err := o.correctedFormat.Write(o.corrected,
+			func(w io.Writer) error { return r.WriteCorrected(ctx, w) }); err != nil {
 			return err
 		}
 	}

@@ -39,7 +39,8 @@ func TestStatusesInEveryFormat(t *testing.T) {
 	planted := map[string]int{"differs": 1, "only-here": 1, "only-there": 1, "ambiguous": 2}
 	for _, ending := range []string{"csv", "tsv", "json", "jsonl", "xlsx", "parquet", "csv.gz", "jsonl.zst"} {
 		out := filepath.Join("lastblock-demo", "results", "both."+ending)
-		if _, stderr, code := runProgram(t, dir, "", "reconcile", "--plan", passesPlan, "--out", out); code != ExitStop {
+		if _, stderr, code := runProgram(t, dir, "", "reconcile", "--plan", passesPlan, "--out",
+			out); code != ExitStop {
 			t.Fatalf("%s: it ends with %d: %s", ending, code, stderr)
 		}
 		sheets := []string{""}
@@ -136,7 +137,8 @@ func TestReconciledWorkbook(t *testing.T) {
 	here, _ := strconv.ParseFloat(column("amount"), 64)
 	there, _ := strconv.ParseFloat(column("amount there"), 64)
 	apart, _ := strconv.ParseFloat(column("amount difference"), 64)
-	if column("pass_no") != "00423" || column("pass_no there") != "423" || apart == 0 || there-here-apart > 0.001 || there-here-apart < -0.001 {
+	if column("pass_no") != "00423" || column("pass_no there") != "423" || apart == 0 || there-here-apart > 0.001 ||
+		there-here-apart < -0.001 {
 		t.Errorf("the record that differs is %q", rows[1])
 	}
 }
@@ -146,11 +148,14 @@ func TestReconciledWorkbook(t *testing.T) {
 func TestTheCorrectedSetAgrees(t *testing.T) {
 	dir := demoFolder(t)
 	corrected := filepath.Join("lastblock-demo", "results", "corrected.csv")
-	if _, stderr, code := runProgram(t, dir, "", "reconcile", "--plan", passesPlan, "--corrected", corrected, "--prefer", "there", "--bare"); code != ExitStop {
+	if _, stderr, code := runProgram(t, dir, "", "reconcile", "--plan", passesPlan, "--corrected", corrected,
+		"--prefer", "there", "--bare"); code != ExitStop {
 		t.Fatalf("it ends with %d: %s", code, stderr)
 	}
-	stdout, stderr, _ := runProgram(t, dir, "", "reconcile", corrected, "--against", "lastblock-demo/passes/statement.csv",
-		"--against-rename", "Pass=pass_no,Company=entity,Sold=sold,Amount=amount", "--key", "pass_no", "--total", "amount", "--json")
+	stdout, stderr, _ := runProgram(t, dir, "", "reconcile", corrected, "--against",
+		"lastblock-demo/passes/statement.csv",
+		"--against-rename", "Pass=pass_no,Company=entity,Sold=sold,Amount=amount", "--key", "pass_no", "--total",
+		"amount", "--json")
 	var document struct {
 		Counts    map[string]int
 		Statement []struct{ Label, Amount string }
@@ -158,7 +163,8 @@ func TestTheCorrectedSetAgrees(t *testing.T) {
 	if err := json.Unmarshal([]byte(stdout), &document); err != nil {
 		t.Fatalf("%v: %s%s", err, stdout, stderr)
 	}
-	if c := document.Counts; c["differs"] != 0 || c["only-here"] != 1 || c["only-there"] != 0 || c["ambiguous"] != 0 || c["agrees"] != 45 {
+	if c := document.Counts; c["differs"] != 0 || c["only-here"] != 1 || c["only-there"] != 0 || c["ambiguous"] != 0 ||
+		c["agrees"] != 45 {
 		t.Errorf("against the corrected set the counts are %v", c)
 	}
 }
@@ -178,9 +184,11 @@ func TestAlignedFormats(t *testing.T) {
 		return string(text)
 	}
 	for out, want := range map[string]string{
-		"o.csv":   "k,present_in,name,v\nx,2,\"\",1.50\ny,1,blue,\nz,1,,2\n",
-		"o.tsv":   "k\tpresent_in\tname\tv\nx\t2\t\"\"\t1.50\ny\t1\tblue\t\nz\t1\t\t2\n",
-		"o.jsonl": `{"k":"x","present_in":"2","name":"","v":"1.50"}` + "\n" + `{"k":"y","present_in":"1","name":"blue","v":null}` + "\n" + `{"k":"z","present_in":"1","name":null,"v":"2"}` + "\n",
+		"o.csv": "k,present_in,name,v\nx,2,\"\",1.50\ny,1,blue,\nz,1,,2\n",
+		"o.tsv": "k\tpresent_in\tname\tv\nx\t2\t\"\"\t1.50\ny\t1\tblue\t\nz\t1\t\t2\n",
+		"o.jsonl": `{"k":"x","present_in":"2","name":"","v":"1.50"}` + "\n" +
+			`{"k":"y","present_in":"1","name":"blue","v":null}` + "\n" +
+			`{"k":"z","present_in":"1","name":null,"v":"2"}` + "\n",
 	} {
 		if got := run(out); got != want {
 			t.Errorf("%s is\n%s\nwant\n%s", out, got, want)
@@ -192,12 +200,15 @@ func TestAlignedFormats(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer book.Close()
-	for cell, want := range map[string]excelize.CellType{"C2": excelize.CellTypeInlineString, "C4": excelize.CellTypeUnset, "D3": excelize.CellTypeUnset, "D2": excelize.CellTypeNumber} {
-		if got, err := book.GetCellType("Records", cell); err != nil || got != want && !(want == excelize.CellTypeNumber && got == excelize.CellTypeUnset) {
+	for cell, want := range map[string]excelize.CellType{"C2": excelize.CellTypeInlineString,
+		"C4": excelize.CellTypeUnset, "D3": excelize.CellTypeUnset, "D2": excelize.CellTypeNumber} {
+		if got, err := book.GetCellType("Records", cell); err != nil || got != want &&
+			!(want == excelize.CellTypeNumber && got == excelize.CellTypeUnset) {
 			t.Errorf("cell %s is of type %d, want %d: %v", cell, got, want, err)
 		}
 	}
-	if value, err := book.GetCellValue("Records", "D2", excelize.Options{RawCellValue: true}); err != nil || value != "1.5" {
+	if value, err := book.GetCellValue("Records", "D2", excelize.Options{RawCellValue: true}); err != nil ||
+		value != "1.5" {
 		t.Errorf("the amount is %q: %v", value, err)
 	}
 	run("o.parquet")
@@ -210,8 +221,10 @@ func TestAlignedFormats(t *testing.T) {
 // In a workbook what is brought is of its kind: a rate is a number, a code a text.
 func TestAttachedKinds(t *testing.T) {
 	dir := t.TempDir()
-	writeFiles(t, dir, map[string]string{"r.csv": "k,v\nEUR,1\nCHF,2\nGBP,3\n", "ref.csv": "code;rate;account;from\nEUR;1,00;00417;2031-01-31\nCHF;1,05;00418;2031-02-28\n"})
-	_, stderr, code := runProgram(t, dir, "", "attach", "r.csv", "--from", "ref.csv", "--key", "k=code", "--bring", "rate,account,from", "--else", "none", "--out", "o.xlsx")
+	writeFiles(t, dir, map[string]string{"r.csv": "k,v\nEUR,1\nCHF,2\nGBP,3\n",
+		"ref.csv": "code;rate;account;from\nEUR;1,00;00417;2031-01-31\nCHF;1,05;00418;2031-02-28\n"})
+	_, stderr, code := runProgram(t, dir, "", "attach", "r.csv", "--from", "ref.csv", "--key", "k=code", "--bring",
+		"rate,account,from", "--else", "none", "--out", "o.xlsx")
 	if code != ExitDone {
 		t.Fatalf("it ends with %d: %s", code, stderr)
 	}
@@ -220,8 +233,10 @@ func TestAttachedKinds(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer book.Close()
-	for cell, want := range map[string]string{"C1": "rate", "C2": "1", "C3": "1.05", "C4": "none", "D2": "00417", "D4": "none", "E3": "47907", "E4": "none"} {
-		if got, err := book.GetCellValue("Records", cell, excelize.Options{RawCellValue: true}); err != nil || got != want {
+	for cell, want := range map[string]string{"C1": "rate", "C2": "1", "C3": "1.05", "C4": "none", "D2": "00417",
+		"D4": "none", "E3": "47907", "E4": "none"} {
+		if got, err := book.GetCellValue("Records", cell, excelize.Options{RawCellValue: true}); err != nil ||
+			got != want {
 			t.Errorf("cell %s holds %q, want %q: %v", cell, got, want, err)
 		}
 	}
@@ -233,7 +248,8 @@ func TestReconcileAPipe(t *testing.T) {
 	writeFiles(t, dir, map[string]string{"b.csv": "k,v\na,1\nb,3\n"})
 	const piped = "k,v\na,1\nb,2\n"
 	for _, args := range [][]string{{"-", "--against", "b.csv"}, {"b.csv", "--against", "-"}} {
-		stdout, stderr, code := runProgram(t, dir, piped, append([]string{"reconcile", "--key", "k", "--total", "v"}, args...)...)
+		stdout, stderr, code := runProgram(t, dir, piped,
+			append([]string{"reconcile", "--key", "k", "--total", "v"}, args...)...)
 		if code != ExitStop || !strings.Contains(stdout, "v: other amounts (1 pair)") {
 			t.Errorf("%v ends with %d: %s%s", args, code, stdout, stderr)
 		}
@@ -261,7 +277,8 @@ func TestManyFilesAreOne(t *testing.T) {
 		}
 	}
 	for i, args := range [][]string{{"here", "--against", "there"}, {"here.csv", "--against", "there.csv"}} {
-		stdout, stderr, _ := runProgram(t, dir, "", append([]string{"reconcile", "--key", "k", "--total", "v", "--json"}, args...)...)
+		stdout, stderr, _ := runProgram(t, dir, "",
+			append([]string{"reconcile", "--key", "k", "--total", "v", "--json"}, args...)...)
 		if err := json.Unmarshal([]byte(stdout), &documents[i]); err != nil {
 			t.Fatalf("%v: %s", err, stderr)
 		}
@@ -275,7 +292,8 @@ func TestManyFilesAreOne(t *testing.T) {
 // kind than these let them be written.
 func TestReconcileKeepsItsOutputsApart(t *testing.T) {
 	dir := t.TempDir()
-	writeFiles(t, dir, map[string]string{"here/a.csv": "k,v\na,1\n", "there/b.csv": "k,v\na,2\n", "lacks/b.csv": "k,w\na,2\n", "lacks/c.csv": "k,v\nb,2\n"})
+	writeFiles(t, dir, map[string]string{"here/a.csv": "k,v\na,1\n", "there/b.csv": "k,v\na,2\n",
+		"lacks/b.csv": "k,w\na,2\n", "lacks/c.csv": "k,v\nb,2\n"})
 	for _, out := range []string{"here/out.csv", "there/out.csv"} {
 		_, stderr, code := runProgram(t, dir, "", "reconcile", "here", "--against", "there", "--key", "k", "--out", out)
 		if code != ExitNotDone || !strings.Contains(stderr, "would lie among the sources") {
@@ -284,7 +302,8 @@ func TestReconcileKeepsItsOutputsApart(t *testing.T) {
 	}
 	args := []string{"reconcile", "here", "--against", "lacks", "--key", "k", "--total", "v", "--out", "out.csv"}
 	stdout, stderr, code := runProgram(t, dir, "", args...)
-	if _, err := os.Stat(filepath.Join(dir, "out.csv")); code != ExitStop || err == nil || !strings.Contains(stdout, "the result was not written, because of \"stop\" findings") {
+	if _, err := os.Stat(filepath.Join(dir, "out.csv")); code != ExitStop || err == nil ||
+		!strings.Contains(stdout, "the result was not written, because of \"stop\" findings") {
 		t.Errorf("where a source lacks the total it ends with %d: %s%s", code, stdout, stderr)
 	}
 	if _, stderr, code := runProgram(t, dir, "", append(args, "--anyway")...); code != ExitStop {
@@ -300,16 +319,19 @@ func TestAcceptWhatReconcileFinds(t *testing.T) {
 	dir := t.TempDir()
 	t.Setenv("XDG_CACHE_HOME", t.TempDir())
 	writeFiles(t, dir, map[string]string{"a.csv": "k,v\na,1\nb,2\n", "b.csv": "k,v\na,1\nb,5\n"})
-	args := []string{"reconcile", "a.csv", "--against", "b.csv", "--key", "k", "--total", "v", "--decisions", "decisions.csv"}
+	args := []string{"reconcile", "a.csv", "--against", "b.csv", "--key", "k", "--total", "v", "--decisions",
+		"decisions.csv"}
 	if _, stderr, code := runProgram(t, dir, "", args[:len(args)-2]...); code != ExitStop {
 		t.Fatalf("it ends with %d: %s", code, stderr)
 	}
 	stdout, _, _ := runProgram(t, dir, "", args[:len(args)-2]...)
 	id := printedID.FindString(stdout)
-	if _, stderr, code := runProgram(t, dir, "", "decide", strings.TrimPrefix(strings.TrimSpace(id), "id "), "--accept", "--reason", "a fee of the bank", "--decisions", "decisions.csv"); code != ExitDone {
+	if _, stderr, code := runProgram(t, dir, "", "decide", strings.TrimPrefix(strings.TrimSpace(id), "id "), "--accept",
+		"--reason", "a fee of the bank", "--decisions", "decisions.csv"); code != ExitDone {
 		t.Fatalf("decide %q ends with %d: %s", id, code, stderr)
 	}
-	if stdout, stderr, code := runProgram(t, dir, "", args...); code != ExitDone || !strings.Contains(stdout, "a fee of the bank") {
+	if stdout, stderr, code := runProgram(t, dir, "", args...); code != ExitDone ||
+		!strings.Contains(stdout, "a fee of the bank") {
 		t.Errorf("accepted, it ends with %d: %s%s", code, stdout, stderr)
 	}
 	writeFiles(t, dir, map[string]string{"b.csv": "k,v\na,1\nb,6\n"})

@@ -31,7 +31,8 @@ type doublesJSON struct {
 
 func findDoublesJSON(t *testing.T, dir string, args ...string) *doublesJSON {
 	t.Helper()
-	stdout, stderr, _ := runProgram(t, dir, "", append([]string{"doubles", "--plan", planOfApril, "--json"}, args...)...)
+	stdout, stderr, _ := runProgram(t, dir, "",
+		append([]string{"doubles", "--plan", planOfApril, "--json"}, args...)...)
 	var d doublesJSON
 	if err := json.Unmarshal([]byte(stdout), &d); err != nil {
 		t.Fatalf("%v: %s", err, stderr)
@@ -47,7 +48,8 @@ func TestDoublesOfTheDemo(t *testing.T) {
 		got[k.Kind] = [2]int{k.Findings, k.Records}
 	}
 	want := map[finding.Kind][2]int{
-		finding.SameFile: {1, 16}, finding.Overlap: {1, 12}, finding.Resubmission: {1, 0}, finding.SameRecord: {2, 2}, finding.NearRecord: {2, 2}, finding.Reversal: {2, 0},
+		finding.SameFile: {1, 16}, finding.Overlap: {1, 12}, finding.Resubmission: {1, 0}, finding.SameRecord: {2, 2},
+		finding.NearRecord: {2, 2}, finding.Reversal: {2, 0},
 	}
 	for kind, n := range want {
 		if got[kind] != n {
@@ -61,7 +63,9 @@ func TestDoublesOfTheDemo(t *testing.T) {
 		if f.Kind == finding.NearRecord && !strings.Contains(f.Message, "E00487/E00478: two digits swapped") {
 			t.Errorf("the reason is %q", f.Message)
 		}
-		if f.Kind == finding.Resubmission && !strings.Contains(f.Message, "2 added, 0 gone, 2 changed; debit goes from 25,923.80 to 26,692.05 (+768.25)") {
+		if f.Kind == finding.Resubmission &&
+			!strings.Contains(f.Message, "2 added, 0 gone, 2 changed; debit goes from 25,923.80 to 26,692.05 "+
+				"(+768.25)") {
 			t.Errorf("what the resubmission does is %q", f.Message)
 		}
 	}
@@ -131,14 +135,16 @@ func TestAReviewIsTakenBack(t *testing.T) {
 		}
 	}
 	if kinds["same-record"] != 4 || kinds["near-record"] != 4 || kinds["same-file"] != 2 || differs != 8 {
-		t.Errorf("there are rows of %v, and %d documents are marked", kinds, differs) // of the near ones and the reversals
+		// of the near ones and the reversals
+		t.Errorf("there are rows of %v, and %d documents are marked", kinds, differs)
 	}
 	filled := filepath.Join(dir, results, "filled.xlsx")
 	if err := book.SaveAs(filled); err != nil {
 		t.Fatal(err)
 	}
 	stdout, stderr, code := runProgram(t, dir, "", "decide", "--from", filled, "--plan", planOfApril, "--user", "ada")
-	if code != ExitDone || !strings.Contains(stdout, "8 decisions in ") || !strings.Contains(stdout, "4 to keep, 4 to drop, by which 4 files or records are left out") {
+	if code != ExitDone || !strings.Contains(stdout, "8 decisions in ") ||
+		!strings.Contains(stdout, "4 to keep, 4 to drop, by which 4 files or records are left out") {
 		t.Fatalf("it ends with %d: %s%s", code, stdout, stderr)
 	}
 	log, err := decision.Read(filepath.Join(dir, "lastblock-demo", "april", "decisions.csv"))
@@ -154,15 +160,18 @@ func TestAReviewIsTakenBack(t *testing.T) {
 	if d.Proof.Dropped != 16+14+2 {
 		t.Errorf("%d records are left out", d.Proof.Dropped)
 	}
-	stdout, stderr, code = runProgram(t, dir, "", "collate", "--plan", planOfApril, "--json", "--out", filepath.Join(results, "all.csv"))
-	if code != ExitDone || !strings.Contains(stdout, `"dropped": 32`) || !strings.Contains(stdout, `"left_out": [`) || !strings.Contains(stdout, "one too many, ada on ") {
+	stdout, stderr, code = runProgram(t, dir, "", "collate", "--plan", planOfApril, "--json", "--out",
+		filepath.Join(results, "all.csv"))
+	if code != ExitDone || !strings.Contains(stdout, `"dropped": 32`) || !strings.Contains(stdout, `"left_out": [`) ||
+		!strings.Contains(stdout, "one too many, ada on ") {
 		t.Errorf("collate ends with %d: %s%s", code, stdout, stderr)
 	}
 
 	// The sheet is never taken for a source, even where it lies among them.
 	data, err := os.ReadFile(filled)
 	if err == nil {
-		err = os.WriteFile(filepath.Join(dir, "lastblock-demo", "april", "journals", "eskerby_2031-04_filled.xlsx"), data, 0o644)
+		err = os.WriteFile(filepath.Join(dir, "lastblock-demo", "april", "journals", "eskerby_2031-04_filled.xlsx"),
+			data, 0o644)
 	}
 	if err != nil {
 		t.Fatal(err)
@@ -178,7 +187,8 @@ func TestDoublesDoNotDependOnTheMachine(t *testing.T) {
 	dir := demoFolder(t)
 	var first string
 	for _, args := range [][]string{{"--jobs", "1"}, {"--jobs", "7"}, {"--jobs", "3", "--memory", "1MB"}} {
-		stdout, stderr, _ := runProgram(t, dir, "", append([]string{"doubles", "--plan", planOfApril, "--json"}, args...)...)
+		stdout, stderr, _ := runProgram(t, dir, "",
+			append([]string{"doubles", "--plan", planOfApril, "--json"}, args...)...)
 		if first == "" {
 			first = stdout
 		}
@@ -208,11 +218,14 @@ func TestDoublesAreLookedUp(t *testing.T) {
 		{"by the plan", []string{"--plan", planOfApril, "--decisions", "d2.csv"}},
 	} {
 		t.Setenv("XDG_CACHE_HOME", t.TempDir())
-		if stdout, stderr, code := runProgram(t, dir, "", append([]string{"decide", id, "--drop", "B", "--reason", "x", "--user", "ada"}, c.args...)...); code != ExitDone {
+		if stdout, stderr, code := runProgram(t, dir, "",
+			append([]string{"decide", id, "--drop", "B", "--reason", "x", "--user", "ada"},
+				c.args...)...); code != ExitDone {
 			t.Errorf("%s: it ends with %d: %s%s", c.rule, code, stdout, stderr)
 		}
 		log, err := decision.Read(filepath.Join(dir, c.args[len(c.args)-1]))
-		if err != nil || len(log.Decisions) != 1 || len(log.Decisions[0].Dropped) != 1 || log.Decisions[0].Dropped[0].Source != "fallowmere_2031-04.json" {
+		if err != nil || len(log.Decisions) != 1 || len(log.Decisions[0].Dropped) != 1 ||
+			log.Decisions[0].Dropped[0].Source != "fallowmere_2031-04.json" {
 			t.Errorf("%s: %+v, %v", c.rule, log, err)
 		}
 	}

@@ -99,7 +99,8 @@ func (a *app) withholdSummary(t *month.Rollup, s *view.Rollup, kept *show.Output
 }
 
 // writeSummary writes the summary to its file and says so.
-func (a *app) writeSummary(t *month.Rollup, s *view.Rollup, kept, output *show.Output, format show.Format, packed string) error {
+func (a *app) writeSummary(t *month.Rollup, s *view.Rollup, kept, output *show.Output, format show.Format,
+	packed string) error {
 	if err := s.Write(output, format, packed); err != nil {
 		return err
 	}
@@ -109,7 +110,8 @@ func (a *app) writeSummary(t *month.Rollup, s *view.Rollup, kept, output *show.O
 	if t.JSON {
 		return s.Document(a.stdout, true)
 	}
-	fmt.Fprintf(a.stdout, "%s: %s of %s\n", t.Out, show.Count(s.Count, "group"), show.Count(s.Formed.Result.Total.Records, "record"))
+	fmt.Fprintf(a.stdout, "%s: %s of %s\n", t.Out, show.Count(s.Count, "group"),
+		show.Count(s.Formed.Result.Total.Records, "record"))
 	reportSummary(a.stdout, s)
 	return nil
 }

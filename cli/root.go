@@ -88,7 +88,8 @@ func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 }
 
 func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer, outputs *show.Outputs) outcome {
-	app := &app{stdin: stdin, stdout: show.NewScreen(stdout), stderr: show.NewScreen(stderr), outputs: outputs, begun: time.Now()}
+	app := &app{stdin: stdin, stdout: show.NewScreen(stdout), stderr: show.NewScreen(stderr), outputs: outputs,
+		begun: time.Now()}
 	root := app.root()
 	args = spreadPaths(args)
 	root.SetArgs(args)
@@ -144,7 +145,10 @@ How references are read, as the flags without from-:
 func init() {
 	cobra.AddTemplateFunc("ownFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, ownGroup) })
 	cobra.AddTemplateFunc("readingFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, readingGroup) })
-	cobra.AddTemplateFunc("againstFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, reconcile.ReferencePrefix) })
+	cobra.AddTemplateFunc("againstFlags", func(cmd *cobra.Command) string {
+		return flagUsages(cmd,
+			reconcile.ReferencePrefix)
+	})
 	cobra.AddTemplateFunc("fromFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, month.FromPrefix) })
 }
 
@@ -197,7 +201,8 @@ Exit codes: 0 done; 1 done, with a "stop" finding; 2 not done.`,
 	root.Version = Version
 	root.SetVersionTemplate(versionText())
 	root.SetFlagErrorFunc(explainFlag)
-	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.doubles(), a.decide(), a.collate(), a.rollup(), a.reconcile(), a.attach(), a.align(), a.split(), a.prove(), a.version())
+	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.doubles(), a.decide(), a.collate(),
+		a.rollup(), a.reconcile(), a.attach(), a.align(), a.split(), a.prove(), a.version())
 	return root
 }
 

@@ -62,6 +62,7 @@ func TestSessions(t *testing.T) {
 	}
 	for _, path := range sessions {
 		t.Run(strings.TrimSuffix(filepath.Base(path), ".txt"), func(t *testing.T) {
+			t.Parallel()
 			text, err := os.ReadFile(path)
 			if err != nil {
 				t.Fatal(err)
@@ -118,7 +119,8 @@ func (s *session) run(text string) {
 func (s *session) finish() {
 	if s.file != "" {
 		path := filepath.Join(s.dir, s.file)
-		content := strings.NewReplacer(`\r`, "\r", `\t`, "\t", `\0`, "\x00", `\xe9`, "\xe9", `\xef\xbb\xbf`, "\ufeff").Replace(s.lines.String())
+		content := strings.NewReplacer(`\r`, "\r", `\t`, "\t", `\0`, "\x00", `\xe9`, "\xe9", `\xef\xbb\xbf`,
+			"\ufeff").Replace(s.lines.String())
 		content = strings.TrimSuffix(content, "\\\n") // a last line without its end
 		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 			s.t.Fatal(err)
@@ -162,7 +164,8 @@ func (s *session) idOf(kind string) string {
 }
 
 func (s *session) command(line string) {
-	line = wantedID.ReplaceAllStringFunc(line, func(text string) string { return s.idOf(wantedID.FindStringSubmatch(text)[1]) })
+	line = wantedID.ReplaceAllStringFunc(line,
+		func(text string) string { return s.idOf(wantedID.FindStringSubmatch(text)[1]) })
 	words := splitWords(line)
 	var stdin string
 	if n := len(words); n > 2 && words[n-2] == "<" {

@@ -65,7 +65,8 @@ func (a *app) runTieout(ctx context.Context, t *month.TieOut, paths []string) er
 	}
 	defer result.Close()
 	a.settle(in, t.Name(), result.Findings)
-	shown := view.TieOut{Result: result, Set: in.Set, Top: t.Top, Bottom: t.Bottom, Partial: in.Partial, Each: each(in, result.EachFinding)}
+	shown := view.TieOut{Result: result, Set: in.Set, Top: t.Top, Bottom: t.Bottom, Partial: in.Partial,
+		Each: each(in, result.EachFinding)}
 	if findings != nil {
 		if err := show.WriteFindings(findings, format, packed, t.Shield, shown.Each); err != nil {
 			return err

@@ -30,7 +30,8 @@ func (a *app) version() *cobra.Command {
 
 // versionText tells version, commit, Go and the system it was built for.
 func versionText() string {
-	return fmt.Sprintf("lastblock %s\ncommit %s\n%s %s/%s\n", Version, commit(), runtime.Version(), runtime.GOOS, runtime.GOARCH)
+	return fmt.Sprintf("lastblock %s\ncommit %s\n%s %s/%s\n", Version, commit(), runtime.Version(), runtime.GOOS,
+		runtime.GOARCH)
 }
 
 // commit is what was set at the build, or what Go noted itself.

@@ -48,7 +48,8 @@ func resubmit(journal []record, period string) file {
 	const more = 150_00
 	again[2].debit += more
 	again[3].credit += more
-	again = append(again, document("D00399", period+"-29", "05000", "02000", "", "Cable inspection, upper station", 618_25)...)
+	again = append(again, document("D00399", period+"-29", "05000", "02000", "", "Cable inspection, upper station",
+		618_25)...)
 	f := write(&companies[2], period, again)
 	f.path = "april/" + strings.TrimSuffix(f.path, ".txt") + "_corrected.txt"
 	return f

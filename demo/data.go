@@ -23,7 +23,8 @@ type company struct {
 	day      string // how it writes a date, as a layout of package time
 }
 
-var usualColumns = []string{"document", "line", "posted", "account", "counterparty", "text", "debit", "credit", "currency"}
+var usualColumns = []string{"document", "line", "posted", "account", "counterparty", "text", "debit", "credit",
+	"currency"}
 
 var companies = []company{
 	{name: "brackenfell", currency: "EUR", columns: usualColumns, money: plain, day: time.DateOnly},
@@ -34,14 +35,18 @@ var companies = []company{
 			"text": "Text", "debit": "Soll", "credit": "Haben", "currency": "Währung",
 		},
 		texts: map[string]string{
-			"Day passes": "Tageskarten", "Shared passes": "Verbundpässe", "Settlement of shared passes": "Abrechnung Verbundpässe",
-			"Cable inspection, upper station": "Seilprüfung; Bergstation", "Energy": "Strom für den Antrieb", "Gondola cleaning": "Kabinen gewaschen, à 12 Stück",
+			"Day passes": "Tageskarten", "Shared passes": "Verbundpässe",
+			"Settlement of shared passes":     "Abrechnung Verbundpässe",
+			"Cable inspection, upper station": "Seilprüfung; Bergstation", "Energy": "Strom für den Antrieb",
+			"Gondola cleaning": "Kabinen gewaschen, à 12 Stück",
 		},
 	},
 	{name: "dunmarrow", currency: "EUR", columns: usualColumns, money: plain, day: "02-Jan-2006"},
 	{
 		name: "eskerby", currency: "GBP", money: plain, day: time.DateOnly,
-		columns: []string{"posted", "document", "line", "text", "account", "currency", "credit", "debit", "counterparty"}, // planted: another order
+		// planted: another order
+		columns: []string{"posted", "document", "line", "text", "account", "currency", "credit", "debit",
+			"counterparty"},
 	},
 	{name: "fallowmere", currency: "CHF", columns: usualColumns, money: trailing, day: "02/01/2006"},
 }

@@ -23,7 +23,8 @@ func (e *NotOursError) Error() string {
 }
 
 // folders are those that the demo makes.
-var folders = []string{"journals", "results", "april", "april/journals", "april/results", "passes", "passes/sales", "balances", "balances/books"}
+var folders = []string{"journals", "results", "april", "april/journals", "april/results", "passes", "passes/sales",
+	"balances", "balances/books"}
 
 // Write writes the demo's files into a folder, which must be empty, new, or
 // the demo's own.
@@ -36,11 +37,13 @@ func Write(folder string) error {
 			return err
 		}
 	}
-	if err := os.WriteFile(filepath.Join(folder, markName), []byte("This folder is made by 'lastblock demo', which writes over it.\n"), 0o644); err != nil {
+	if err := os.WriteFile(filepath.Join(folder, markName),
+		[]byte("This folder is made by 'lastblock demo', which writes over it.\n"), 0o644); err != nil {
 		return err
 	}
 	for _, f := range files() {
-		if err := os.WriteFile(filepath.Join(folder, filepath.FromSlash(f.path)), []byte(f.content), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(folder, filepath.FromSlash(f.path)), []byte(f.content),
+			0o644); err != nil {
 			return err
 		}
 	}
@@ -95,31 +98,47 @@ func Walk(folder string) []Step {
 	return []Step{
 		{
 			[]string{"intake", "--plan", plan},
-			"What arrived: five companies sent the same journal in seven shapes, which the plan lastblock.toml brings together; one has its columns in another order, one has a column more in March, and one value is no amount.",
+			"What arrived: five companies sent the same journal in seven shapes, which the plan lastblock.toml " +
+				"brings together; one has its columns in another order, one has a column more in March, and one " +
+				"value is no amount.",
 		},
 		{
 			[]string{"tieout", "--plan", plan},
-			"Is everybody there, and does it agree with what was declared? Head office's own journal of March is missing; a row of dunmarrow is missing, two digits of corvane are swapped, and fallowmere is short by the record that could not be read. What is known can be accepted by its id, with 'decide'.",
+			"Is everybody there, and does it agree with what was declared? Head office's own journal of March is " +
+				"missing; a row of dunmarrow is missing, two digits of corvane are swapped, and fallowmere is short " +
+				"by the record that could not be read. What is known can be accepted by its id, with 'decide'.",
 		},
 		{
 			[]string{"doubles", "--plan", filepath.Join(folder, "april", "lastblock.toml")},
-			"April has just arrived, and some of it twice: a file under two names, a journal that was sent again with changes, an invoice in the journals of two companies, one that was typed once more with two digits swapped, and one that was taken back. What to leave out is decided by the ids and letters, with 'decide'.",
+			"April has just arrived, and some of it twice: a file under two names, a journal that was sent again " +
+				"with changes, an invoice in the journals of two companies, one that was typed once more with two " +
+				"digits swapped, and one that was taken back. What to leave out is decided by the ids and " +
+				"letters, with 'decide'.",
 		},
 		{
-			[]string{"collate", "--plan", plan, "--out", result("all.xlsx"), "--suspense", result("suspense.csv"), "--replace"},
-			"All records in one workbook, each with its company, month, file and line; the one that cannot be used lies in suspense, and the proof counts both.",
+			[]string{"collate", "--plan", plan, "--out", result("all.xlsx"), "--suspense", result("suspense.csv"),
+				"--replace"},
+			"All records in one workbook, each with its company, month, file and line; the one that cannot be used " +
+				"lies in suspense, and the proof counts both.",
 		},
 		{
 			[]string{"rollup", "--plan", plan, "--subtotals"},
-			"The summary, months across, to the last cent; the total over three currencies is no money, but it proves that nothing was lost.",
+			"The summary, months across, to the last cent; the total over three currencies is no money, but it " +
+				"proves that nothing was lost.",
 		},
 		{
-			[]string{"reconcile", "--plan", filepath.Join(folder, "passes", "lastblock.toml"), "--out", result("passes.xlsx"), "--replace"},
-			"Do the pass sales agree with what the clearing office confirms? Two digits have changed places, one pass the office lacks and one only the office has, and one number stands twice; a number that was typed wrong and three sales that were settled as one are found by the later passes. The statement leads from one total to the other, and the workbook has all records, with both sides next to each other.",
+			[]string{"reconcile", "--plan", filepath.Join(folder, "passes", "lastblock.toml"), "--out",
+				result("passes.xlsx"), "--replace"},
+			"Do the pass sales agree with what the clearing office confirms? Two digits have changed places, one " +
+				"pass the office lacks and one only the office has, and one number stands twice; a number that was " +
+				"typed wrong and three sales that were settled as one are found by the later passes. The " +
+				"statement leads from one total to the other, and the workbook has all records, with both " +
+				"sides next to each other.",
 		},
 		{
 			[]string{"reconcile", "--plan", filepath.Join(folder, "balances", "lastblock.toml")},
-			"Do the companies agree on what they owe one another? Each has booked it in its own currency: a decimal mark has moved, a sign is wrong, and one settlement only one of them has booked.",
+			"Do the companies agree on what they owe one another? Each has booked it in its own currency: a decimal " +
+				"mark has moved, a sign is wrong, and one settlement only one of them has booked.",
 		},
 	}
 }

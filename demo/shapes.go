@@ -128,7 +128,8 @@ func write(c *company, period string, journal []record) file {
 	case c.name == "corvane":
 		return file{path + ".csv", encoded(delimitedText(names, rows, ";"), charmap.Windows1252.NewEncoder())}
 	case c.name == "dunmarrow":
-		return file{path + ".txt", encoded(delimitedText(names, rows, "\t"), unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder())}
+		return file{path + ".txt", encoded(delimitedText(names, rows, "\t"),
+			unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder())}
 	case c.name == "eskerby" && period == "2031-03":
 		return file{path + ".ods", openDocument(title, names, rows)}
 	case c.name == "eskerby":
@@ -281,7 +282,8 @@ func workbook(title string, names []string, rows [][]string) string {
 		must(err)
 		return id
 	}
-	styles := map[string]int{"account": style("00000"), "posted": style("dd/mm/yyyy"), "debit": style("#,##0.00"), "credit": style("#,##0.00")}
+	styles := map[string]int{"account": style("00000"), "posted": style("dd/mm/yyyy"), "debit": style("#,##0.00"),
+		"credit": style("#,##0.00")}
 	upper, lower, from := headings(names)
 	for i, row := range [][]string{{title}, {"Journal, printed 02/04/2031"}, {}, upper, lower} {
 		for k, text := range row {
@@ -326,7 +328,8 @@ func cell(column, row int) string { return fmt.Sprintf("%c%d", 'A'+column, row+1
 // at its end that the usual programs write.
 func openDocument(title string, names []string, rows [][]string) string {
 	var b strings.Builder
-	b.WriteString(`<?xml version="1.0" encoding="UTF-8"?>` + "\n" + `<office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0" office:version="1.3"><office:body><office:spreadsheet><table:table table:name="Journal">`)
+	b.WriteString(`<?xml version="1.0" encoding="UTF-8"?>` + "\n" +
+		`<office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0" office:version="1.3"><office:body><office:spreadsheet><table:table table:name="Journal">`)
 	text := func(s, attributes string) {
 		if s == "" {
 			b.WriteString(`<table:table-cell/>`)
@@ -387,7 +390,8 @@ func openDocument(title string, names []string, rows [][]string) string {
 	b.WriteString(`</table:table></office:spreadsheet></office:body></office:document-content>` + "\n")
 	return archive([]file{
 		{"mimetype", "application/vnd.oasis.opendocument.spreadsheet"},
-		{"META-INF/manifest.xml", `<?xml version="1.0" encoding="UTF-8"?>` + "\n" + `<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0" manifest:version="1.3"><manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/><manifest:file-entry manifest:full-path="content.xml" manifest:media-type="text/xml"/></manifest:manifest>` + "\n"},
+		{"META-INF/manifest.xml", `<?xml version="1.0" encoding="UTF-8"?>` + "\n" +
+			`<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0" manifest:version="1.3"><manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/><manifest:file-entry manifest:full-path="content.xml" manifest:media-type="text/xml"/></manifest:manifest>` + "\n"},
 		{"content.xml", b.String()},
 	})
 }
@@ -415,7 +419,8 @@ func archive(files []file) string {
 		if i == 0 {
 			method = zip.Store
 		}
-		entry, err := w.CreateHeader(&zip.FileHeader{Name: f.path, Method: method, Modified: time.Date(2031, 4, 2, 8, 0, 0, 0, time.UTC)})
+		entry, err := w.CreateHeader(&zip.FileHeader{Name: f.path, Method: method,
+			Modified: time.Date(2031, 4, 2, 8, 0, 0, 0, time.UTC)})
 		if err == nil {
 			_, err = entry.Write([]byte(f.content))
 		}

@@ -138,12 +138,14 @@ func (s *Screen) printBlankAmounts(findings []finding.Finding) {
 	if len(sources) > 1 {
 		all.Source = Count(len(sources), "source")
 	}
-	all.Message = fmt.Sprintf("%s left blank, in %s; blank is counted as blank, not as zero", Count(blank, "amount"), in)
+	all.Message = fmt.Sprintf("%s left blank, in %s; blank is counted as blank, not as zero", Count(blank, "amount"),
+		in)
 	printFinding(s, []finding.Finding{all})
 }
 
 func saysTheSame(a, b *finding.Finding) bool {
-	return len(a.Places)+len(b.Places) == 0 && a.Message == b.Message && a.Accepted == b.Accepted && a.Lapsed == b.Lapsed
+	return len(a.Places)+len(b.Places) == 0 && a.Message == b.Message && a.Accepted == b.Accepted &&
+		a.Lapsed == b.Lapsed
 }
 
 // restOfGroup says how many findings behind the first ones are not printed, and
@@ -255,7 +257,8 @@ func (s *Screen) printPlaces(f *finding.Finding) {
 		}
 		all := Visible(strings.Join(values, ", "))
 		const below = 3 // of the values, where they do not fit beside the place
-		if whole := Visible(text) + "  " + all; len(values) > 0 && (s.Width == 0 || findingIndent+textWidth(whole) <= s.Width) {
+		if whole := Visible(text) + "  " + all; len(values) > 0 &&
+			(s.Width == 0 || findingIndent+textWidth(whole) <= s.Width) {
 			s.printIndented(whole)
 			continue
 		}

@@ -17,9 +17,12 @@ import (
 // some are findings of all sorts.
 func some() []finding.Finding {
 	var l finding.List
-	l.Add(finding.Finding{Kind: finding.ControlTotal, Source: "a.csv", Column: "debit", Expected: "4", Found: "1.00", Difference: "-3.00", Message: "declared 4, found 1.00"})
-	l.Add(finding.Finding{Kind: finding.RuleBroken, Source: "b.xlsx", Sheet: "Journal", Line: 7, Key: "named; \"so\"", Amount: "12.50", Message: "named: does not hold\nat all", Order: 1, Record: 3})
-	l.Add(finding.Finding{Kind: finding.BlankAmount, Source: "c.csv", Count: 2, Message: "2 records without an amount", Order: 2})
+	l.Add(finding.Finding{Kind: finding.ControlTotal, Source: "a.csv", Column: "debit", Expected: "4", Found: "1.00",
+		Difference: "-3.00", Message: "declared 4, found 1.00"})
+	l.Add(finding.Finding{Kind: finding.RuleBroken, Source: "b.xlsx", Sheet: "Journal", Line: 7, Key: "named; \"so\"",
+		Amount: "12.50", Message: "named: does not hold\nat all", Order: 1, Record: 3})
+	l.Add(finding.Finding{Kind: finding.BlankAmount, Source: "c.csv", Count: 2, Message: "2 records without an amount",
+		Order: 2})
 	all := l.All()
 	all[0].Accepted = "known, says Anna"
 	all[1].Lapsed = "accepted by ben, and changed since"
@@ -29,10 +32,13 @@ func some() []finding.Finding {
 // withPlaces are some findings and one about doubles.
 func withPlaces() []finding.Finding {
 	var l finding.List
-	l.Add(finding.Finding{Kind: finding.SameRecord, Source: "d.csv", Line: 3, Count: 1, Amount: "7.00", Message: "stands twice", Order: 3, Places: []finding.Place{
-		{Letter: "A", Source: "d.csv", Line: 3, Print: "00ff", Values: map[string]string{"text": "a \"quoted\" <b>"}},
-		{Letter: "B", Source: "e.xlsx/S", Sheet: "S", Line: 9, Print: "00fe", Values: map[string]string{"text": ""}},
-	}})
+	l.Add(finding.Finding{Kind: finding.SameRecord, Source: "d.csv", Line: 3, Count: 1, Amount: "7.00",
+		Message: "stands twice", Order: 3, Places: []finding.Place{
+			{Letter: "A", Source: "d.csv", Line: 3, Print: "00ff", Values: map[string]string{"text": "a \"quoted\" " +
+				"<b>"}},
+			{Letter: "B", Source: "e.xlsx/S", Sheet: "S", Line: 9, Print: "00fe",
+				Values: map[string]string{"text": ""}},
+		}})
 	return append(some(), l.All()...)
 }
 
@@ -83,7 +89,8 @@ func TestFindingsInAWorkbook(t *testing.T) {
 		t.Fatal(err)
 	}
 	rows, err := book.GetRows(book.GetSheetName(0))
-	if err != nil || len(rows) != 4 || strings.Join(rows[0], ",") != strings.Join(findingColumns, ",") || rows[2][5] != "7" {
+	if err != nil || len(rows) != 4 || strings.Join(rows[0], ",") != strings.Join(findingColumns, ",") ||
+		rows[2][5] != "7" {
 		t.Errorf("the sheet is %q, %v", rows, err)
 	}
 }
@@ -114,7 +121,8 @@ func TestDocumentOfFindings(t *testing.T) {
 	var document struct {
 		Findings []finding.Finding
 	}
-	if err := json.Unmarshal(out.Bytes(), &document); err != nil || len(document.Findings) != 3 || strings.Count(out.String(), "\n") != 9 {
+	if err := json.Unmarshal(out.Bytes(), &document); err != nil || len(document.Findings) != 3 ||
+		strings.Count(out.String(), "\n") != 9 {
 		t.Errorf("the document is %s: %v", out.String(), err)
 	}
 }
@@ -148,21 +156,25 @@ func TestManyFindingsAreGrouped(t *testing.T) {
 	for _, rule := range []string{"one", "two"} {
 		for i := range 8 {
 			findings = append(findings, finding.Finding{
-				ID: "x", Kind: finding.RuleBroken, Weight: finding.Review, Source: "a.csv", Line: i + 2, Key: rule, Amount: "1000.25", Message: fmt.Sprint(rule, i),
+				ID: "x", Kind: finding.RuleBroken, Weight: finding.Review, Source: "a.csv", Line: i + 2, Key: rule,
+				Amount: "1000.25", Message: fmt.Sprint(rule, i),
 			})
 		}
 	}
 	var out bytes.Buffer
 	Findings(NewScreen(&out), findings)
 	const more = "… 3 more of kind rule, together with those above 8,002.00; --json lists them all"
-	if strings.Count(out.String(), more) != 2 || strings.Contains(out.String(), "one5") || !strings.Contains(out.String(), "two4") {
+	if strings.Count(out.String(), more) != 2 || strings.Contains(out.String(), "one5") ||
+		!strings.Contains(out.String(), "two4") {
 		t.Errorf("printed: %s", out.String())
 	}
 	// Where some are counted and not listed, there is no sum, and another way to see them.
-	findings = append(findings[:7:7], finding.Finding{Kind: finding.RuleBroken, Weight: finding.Review, Source: "a.csv", Key: "one", Rest: true, Count: 40, Message: "40 more like this"})
+	findings = append(findings[:7:7], finding.Finding{Kind: finding.RuleBroken, Weight: finding.Review, Source: "a.csv",
+		Key: "one", Rest: true, Count: 40, Message: "40 more like this"})
 	out.Reset()
 	Findings(NewScreen(&out), findings)
-	if !strings.Contains(out.String(), "findings  47 review") || !strings.Contains(out.String(), "… 42 more of kind rule; --json lists them all") {
+	if !strings.Contains(out.String(), "findings  47 review") ||
+		!strings.Contains(out.String(), "… 42 more of kind rule; --json lists them all") {
 		t.Errorf("printed: %s", out.String())
 	}
 }
@@ -173,13 +185,15 @@ func TestBlankAmountsTakeOneLine(t *testing.T) {
 	for i := range 30 {
 		for _, column := range []string{"debit", "credit"} {
 			findings = append(findings, finding.Finding{
-				Kind: finding.BlankAmount, Weight: finding.Note, Source: fmt.Sprint("b", i, ".csv"), Column: column, Count: 50, Message: "50 records without an amount",
+				Kind: finding.BlankAmount, Weight: finding.Note, Source: fmt.Sprint("b", i, ".csv"), Column: column,
+				Count: 50, Message: "50 records without an amount",
 			})
 		}
 	}
 	var out bytes.Buffer
 	Findings(NewScreen(&out), findings)
-	const want = "note      blank-amount     30 sources\n          3,000 amounts left blank, in debit, credit; blank is counted as blank, not as zero\n"
+	const want = "note      blank-amount     30 sources\n          3,000 amounts left blank, in debit, credit; " +
+		"blank is counted as blank, not as zero\n"
 	if got := out.String(); !strings.HasSuffix(got, want) || strings.Count(got, "blank-amount") != 1 {
 		t.Errorf("printed: %s", got)
 	}
@@ -217,7 +231,9 @@ func TestFindingsThatStopHaveAnIDEach(t *testing.T) {
 func TestManyThatSayTheSame(t *testing.T) {
 	var findings []finding.Finding
 	for i := range 1000 {
-		findings = append(findings, finding.Finding{Kind: finding.BlankValue, Weight: finding.Review, Source: fmt.Sprint("f", i/500, ".csv"), Line: i%500 + 2, Column: "k", Amount: "1.50", Message: "k is blank"})
+		findings = append(findings, finding.Finding{Kind: finding.BlankValue, Weight: finding.Review,
+			Source: fmt.Sprint("f", i/500, ".csv"), Line: i%500 + 2, Column: "k", Amount: "1.50",
+			Message: "k is blank"})
 	}
 	findings[999].Lapsed = "was accepted"
 	var out bytes.Buffer
@@ -240,11 +256,14 @@ review    blank-value      f1.csv, line 501, column k
 func TestPlacesArePrinted(t *testing.T) {
 	var l finding.List
 	place := func(n int, values map[string]string) finding.Place {
-		return finding.Place{Letter: finding.Letter(n), Source: fmt.Sprintf("f%02d.csv", n), Line: n + 2, Print: "1", Values: values}
+		return finding.Place{Letter: finding.Letter(n), Source: fmt.Sprintf("f%02d.csv", n), Line: n + 2, Print: "1",
+			Values: values}
 	}
-	l.Add(finding.Finding{Kind: finding.SameKey, Source: "f00.csv", Line: 2, Message: "differs", Places: []finding.Place{
-		place(0, map[string]string{"text": "Day pass", "debit": "1.00"}), place(1, map[string]string{"text": "", "debit": "1.50"}),
-	}})
+	l.Add(finding.Finding{Kind: finding.SameKey, Source: "f00.csv", Line: 2, Message: "differs",
+		Places: []finding.Place{
+			place(0, map[string]string{"text": "Day pass", "debit": "1.00"}),
+			place(1, map[string]string{"text": "", "debit": "1.50"}),
+		}})
 	many := finding.Finding{Kind: finding.SameRecord, Source: "f00.csv", Line: 9, Message: "stands 30 times"}
 	for n := range 30 {
 		many.Places = append(many.Places, place(n, nil))
@@ -295,8 +314,11 @@ review    same-record      f00.csv, line 9 id
 
 // What was left out stands below the proof.
 func TestWhatIsLeftOutIsNamed(t *testing.T) {
-	p := proof.Proof{Count: proof.Count{Read: 5, Used: 3, Dropped: 2}, Totals: []proof.Total{{Column: "debit", Read: amount.New(500, 2), Used: amount.New(300, 2), Dropped: amount.New(200, 2)}}}
-	p.Left = []proof.Left{{Source: "a.csv", Records: 2, Totals: []amount.Amount{amount.New(200, 2)}, Kind: "overlap", Reason: "replaced, ada on 2031-04-03"}}
+	p := proof.Proof{Count: proof.Count{Read: 5, Used: 3, Dropped: 2},
+		Totals: []proof.Total{{Column: "debit", Read: amount.New(500, 2), Used: amount.New(300, 2),
+			Dropped: amount.New(200, 2)}}}
+	p.Left = []proof.Left{{Source: "a.csv", Records: 2, Totals: []amount.Amount{amount.New(200, 2)}, Kind: "overlap",
+		Reason: "replaced, ada on 2031-04-03"}}
 	var out bytes.Buffer
 	Proof(&Screen{writer: &out}, &p)
 	want := `

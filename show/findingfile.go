@@ -15,11 +15,13 @@ import (
 )
 
 // findingColumns are the columns of a file of findings.
-var findingColumns = []string{"id", "weight", "kind", "source", "sheet", "line", "column", "key", "expected", "found", "difference", "amount", "count", "accepted", "lapsed", "message", "state", "places"}
+var findingColumns = []string{"id", "weight", "kind", "source", "sheet", "line", "column", "key", "expected", "found",
+	"difference", "amount", "count", "accepted", "lapsed", "message", "state", "places"}
 
 func findingCells(f *finding.Finding) []string {
 	return []string{
-		f.ID, string(f.Weight), string(f.Kind), f.Source, f.Sheet, orNothing(f.Line), f.Column, f.Key, f.Expected, f.Found, f.Difference, f.Amount,
+		f.ID, string(f.Weight), string(f.Kind), f.Source, f.Sheet, orNothing(f.Line), f.Column, f.Key, f.Expected,
+		f.Found, f.Difference, f.Amount,
 		orNothing(f.Count), f.Accepted, f.Lapsed, f.Message, f.State, placesCell(f),
 	}
 }
@@ -185,9 +187,12 @@ func readFindingLines(r io.Reader, format Format) ([]finding.Finding, error) {
 		}
 		all = append(all, finding.Finding{
 			Places: places,
-			ID:     value("id"), Weight: finding.Weight(value("weight")), Kind: finding.Kind(value("kind")), Source: value("source"), Sheet: value("sheet"),
-			Line: number("line"), Column: value("column"), Key: value("key"), Expected: value("expected"), Found: value("found"),
-			Difference: value("difference"), Amount: value("amount"), Count: number("count"), Accepted: value("accepted"), Lapsed: value("lapsed"),
+			ID:     value("id"), Weight: finding.Weight(value("weight")), Kind: finding.Kind(value("kind")),
+			Source: value("source"), Sheet: value("sheet"),
+			Line: number("line"), Column: value("column"), Key: value("key"), Expected: value("expected"),
+			Found:      value("found"),
+			Difference: value("difference"), Amount: value("amount"), Count: number("count"),
+			Accepted: value("accepted"), Lapsed: value("lapsed"),
 			Message: value("message"), State: value("state"),
 		})
 	}

@@ -50,7 +50,8 @@ func FormatOf(flag, path string) (format Format, packed string, err error) {
 	for _, f := range formats {
 		endings = append(endings, "."+string(f))
 	}
-	return "", "", fmt.Errorf("--%s %s: the ending tells the format, and %q is none of %s; behind those that are text may stand .gz or .zst", flag, path, ending, strings.Join(endings, ", "))
+	return "", "", fmt.Errorf("--%s %s: the ending tells the format, and %q is none of %s; behind those that are "+
+		"text may stand .gz or .zst", flag, path, ending, strings.Join(endings, ", "))
 }
 
 // IsText tells whether a format is text, which may be compressed.

@@ -54,9 +54,11 @@ type InputError struct{ Path, Input string }
 
 func (e *InputError) Error() string {
 	if e.Path == e.Input {
-		return fmt.Sprintf("%s is read by this run, and what is read is never written over; choose another file", e.Path)
+		return fmt.Sprintf("%s is read by this run, and what is read is never written over; choose another file",
+			e.Path)
 	}
-	return fmt.Sprintf("%s is the same file as %s, which is read by this run, and what is read is never written over; choose another file", e.Path, e.Input)
+	return fmt.Sprintf("%s is the same file as %s, which is read by this run, and what is read is never written "+
+		"over; choose another file", e.Path, e.Input)
 }
 
 // Protect says that files are read by the run, so that none of them becomes an output,
@@ -75,7 +77,8 @@ func (o *Outputs) Protect(paths ...string) {
 func (o *Outputs) isInput(path string) error {
 	info, statErr := os.Stat(path)
 	for _, input := range o.inputs {
-		if other, err := os.Stat(input); statErr == nil && err == nil && info.Mode().IsRegular() && os.SameFile(info, other) {
+		if other, err := os.Stat(input); statErr == nil && err == nil && info.Mode().IsRegular() &&
+			os.SameFile(info, other) {
 			return &InputError{path, input}
 		}
 		if source.Resolved(path) == source.Resolved(input) {

@@ -44,7 +44,8 @@ func newParquetWriter(w io.Writer, columns []Cells) (*parquetWriter, error) {
 		switch column.Kind {
 		case record.Amount:
 			if column.Scale >= decimalDigits {
-				return nil, fmt.Errorf("column %q has %d decimals, and a Parquet decimal holds %d digits", column.Name, column.Scale, decimalDigits)
+				return nil, fmt.Errorf("column %q has %d decimals, and a Parquet decimal holds %d digits", column.Name,
+					column.Scale, decimalDigits)
 			}
 			node = parquet.Decimal(column.Scale, decimalDigits, parquet.FixedLenByteArrayType(decimalBytes))
 		case record.Date:
@@ -94,7 +95,8 @@ func (p *parquetWriter) Write(texts [][]byte, kinds []record.Kind) error {
 func (p *parquetWriter) value(column int, text []byte, kind record.Kind) (parquet.Value, error) {
 	c := &p.columns[column]
 	wrong := func() (parquet.Value, error) {
-		return parquet.Value{}, fmt.Errorf("column %q holds %q, which is no %s; say --as %s=text", c.Name, text, c.Kind, c.Name)
+		return parquet.Value{}, fmt.Errorf("column %q holds %q, which is no %s; say --as %s=text", c.Name, text, c.Kind,
+			c.Name)
 	}
 	switch {
 	case len(text) == 0 && (text == nil || !c.Blank || c.Kind != record.Text && c.Kind != ""):
@@ -118,7 +120,8 @@ func (p *parquetWriter) value(column int, text []byte, kind record.Kind) (parque
 	}
 	coefficient, ok := value.Unscaled(c.Scale)
 	if !ok || len(new(big.Int).Abs(coefficient).String()) > decimalDigits {
-		return parquet.Value{}, fmt.Errorf("column %q holds %s, which has more digits than a Parquet decimal of scale %d", c.Name, value, c.Scale)
+		return parquet.Value{}, fmt.Errorf("column %q holds %s, which has more digits than a Parquet decimal of "+
+			"scale %d", c.Name, value, c.Scale)
 	}
 	return parquet.FixedLenByteArrayValue(twosComplement(coefficient)), nil
 }

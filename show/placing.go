@@ -55,7 +55,8 @@ func hiddenName(name, ending string) string {
 // permissions that the user's settings give.
 func createBeside(folder, name string) (*os.File, error) {
 	for {
-		file, err := os.OpenFile(filepath.Join(folder, hiddenName(name, "part")), os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o666)
+		file, err := os.OpenFile(filepath.Join(folder, hiddenName(name, "part")), os.O_RDWR|os.O_CREATE|os.O_EXCL,
+			0o666)
 		if errors.Is(err, fs.ErrExist) {
 			continue
 		}
@@ -162,7 +163,8 @@ func (s *placing) writeJournal() error {
 		return nil
 	}
 	folder := filepath.Dir(s.moves[0].To)
-	file, err := os.OpenFile(filepath.Join(folder, fmt.Sprintf("%s%08x", journalPrefix, rand.Uint32())), os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+	file, err := os.OpenFile(filepath.Join(folder, fmt.Sprintf("%s%08x", journalPrefix, rand.Uint32())),
+		os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {
 		return fmt.Errorf("putting results into %s: %w", folder, err)
 	}

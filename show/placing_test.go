@@ -65,15 +65,21 @@ func TestOutputsAreASet(t *testing.T) {
 		want   string
 	}{
 		{"all go well", func(string) error { return nil }, "a.csv=new b.csv=new c.csv=new"},
-		{"the last place is taken by a folder", func(dir string) error { return os.MkdirAll(filepath.Join(dir, "c.csv", "x"), 0o755) }, "a.csv=old b.csv=old c.csv=folder"},
-		{"somebody else has written the last one in between", func(dir string) error { return os.WriteFile(filepath.Join(dir, "c.csv"), []byte("theirs"), 0o644) }, "a.csv=old b.csv=old c.csv=theirs"},
+		{"the last place is taken by a folder",
+			func(dir string) error { return os.MkdirAll(filepath.Join(dir, "c.csv", "x"), 0o755) },
+			"a.csv=old b.csv=old c.csv=folder"},
+		{"somebody else has written the last one in between",
+			func(dir string) error { return os.WriteFile(filepath.Join(dir, "c.csv"), []byte("theirs"), 0o644) },
+			"a.csv=old b.csv=old c.csv=theirs"},
 	} {
 		dir := t.TempDir()
 		writeTo(t, filepath.Join(dir, "a.csv"), "old")
 		writeTo(t, filepath.Join(dir, "b.csv"), "old")
 		outputs := new(Outputs)
 		set := []*Output{
-			started(t, outputs, filepath.Join(dir, "a.csv"), true), started(t, outputs, filepath.Join(dir, "b.csv"), true), started(t, outputs, filepath.Join(dir, "c.csv"), false),
+			started(t, outputs, filepath.Join(dir, "a.csv"), true),
+			started(t, outputs, filepath.Join(dir, "b.csv"), true),
+			started(t, outputs, filepath.Join(dir, "c.csv"), false),
 		}
 		if err := c.breaks(dir); err != nil {
 			t.Fatal(err)
@@ -95,14 +101,17 @@ func TestWhatAKilledRunLeaves(t *testing.T) {
 	writeTo(t, path(".a.csv.00000001.old"), "old")
 	writeTo(t, path(".b.csv.00000002.part"), "new")
 	writeTo(t, path("b.csv"), "old")
-	writeTo(t, path(".lastblock-placing.0000000f"), fmt.Sprintf("{\"from\":%q,\"to\":%q,\"old\":%q}\n{\"from\":%q,\"to\":%q}\n%s",
-		path(".a.csv.00000003.part"), path("a.csv"), path(".a.csv.00000001.old"), path(".b.csv.00000002.part"), path("b.csv"), journalEnd))
+	writeTo(t, path(".lastblock-placing.0000000f"),
+		fmt.Sprintf("{\"from\":%q,\"to\":%q,\"old\":%q}\n{\"from\":%q,\"to\":%q}\n%s",
+			path(".a.csv.00000003.part"), path("a.csv"), path(".a.csv.00000001.old"), path(".b.csv.00000002.part"),
+			path("b.csv"), journalEnd))
 	writeTo(t, path(".lastblock-placing.0000000e"), "{\"from\":") // torn before anything was done
 	writeTo(t, path(".d.csv.00000004.part"), "half")
 	writeTo(t, path(".notes.part"), "theirs")
 	first := new(Outputs)
 	under := started(t, first, path("e.csv"), false)
-	if got, want := held(t, dir), filepath.Base(under.file.Name())+"=new .notes.part=theirs a.csv=new b.csv=new"; got != want {
+	if got, want := held(t, dir), filepath.Base(under.file.Name())+
+		"=new .notes.part=theirs a.csv=new b.csv=new"; got != want {
 		t.Errorf("the folder holds %s, want %s", got, want)
 	}
 	writeTo(t, path(".f.csv.00000005.part"), "half")
@@ -110,7 +119,8 @@ func TestWhatAKilledRunLeaves(t *testing.T) {
 	if err := second.Commit(started(t, second, path("g.csv"), false)); err != nil {
 		t.Fatal(err)
 	}
-	if got := held(t, dir); !strings.Contains(got, filepath.Base(under.file.Name())) || !strings.Contains(got, ".f.csv.00000005.part") {
+	if got := held(t, dir); !strings.Contains(got, filepath.Base(under.file.Name())) ||
+		!strings.Contains(got, ".f.csv.00000005.part") {
 		t.Errorf("while a run is under way, the folder holds %s", got)
 	}
 	if err := first.Commit(under); err != nil {
@@ -139,7 +149,8 @@ func TestInputsAreNoOutputs(t *testing.T) {
 	}
 	outputs := new(Outputs)
 	outputs.Protect(plan, filepath.Join(dir, "decisions.csv"))
-	for _, name := range []string{"lastblock.toml", "hard.toml", "soft.toml", "again/lastblock.toml", "./lastblock.toml", "decisions.csv", "again/decisions.csv"} {
+	for _, name := range []string{"lastblock.toml", "hard.toml", "soft.toml", "again/lastblock.toml",
+		"./lastblock.toml", "decisions.csv", "again/decisions.csv"} {
 		var input *InputError
 		if _, err := outputs.Create(filepath.Join(dir, name), true); !errors.As(err, &input) {
 			t.Errorf("%s: error is %v", name, err)
@@ -162,7 +173,8 @@ func TestFoldersAreMade(t *testing.T) {
 	if got := held(t, dir); got != "" {
 		t.Errorf("discarded, and left behind %s", got)
 	}
-	if err := outputs.Commit(started(t, outputs, filepath.Join(dir, "results", "2031-03", "all.csv"), false)); err != nil {
+	if err := outputs.Commit(started(t, outputs, filepath.Join(dir, "results", "2031-03", "all.csv"),
+		false)); err != nil {
 		t.Fatal(err)
 	}
 	if got := held(t, filepath.Join(dir, "results", "2031-03")); got != "all.csv=new" {
@@ -212,7 +224,8 @@ func TestNotesOfManyRuns(t *testing.T) {
 	if len(set.Sources) != 1 || set.Sources[0].Name != "branch.csv" {
 		t.Errorf("%d sources are read, and %d passed over", len(set.Sources), len(set.PassedOver))
 	}
-	if slices.ContainsFunc(set.PassedOver, func(p source.PassedOver) bool { return p.Reason != source.OwnOutputReason }) {
+	if slices.ContainsFunc(set.PassedOver,
+		func(p source.PassedOver) bool { return p.Reason != source.OwnOutputReason }) {
 		t.Errorf("passed over are %v", set.PassedOver)
 	}
 }

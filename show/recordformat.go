@@ -130,7 +130,10 @@ func (f *RecordFormat) writeTyped(out io.Writer, fill func(w io.Writer) error) e
 		if err := f.First(sheets); err != nil {
 			return err
 		}
-		to.write = func(texts [][]byte, kinds []record.Kind) error { return sheets.Write(f.SheetOf(texts), texts, kinds) }
+		to.write = func(texts [][]byte, kinds []record.Kind) error {
+			return sheets.Write(f.SheetOf(texts), texts,
+				kinds)
+		}
 		close = sheets.Close
 	} else {
 		writer, err := NewRecordWriter(out, f.Format, f.Columns)

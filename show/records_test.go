@@ -16,7 +16,8 @@ import (
 )
 
 var cellsOfTest = []Cells{
-	{Name: "zone", Kind: record.Text}, {Name: "account", Kind: record.Text}, {Name: "debit", Kind: record.Amount, Scale: 3},
+	{Name: "zone", Kind: record.Text}, {Name: "account", Kind: record.Text},
+	{Name: "debit", Kind: record.Amount, Scale: 3},
 	{Name: "posted", Kind: record.Date}, {Name: "ok", Kind: record.Flag},
 }
 
@@ -60,7 +61,8 @@ func TestWorkbook(t *testing.T) {
 		t.Fatal(err)
 	}
 	write(t, w, rowsOfTest, kindsOfTest())
-	if sheet := partOf(t, out.Bytes(), "xl/worksheets/sheet1.xml"); strings.Contains(sheet, "<dimension") { // it would be A1
+	// it would be A1
+	if sheet := partOf(t, out.Bytes(), "xl/worksheets/sheet1.xml"); strings.Contains(sheet, "<dimension") {
 		t.Error("a sheet that was written as a stream states its size")
 	}
 	book, err := excelize.OpenReader(&out)
@@ -75,14 +77,18 @@ func TestWorkbook(t *testing.T) {
 		kind excelize.CellType
 		text string
 	}{
-		"A1": {excelize.CellTypeInlineString, "zone"}, "A2": {excelize.CellTypeInlineString, "=1+1"}, "B2": {excelize.CellTypeInlineString, "00417"},
-		"C2": {excelize.CellTypeUnset, "1234.5"}, "D2": {excelize.CellTypeUnset, "47879"}, "E2": {excelize.CellTypeBool, "1"},
-		"A3": {excelize.CellTypeInlineString, "+cmd"}, "C3": {excelize.CellTypeUnset, "-0.125"}, "D3": {excelize.CellTypeUnset, ""},
+		"A1": {excelize.CellTypeInlineString, "zone"}, "A2": {excelize.CellTypeInlineString, "=1+1"},
+		"B2": {excelize.CellTypeInlineString, "00417"},
+		"C2": {excelize.CellTypeUnset, "1234.5"}, "D2": {excelize.CellTypeUnset, "47879"},
+		"E2": {excelize.CellTypeBool, "1"},
+		"A3": {excelize.CellTypeInlineString, "+cmd"}, "C3": {excelize.CellTypeUnset, "-0.125"},
+		"D3": {excelize.CellTypeUnset, ""},
 		"C4": {excelize.CellTypeInlineString, "12345678901234567.125"}, // which no number of a workbook can be
 	} {
 		kind, err := book.GetCellType("Records", cell)
 		text, errText := book.GetCellValue("Records", cell, excelize.Options{RawCellValue: true})
-		if formula, _ := book.GetCellFormula("Records", cell); errors.Join(err, errText) != nil || kind != want.kind || strings.TrimSpace(text) != want.text || formula != "" {
+		if formula, _ := book.GetCellFormula("Records", cell); errors.Join(err, errText) != nil || kind != want.kind ||
+			strings.TrimSpace(text) != want.text || formula != "" {
 			t.Errorf("%s is %v %q, formula %q, %v; want %v %q", cell, kind, text, formula, err, want.kind, want.text)
 		}
 	}
@@ -170,7 +176,8 @@ func TestParquet(t *testing.T) {
 	if _, err := r.Next(&b, nil); !errors.Is(err, io.EOF) || !b.Last || b.Rows != 4 {
 		t.Errorf("%v: %d rows", err, b.Rows)
 	}
-	if _, err := parquet.Open(bytes.NewReader(out.Bytes()[:out.Len()/2]), int64(out.Len()/2)); err == nil || !strings.Contains(err.Error(), "cut off") {
+	if _, err := parquet.Open(bytes.NewReader(out.Bytes()[:out.Len()/2]), int64(out.Len()/2)); err == nil ||
+		!strings.Contains(err.Error(), "cut off") {
 		t.Errorf("half a file: %v", err)
 	}
 }
@@ -185,7 +192,8 @@ func TestParquetRefusesWhatItCannotHold(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := w.Write([][]byte{[]byte(c.debit)}, []record.Kind{record.Kind(c.kind)}); err == nil || !strings.Contains(err.Error(), c.want) {
+		if err := w.Write([][]byte{[]byte(c.debit)}, []record.Kind{record.Kind(c.kind)}); err == nil ||
+			!strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: error is %v", c.debit, err)
 		}
 	}
@@ -193,7 +201,8 @@ func TestParquetRefusesWhatItCannotHold(t *testing.T) {
 
 func TestFormatOf(t *testing.T) {
 	for path, want := range map[string]string{
-		"a.csv": "csv ", "a/b.TSV": "tsv ", "x.jsonl.gz": "jsonl gz", "x.json.zst": "json zst", "x.xlsx": "xlsx ", "x.parquet": "parquet ",
+		"a.csv": "csv ", "a/b.TSV": "tsv ", "x.jsonl.gz": "jsonl gz", "x.json.zst": "json zst", "x.xlsx": "xlsx ",
+		"x.parquet":    "parquet ",
 		"x.parquet.gz": "", "x.ods": "", "x": "", "x.gz": "",
 	} {
 		format, packed, err := FormatOf("out", path)

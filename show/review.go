@@ -144,7 +144,8 @@ func (r *reviewWriter) begin(longest []int) error {
 	if err := r.stream.SetColVisible(len(r.header)-len(review.Hidden)+1, len(r.header), false); err != nil {
 		return err
 	}
-	if err := r.stream.SetPanes(&excelize.Panes{Freeze: true, XSplit: 2, YSplit: 1, TopLeftCell: "C2", ActivePane: "bottomRight"}); err != nil {
+	if err := r.stream.SetPanes(&excelize.Panes{Freeze: true, XSplit: 2, YSplit: 1, TopLeftCell: "C2",
+		ActivePane: "bottomRight"}); err != nil {
 		return err
 	}
 	var cells []any
@@ -163,7 +164,8 @@ func (r *reviewWriter) begin(longest []int) error {
 func (r *reviewWriter) add(f *finding.Finding) error {
 	for i := range f.Places {
 		if r.row++; r.row > sheetRows {
-			return fmt.Errorf("there is more to decide than the %d rows of a sheet hold; narrow it down, or write --findings", sheetRows)
+			return fmt.Errorf("there is more to decide than the %d rows of a sheet hold; narrow it down, or write "+
+				"--findings", sheetRows)
 		}
 		cells, err := r.cells(f, i)
 		if err != nil {
@@ -188,7 +190,8 @@ func (r *reviewWriter) cells(f *finding.Finding, at int) ([]any, error) {
 	entry := base
 	entry.entry = true
 	front := map[string]any{
-		"decision": nil, "reason": nil, "id": f.ID, "kind": string(f.Kind), "place": p.Letter, "source": p.Source, "sheet": p.Sheet, "source_line": orNone(p.Line),
+		"decision": nil, "reason": nil, "id": f.ID, "kind": string(f.Kind), "place": p.Letter, "source": p.Source,
+		"sheet": p.Sheet, "source_line": orNone(p.Line),
 	}
 	for _, name := range review.Front {
 		s := base

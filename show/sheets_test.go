@@ -15,14 +15,16 @@ import (
 // is full goes on in another one, and one without records has its header.
 func TestSheetWriter(t *testing.T) {
 	var out bytes.Buffer
-	columns := []Cells{{Name: "code", Kind: record.Text}, {Name: "amount", Kind: record.Amount, Scale: 2}, {Name: "day", Kind: record.Date}}
+	columns := []Cells{{Name: "code", Kind: record.Text}, {Name: "amount", Kind: record.Amount, Scale: 2},
+		{Name: "day", Kind: record.Date}}
 	w, err := newSheetWriter(&out, []Sheet{{"Statement", columns[:2]}, {"only-here", columns}, {"agrees", columns}}, 4)
 	if err != nil {
 		t.Fatal(err)
 	}
 	kinds := []record.Kind{record.Text, record.Amount, record.Date}
 	for i := range 7 {
-		if err := w.Write(2, [][]byte{fmt.Appendf(nil, "%03d", i), fmt.Appendf(nil, "%d.50", i), []byte("2031-01-31")}, kinds); err != nil {
+		if err := w.Write(2, [][]byte{fmt.Appendf(nil, "%03d", i), fmt.Appendf(nil, "%d.50", i), []byte("2031-01-31")},
+			kinds); err != nil {
 			t.Fatal(err)
 		}
 		if i < 2 {

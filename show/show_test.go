@@ -48,7 +48,8 @@ total            1,007   1,234.45
 `},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
-			table := Table{Columns: []Column{{Name: "source", Key: true}, {Name: "rows", Right: true}, {Name: "debit", Right: true}, {Name: "text"}}}
+			table := Table{Columns: []Column{{Name: "source", Key: true}, {Name: "rows", Right: true},
+				{Name: "debit", Right: true}, {Name: "text"}}}
 			table.Add("brackenfell_2031-01.csv", "7", "1,234.50", "a remark of some length")
 			table.Add("c.csv", "1,000", "-0.05", "x")
 			table.AddStrong("total", "1,007", "1,234.45", "")
@@ -107,7 +108,8 @@ func TestNothingABranchSentMovesTheCursor(t *testing.T) {
 	table := Table{Columns: []Column{{Name: "text"}}}
 	table.Add("\x1b[31mred\x1b[0m\nnext\x7f\u0085")
 	table.Print(s)
-	Findings(s, []finding.Finding{{Kind: finding.BadValue, Weight: finding.Review, Source: "a\x1b.csv", Message: "\x1b[2J"}})
+	Findings(s, []finding.Finding{{Kind: finding.BadValue, Weight: finding.Review, Source: "a\x1b.csv",
+		Message: "\x1b[2J"}})
 	if strings.ContainsAny(out.String(), "\x1b\x7f\u0085") || !strings.Contains(out.String(), "␛[31mred␛[0m␊next␡·") {
 		t.Errorf("printed: %q", out.String())
 	}
@@ -116,12 +118,15 @@ func TestNothingABranchSentMovesTheCursor(t *testing.T) {
 func TestFindingsSayTheSameOnceAndNotTooMuch(t *testing.T) {
 	var findings []finding.Finding
 	for i := range 3 {
-		findings = append(findings, finding.Finding{Kind: finding.ColumnsDiffer, Weight: finding.Note, Source: fmt.Sprintf("e%d.csv", i), Message: "another order"})
+		findings = append(findings, finding.Finding{Kind: finding.ColumnsDiffer, Weight: finding.Note,
+			Source: fmt.Sprintf("e%d.csv", i), Message: "another order"})
 	}
 	for i := range 20 {
-		findings = append(findings, finding.Finding{Kind: finding.BadValue, Weight: finding.Review, Source: "a.csv", Line: i + 2, Column: "debit", Message: fmt.Sprintf("value %d", i)})
+		findings = append(findings, finding.Finding{Kind: finding.BadValue, Weight: finding.Review, Source: "a.csv",
+			Line: i + 2, Column: "debit", Message: fmt.Sprintf("value %d", i)})
 	}
-	findings = append(findings, finding.Finding{Kind: finding.NoSource, Weight: finding.Stop, Source: "gone", Line: 4, Message: "not here"})
+	findings = append(findings, finding.Finding{Kind: finding.NoSource, Weight: finding.Stop, Source: "gone", Line: 4,
+		Message: "not here"})
 	s, out := screen(0)
 	Findings(s, findings)
 	want := `
@@ -150,12 +155,15 @@ note      columns-differ   e0.csv, and 2 more up to e2.csv
 func TestFindingsThatAreNotListedAreCounted(t *testing.T) {
 	var findings []finding.Finding
 	for i := range 7 {
-		findings = append(findings, finding.Finding{Kind: finding.FieldCount, Weight: finding.Review, Source: "a.csv", Line: i + 2, Message: fmt.Sprint(i)})
+		findings = append(findings, finding.Finding{Kind: finding.FieldCount, Weight: finding.Review, Source: "a.csv",
+			Line: i + 2, Message: fmt.Sprint(i)})
 	}
-	findings = append(findings, finding.Finding{Kind: finding.FieldCount, Weight: finding.Review, Source: "a.csv", Rest: true, Count: 1_000_000})
+	findings = append(findings, finding.Finding{Kind: finding.FieldCount, Weight: finding.Review, Source: "a.csv",
+		Rest: true, Count: 1_000_000})
 	s, out := screen(0)
 	Findings(s, findings)
-	for _, want := range []string{"findings  1,000,007 review\n", "… 1,000,002 more of kind field-count; --suspense writes all of them\n"} {
+	for _, want := range []string{"findings  1,000,007 review\n",
+		"… 1,000,002 more of kind field-count; --suspense writes all of them\n"} {
 		if !strings.Contains(out.String(), want) {
 			t.Errorf("printed:\n%s\nwithout %q", out.String(), want)
 		}
@@ -164,7 +172,9 @@ func TestFindingsThatAreNotListedAreCounted(t *testing.T) {
 
 func TestDocumentIsJSONInItsOrder(t *testing.T) {
 	doc := NewDocument("tieout")
-	doc.Add("sources", []Object{{{"source", `a "quoted" one.csv`}, {"totals", Amounts([]string{"debit"}, []amount.Amount{amount.New(-5, 2)})}, {"columns", []Object{{{"column", "x"}}, {{"column", "y"}}}}}})
+	doc.Add("sources", []Object{{{"source", `a "quoted" one.csv`},
+		{"totals", Amounts([]string{"debit"}, []amount.Amount{amount.New(-5, 2)})},
+		{"columns", []Object{{{"column", "x"}}, {{"column", "y"}}}}}})
 	doc.Add("none", []Object{})
 	doc.Add("text", "caf\xe9 é <&>\n")
 	doc.Add("findings", []finding.Finding{{Kind: finding.RowCount, Weight: finding.Stop, Message: "m"}})
@@ -189,10 +199,12 @@ func TestDocumentIsJSONInItsOrder(t *testing.T) {
 		t.Fatalf("%v in\n%s", err, out.String())
 	}
 	source := back["sources"].([]any)[0].(map[string]any)
-	if source["source"] != `a "quoted" one.csv` || source["totals"].(map[string]any)["debit"] != "-0.05" || len(source["columns"].([]any)) != 2 {
+	if source["source"] != `a "quoted" one.csv` || source["totals"].(map[string]any)["debit"] != "-0.05" ||
+		len(source["columns"].([]any)) != 2 {
 		t.Errorf("source is %v", source)
 	}
-	if back["text"] != "caf\ufffd é <&>\n" || len(back["records"].([]any)) != 2 || len(back["rows"].([]any)) != 2 || back["proof"].(map[string]any)["suspense"] != 1.0 {
+	if back["text"] != "caf\ufffd é <&>\n" || len(back["records"].([]any)) != 2 || len(back["rows"].([]any)) != 2 ||
+		back["proof"].(map[string]any)["suspense"] != 1.0 {
 		t.Errorf("document is %v", back)
 	}
 	if front := `{
@@ -213,7 +225,8 @@ func TestNumbersForPeople(t *testing.T) {
 		got = append(got, Size(n))
 	}
 	got = append(got, Count(1, "source"), Count(2000, "source"))
-	want := []string{"0", "999", "1,000", "1,234,567", "-994", "-1,000", "0 B", "999 B", "1.0 kB", "1.2 MB", "5.0 TB", "1 source", "2,000 sources"}
+	want := []string{"0", "999", "1,000", "1,234,567", "-994", "-1,000", "0 B", "999 B", "1.0 kB", "1.2 MB", "5.0 TB",
+		"1 source", "2,000 sources"}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("numbers are %q", got)
 	}
@@ -320,7 +333,8 @@ func TestFirstRecords(t *testing.T) {
 	if err := FirstRecords(s, strings.NewReader(csv.String()), 1); err != nil {
 		t.Fatal(err)
 	}
-	if !strings.Contains(out.String(), "19␊") || strings.Contains(out.String(), "20␊") || !strings.Contains(out.String(), "… 30 more records; --out writes them all") {
+	if !strings.Contains(out.String(), "19␊") || strings.Contains(out.String(), "20␊") ||
+		!strings.Contains(out.String(), "… 30 more records; --out writes them all") {
 		t.Errorf("printed:\n%s", out.String())
 	}
 }
@@ -374,7 +388,8 @@ func TestOutputsCanRest(t *testing.T) {
 	if err != nil || len(entries) != 2 || entries[0].Name() != "part-000.csv" || entries[1].Name() != "part-001.csv" {
 		t.Errorf("the folder holds %v, %v", entries, err)
 	}
-	if text, err := os.ReadFile(filepath.Join(dir, "part-001.csv")); err != nil || string(text) != "round 0\nround 1\n" {
+	if text, err := os.ReadFile(filepath.Join(dir, "part-001.csv")); err != nil ||
+		string(text) != "round 0\nround 1\n" {
 		t.Errorf("a part holds %q, %v", text, err)
 	}
 }

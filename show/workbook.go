@@ -59,12 +59,14 @@ func newSheetWriter(w io.Writer, sheets []Sheet, limit int) (writer *SheetWriter
 			b.Abandon()
 		}
 	}()
-	if b.header, err = b.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true, Family: fontName, Size: fontSize}}); err != nil {
+	if b.header, err = b.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true, Family: fontName,
+		Size: fontSize}}); err != nil {
 		return nil, err
 	}
 	for i, sheet := range sheets {
 		if len(sheet.Columns) > 1<<14 {
-			return nil, fmt.Errorf("a workbook holds 16,384 columns and these are %d; write .csv or .parquet", len(sheet.Columns))
+			return nil, fmt.Errorf("a workbook holds 16,384 columns and these are %d; write .csv or .parquet",
+				len(sheet.Columns))
 		}
 		s := &sheetWriter{Sheet: sheet, limit: limit, book: b.book, header: b.header}
 		if i == 0 {
@@ -230,7 +232,8 @@ func (b *sheetWriter) cell(column int, text []byte, kind record.Kind) (any, erro
 		return string(text) == "true", nil
 	}
 	if len(text) > cellLength && utf8.RuneCount(text) > cellLength {
-		return nil, fmt.Errorf("column %q has a text of %d characters, and a cell of a workbook holds %d; write .csv or .parquet", b.Columns[column].Name, utf8.RuneCount(text), cellLength)
+		return nil, fmt.Errorf("column %q has a text of %d characters, and a cell of a workbook holds %d; write "+
+			".csv or .parquet", b.Columns[column].Name, utf8.RuneCount(text), cellLength)
 	}
 	return string(text), nil
 }
@@ -260,7 +263,8 @@ func (b *sheetWriter) writeWaiting() error {
 			return err
 		}
 	}
-	if err := b.stream.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+	if err := b.stream.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2",
+		ActivePane: "bottomLeft"}); err != nil {
 		return err
 	}
 	header := make([]excelize.Cell, len(b.Columns))

@@ -82,7 +82,8 @@ const (
 	KeyedObjects   Kind = "keyed-objects"   // JSON in which objects by key became the columns of one record
 	HeaderUnproven Kind = "header-unproven" // a first line of which nothing tells whether it is a record
 
-	NoText         Kind = "no-text"         // a file that is called like text and holds a picture, a program or the like
+	// a file that is called like text and holds a picture, a program or the like
+	NoText         Kind = "no-text"
 	EmptyFile      Kind = "empty-file"      // no bytes
 	NoRows         Kind = "no-rows"         // a header and no records
 	RepeatedHeader Kind = "repeated-header" // the header once more among the records
@@ -95,10 +96,11 @@ const (
 	UnmatchedName  Kind = "unmatched-name"  // a file whose name does not match the pattern of names
 	NotUTF8        Kind = "not-utf8"        // bytes that are no UTF-8
 
-	LinesAbove      Kind = "lines-above"      // lines above the header that are no records
-	TotalLine       Kind = "total-line"       // a last line that sums up the records above it
-	OneColumn       Kind = "one-column"       // text of one column, in which another delimiter stands
-	TotalOrRecord   Kind = "total-or-record"  // a line that begins like a total line and is not what the records come to
+	LinesAbove Kind = "lines-above" // lines above the header that are no records
+	TotalLine  Kind = "total-line"  // a last line that sums up the records above it
+	OneColumn  Kind = "one-column"  // text of one column, in which another delimiter stands
+	// a line that begins like a total line and is not what the records come to
+	TotalOrRecord   Kind = "total-or-record"
 	HeaderContinues Kind = "header-continues" // a first record that looks like a second row of the header
 	IndexColumn     Kind = "index-column"     // a column without a name that only numbers the records
 	HiddenCells     Kind = "hidden-cells"     // rows, columns or a sheet that the sender does not see
@@ -115,14 +117,18 @@ var weights = map[Kind]Weight{
 	Unbalanced: Stop, SequenceGap: Review, SequenceRepeat: Review, OutsidePeriod: Review,
 	SameFile: Stop, ContainedFile: Stop, Overlap: Stop, Resubmission: Review, SameRecord: Review, SameKey: Stop,
 	NearRecord: Review, Reversal: Review, CommonRecord: Note, LapsedDrop: Stop,
-	Differs: Stop, OnlyHere: Stop, OnlyThere: Stop, Ambiguous: Stop, LooseKey: Review, GaveUp: Review, NoRate: Stop, OneCompany: Note,
-	NotFound: Stop, ManyFound: Stop, ValidTwice: Stop,
+	Differs: Stop, OnlyHere: Stop, OnlyThere: Stop, Ambiguous: Stop, LooseKey: Review, GaveUp: Review, NoRate: Stop,
+	OneCompany: Note,
+	NotFound:   Stop, ManyFound: Stop, ValidTwice: Stop,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
-	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review, StrayQuote: Review,
-	ShortRow: Review, QuotesInText: Review, HeaderUnproven: Review, KeyedObjects: Review,
-	NoText: Review, EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review, UnnamedColumn: Note,
-	BlankLine: Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
-	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, TotalOrRecord: Stop, OneColumn: Review, IndexColumn: Note, HiddenCells: Note, EncodingGuessed: Note,
+	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review,
+	StrayQuote: Review,
+	ShortRow:   Review, QuotesInText: Review, HeaderUnproven: Review, KeyedObjects: Review,
+	NoText: Review, EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review,
+	UnnamedColumn: Note,
+	BlankLine:     Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
+	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, TotalOrRecord: Stop, OneColumn: Review, IndexColumn: Note,
+	HiddenCells: Note, EncodingGuessed: Note,
 	DecimalUnclear: Review, DateUnclear: Review, DecimalsDiffer: Review, HeaderContinues: Review,
 }
 
@@ -149,14 +155,15 @@ func Kinds() []Kind {
 // Finding is one thing that was noticed, with its place. Amounts are exact
 // decimals in plain form.
 type Finding struct {
-	ID         string `json:"id"` // the same as long as the finding is about the same; see Identify
-	Kind       Kind   `json:"kind"`
-	Weight     Weight `json:"weight"`
-	Source     string `json:"source,omitempty"`
-	Sheet      string `json:"sheet,omitempty"`
-	Line       int    `json:"line,omitempty"`
-	Column     string `json:"column,omitempty"`
-	Key        string `json:"key,omitempty"` // what it is about where that is no place: a document, an entity and its period
+	ID     string `json:"id"` // the same as long as the finding is about the same; see Identify
+	Kind   Kind   `json:"kind"`
+	Weight Weight `json:"weight"`
+	Source string `json:"source,omitempty"`
+	Sheet  string `json:"sheet,omitempty"`
+	Line   int    `json:"line,omitempty"`
+	Column string `json:"column,omitempty"`
+	// what it is about where that is no place: a document, an entity and its period
+	Key        string `json:"key,omitempty"`
 	Expected   string `json:"expected,omitempty"`
 	Found      string `json:"found,omitempty"`
 	Difference string `json:"difference,omitempty"`

@@ -36,7 +36,8 @@ func TestFindingsBeyondTheLimitAreCounted(t *testing.T) {
 	lists := make([]List, 4)
 	order := rand.New(rand.NewPCG(1, 2)).Perm(sources * lines)
 	for i, n := range order {
-		lists[i%len(lists)].Add(Finding{Kind: BadValue, Source: fmt.Sprint("s", n/lines), Order: n / lines, Line: n%lines + 1, Column: "debit"})
+		lists[i%len(lists)].Add(Finding{Kind: BadValue, Source: fmt.Sprint("s", n/lines), Order: n / lines,
+			Line: n%lines + 1, Column: "debit"})
 	}
 	for i := range lists[1:] {
 		lists[0].Merge(&lists[i+1])

@@ -19,7 +19,8 @@ var idLetters = base32.NewEncoding("0123456789abcdefghjkmnpqrstvwxyz").WithPaddi
 // known again when it has changed; Finding.State tells that. nth, from 0, tells apart
 // what would be one.
 func Identify(f *Finding, nth int) string {
-	hash := xxh3.HashString(joined(string(f.Kind), f.Source, f.Sheet, strconv.Itoa(f.Line), f.Column, f.Key, strconv.Itoa(nth)))
+	hash := xxh3.HashString(joined(string(f.Kind), f.Source, f.Sheet, strconv.Itoa(f.Line), f.Column, f.Key,
+		strconv.Itoa(nth)))
 	const size = 5 // bytes, eight letters
 	return idLetters.EncodeToString(binary.BigEndian.AppendUint64(nil, hash)[:size])
 }
@@ -38,7 +39,8 @@ func StateOf(f *Finding) string {
 		}
 		return strconv.FormatUint(xxh3.HashString(joined(prints...)), 16)
 	}
-	facts := joined(f.Expected, f.Found, f.Difference, f.Amount, strconv.Itoa(f.Count), strconv.FormatUint(f.Record, 16))
+	facts := joined(f.Expected, f.Found, f.Difference, f.Amount, strconv.Itoa(f.Count),
+		strconv.FormatUint(f.Record, 16))
 	if f.Expected+f.Found+f.Difference+f.Amount == "" && f.Record == 0 {
 		facts = joined(option.Say(f.Message, dashed, dashed))
 	}

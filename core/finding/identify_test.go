@@ -9,7 +9,8 @@ import (
 // An id follows from what a finding is about and not from what it says; the
 // state is the other way round.
 func TestIdentity(t *testing.T) {
-	base := Finding{Kind: RuleBroken, Source: "a.csv", Line: 3, Column: "debit", Key: "D1", Difference: "1.00", Message: "says so", Record: 7}
+	base := Finding{Kind: RuleBroken, Source: "a.csv", Line: 3, Column: "debit", Key: "D1", Difference: "1.00",
+		Message: "says so", Record: 7}
 	about := func(f Finding) (id, state string) {
 		var l List
 		l.Add(f)
@@ -77,7 +78,8 @@ func TestEachGivesWhatAllGives(t *testing.T) {
 		t.Error("what a list keeps is told wrongly")
 	}
 	for i := range 3_000 {
-		f := Finding{Kind: Kinds()[i%len(Kinds())], Source: fmt.Sprint("s", i*7%10), Order: i * 7 % 10, Line: i * 31 % 101, Column: fmt.Sprint(i % 3), Message: fmt.Sprint(i)}
+		f := Finding{Kind: Kinds()[i%len(Kinds())], Source: fmt.Sprint("s", i*7%10), Order: i * 7 % 10,
+			Line: i * 31 % 101, Column: fmt.Sprint(i % 3), Message: fmt.Sprint(i)}
 		whole[i%3].Add(f)
 		parts[i%3].Add(f)
 	}
@@ -131,7 +133,8 @@ func TestWhatIsAcceptedStopsNothing(t *testing.T) {
 // and of whole files neither does how much it comes to.
 func TestTheStateOfDoubles(t *testing.T) {
 	state := func(change func(f *Finding)) string {
-		f := Finding{Kind: SameFile, Source: "a.csv", Count: 3, Amount: "1.00", Message: "twice", Places: []Place{{Source: "a.csv", Print: "1"}, {Source: "b.csv", Print: "2"}}}
+		f := Finding{Kind: SameFile, Source: "a.csv", Count: 3, Amount: "1.00", Message: "twice",
+			Places: []Place{{Source: "a.csv", Print: "1"}, {Source: "b.csv", Print: "2"}}}
 		change(&f)
 		var l List
 		l.Add(f)
@@ -156,7 +159,8 @@ func TestTheStateOfDoubles(t *testing.T) {
 			t.Errorf("%s: the state is the same: %v", c.rule, !c.same)
 		}
 	}
-	for n, want := range map[int]string{0: "A", 25: "Z", 26: "AA", 27: "AB", 51: "AZ", 52: "BA", 701: "ZZ", 702: "AAA"} {
+	for n, want := range map[int]string{0: "A", 25: "Z", 26: "AA", 27: "AB", 51: "AZ", 52: "BA", 701: "ZZ",
+		702: "AAA"} {
 		if got := Letter(n); got != want {
 			t.Errorf("place %d is called %s, want %s", n, got, want)
 		}

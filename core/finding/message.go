@@ -10,7 +10,8 @@ func restOf(g group, n int) Finding {
 	return Finding{
 		Kind: g.kind, Weight: g.kind.Weight(), Source: g.source, Column: g.column, Order: g.order,
 		Rest: true, Line: math.MaxInt, Count: n, // behind the ones that are listed
-		Message: fmt.Sprintf("%d more like this, which are counted and not listed; ⟨suspense⟩ writes every record that was set aside", n),
+		Message: fmt.Sprintf("%d more like this, which are counted and not listed; ⟨suspense⟩ writes every record "+
+			"that was set aside", n),
 	}
 }
 

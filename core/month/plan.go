@@ -36,7 +36,8 @@ func ReadPlan(path string) (*Plan, error) {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, option.Errorf("plan", "there is no file %s; %s", path, advice)
 	case statErr == nil && info.IsDir():
-		return nil, option.Errorf("plan", "%s is a folder; name the plan in it, as %s", path, filepath.Join(path, plan.Name))
+		return nil, option.Errorf("plan", "%s is a folder; name the plan in it, as %s", path,
+			filepath.Join(path, plan.Name))
 	case err != nil:
 		return nil, option.Errorf("plan", "%w", err)
 	}
@@ -104,7 +105,8 @@ func (p *Plan) checkTable(table *plan.Table, options option.List, others ...stri
 			}
 			return p.parsed.Fail(e.Place, "%s\nthere is: %s", text, strings.Join(known, ", "))
 		case o.OneRun:
-			return p.parsed.Fail(e.Place, "%s belongs to one run, and not into a plan; give it as %s", e.Key, option.Mark(e.Key))
+			return p.parsed.Fail(e.Place, "%s belongs to one run, and not into a plan; give it as %s", e.Key,
+				option.Mark(e.Key))
 		}
 		if err := p.set(o, e); err != nil {
 			return err
@@ -238,7 +240,8 @@ func (p *Plan) applyTable(table *plan.Table, reading *Reading, options option.Li
 
 // shape is how the sources of a shape are written: as the shape says, else as read says; what the
 // task's table and the command line say holds for all shapes. base is how all others are written.
-func (p *Plan) shape(shape, own *plan.Table, options option.List, base source.MannerRequest, typed map[string][]string) (source.NamedManner, error) {
+func (p *Plan) shape(shape, own *plan.Table, options option.List, base source.MannerRequest,
+	typed map[string][]string) (source.NamedManner, error) {
 	request := base
 	mine := request.Options()
 	for _, o := range mine {
@@ -274,8 +277,9 @@ func (p *Plan) shape(shape, own *plan.Table, options option.List, base source.Ma
 	if e := shape.Find(partsKey); e != nil {
 		var ok bool
 		if manner.Parts, ok = e.Value.(bool); !ok {
-			return named, p.parsed.Fail(e.Place, "%s is %v: true or false is needed, for whether several files for one entity and period "+
-				"are parts of one filing", e.Key, e.Value)
+			return named, p.parsed.Fail(e.Place,
+				"%s is %v: true or false is needed, for whether several files for one entity and period "+
+					"are parts of one filing", e.Key, e.Value)
 		}
 	}
 	return named, nil

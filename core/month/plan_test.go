@@ -60,17 +60,21 @@ func TestAPlanFillsOptions(t *testing.T) {
 	if got := strings.Join(f.Planned, " "); got != filepath.Join(dir, "in")+" /abroad" {
 		t.Errorf("paths are %s", got)
 	}
-	if f.Declared != filepath.Join(dir, "sub", "control.csv") || strings.Join(f.Totals, ",") != "debit,credit" || f.Jobs != 3 || f.Manner.SkipLines != 4 {
+	if f.Declared != filepath.Join(dir, "sub", "control.csv") || strings.Join(f.Totals, ",") != "debit,credit" ||
+		f.Jobs != 3 || f.Manner.SkipLines != 4 {
 		t.Errorf("declared %s, totals %v, jobs %d, skip-lines %d", f.Declared, f.Totals, f.Jobs, f.Manner.SkipLines)
 	}
 	if len(f.Manners) != 2 {
 		t.Fatalf("%d shapes", len(f.Manners))
 	}
 	first, second := f.Manners[0], f.Manners[1]
-	if first.Match != "c_*" || first.Decimal != '.' || len(first.Shape.Rename) != 1 || len(first.Shape.As) != 1 || first.Shape.As[0].Column != "debit" || first.Request.SkipLines != 4 {
+	if first.Match != "c_*" || first.Decimal != '.' || len(first.Shape.Rename) != 1 || len(first.Shape.As) != 1 ||
+		first.Shape.As[0].Column != "debit" || first.Request.SkipLines != 4 {
 		t.Errorf("the first shape is %+v, %+v", first.Manner, first.Shape)
 	}
-	if second.Decimal != ',' || len(second.Shape.As) != 2 || second.Shape.As[0].Column != "debit" || second.Shape.As[1].Column != "x" { // what a shape says is added
+	// what a shape says is added
+	if second.Decimal != ',' || len(second.Shape.As) != 2 || second.Shape.As[0].Column != "debit" ||
+		second.Shape.As[1].Column != "x" {
 		t.Errorf("the second shape is %+v, %+v", second.Manner, second.Shape)
 	}
 }
@@ -93,18 +97,26 @@ func TestWhatWasTypedWinsOverAPlan(t *testing.T) {
 
 func TestErrorsOfAPlanHavePlaces(t *testing.T) {
 	for text, want := range map[string]string{
-		"[read]\ndelimiter = \"ab\"\n":                                      "", // told when it is used
-		"[read]\nno-header = \"yes\"\n":                                     "line 3, column 1: no-header is yes: true or false is needed",
-		"[read]\nonly = 3\n":                                                "line 3, column 1: only is 3: a text in quotes or a list of them is needed",
-		"[read]\ntotal = \"x\"\n":                                           "line 3, column 1: the table read has no key total",
-		"[[read.shape]]\nmatch = [\"a\"]\n":                                 "line 3, column 1: match is a pattern in quotes",
-		"[[read.shape]]\nmatch = \"a\"\njobs = 1\n":                         "line 4, column 1: the table shape has no key jobs",
-		"[[read.shape]]\nmatch = \"a\"\nas = \"x=amonut\"\n":                "line 4, column 1: as: unknown kind amonut; did you mean amount?",
-		"[[read.shape]]\nmatch = \"a\"\nwhere = \"x >\"\n":                  "line 4, column 1: where: character 4 of",
-		"[[read.shape]]\nmatch = \"a\"\nno-header=true\nheader-lines = 2\n": "line 5, column 1: header-lines: it does not go together with",
-		"[tieout]\nplan = \"x\"\n":                                          "line 3, column 1: plan belongs to one run",
-		"[tieout]\ndeclared = [\"x\"]\n":                                    "line 3, column 1: declared is [x]: a text in quotes is needed",
-		"[collat]\n":                                                        "line 2, column 2: unknown table collat",
+		"[read]\ndelimiter = \"ab\"\n": "", // told when it is used
+		"[read]\nno-header = \"yes\"\n": "line 3, column 1: no-header is yes: " +
+			"true or false is needed",
+		"[read]\nonly = 3\n": "line 3, column 1: only is 3: a text " +
+			"in quotes or a list of them is needed",
+		"[read]\ntotal = \"x\"\n": "line 3, column 1: the table read has " +
+			"no key total",
+		"[[read.shape]]\nmatch = [\"a\"]\n": "line 3, column 1: match is a pattern " +
+			"in quotes",
+		"[[read.shape]]\nmatch = \"a\"\njobs = 1\n": "line 4, column 1: the table shape has " +
+			"no key jobs",
+		"[[read.shape]]\nmatch = \"a\"\nas = \"x=amonut\"\n": "line 4, column 1: as: unknown kind " +
+			"amonut; did you mean amount?",
+		"[[read.shape]]\nmatch = \"a\"\nwhere = \"x >\"\n": "line 4, column 1: where: character 4 of",
+		"[[read.shape]]\nmatch = \"a\"\nno-header=true\nheader-lines = 2\n": "line 5, column 1: header-lines: it " +
+			"does not go together with",
+		"[tieout]\nplan = \"x\"\n": "line 3, column 1: plan belongs to one run",
+		"[tieout]\ndeclared = [\"x\"]\n": "line 3, column 1: declared is [x]: a " +
+			"text in quotes is needed",
+		"[collat]\n": "line 2, column 2: unknown table collat",
 	} {
 		_, _, err := planned(t, "version = 1\n"+text)
 		if want == "" {

@@ -52,7 +52,8 @@ func branches() map[string]string {
 				case 6:
 					text.WriteString("D7,7,4001,twice,7.00,0\n")
 				default:
-					fmt.Fprintf(&text, "D%d,%d,%d,\"Day pass, %d\",%d.%02d,0.50\n", n, n, 4000+r.IntN(9), n, amount, r.IntN(100))
+					fmt.Fprintf(&text, "D%d,%d,%d,\"Day pass, %d\",%d.%02d,0.50\n", n, n, 4000+r.IntN(9), n, amount,
+						r.IntN(100))
 				}
 			}
 			if month == 2 {
@@ -101,30 +102,40 @@ func prepare(t testing.TB, set *source.Set, reading source.Reading) *jobs {
 		}
 	}
 	fail(set.Look(ctx, reading))
-	j.tieout = tieout.Prepare(set, reading, tieout.Options{Totals: []string{"debit", "credit"}, HashTotals: []string{"account"}, Checks: []tieout.Check{&tieout.Balance{Left: "debit", Right: "credit", By: "document"}}, Drop: leftOut()})
+	j.tieout = tieout.Prepare(set, reading, tieout.Options{Totals: []string{"debit", "credit"},
+		HashTotals: []string{"account"}, Checks: []tieout.Check{&tieout.Balance{Left: "debit", Right: "credit",
+			By: "document"}}, Drop: leftOut()})
 	var err error
-	j.doubles, err = doubles.Prepare(ctx, set, reading, doubles.Options{Totals: []string{"debit"}, Share: doubles.DefaultShare, Drop: leftOut()})
+	j.doubles, err = doubles.Prepare(ctx, set, reading,
+		doubles.Options{Totals: []string{"debit"}, Share: doubles.DefaultShare, Drop: leftOut()})
 	fail(err)
-	j.byEntity, err = rollup.Prepare(ctx, set, reading, rollup.Options{By: []string{"entity"}, Sum: []string{"debit"}, Across: "period", Drop: leftOut()})
+	j.byEntity, err = rollup.Prepare(ctx, set, reading,
+		rollup.Options{By: []string{"entity"}, Sum: []string{"debit"}, Across: "period", Drop: leftOut()})
 	fail(err)
-	j.byLedger, err = rollup.Prepare(ctx, set, reading, rollup.Options{By: []string{"account"}, Sum: []string{"debit", "credit"}, Drop: leftOut()})
+	j.byLedger, err = rollup.Prepare(ctx, set, reading,
+		rollup.Options{By: []string{"account"}, Sum: []string{"debit", "credit"}, Drop: leftOut()})
 	fail(err)
-	plan, err := collate.Prepare(ctx, set, reading, collate.Options{Totals: []string{"debit"}, Delimiter: ',', Drop: leftOut()})
+	plan, err := collate.Prepare(ctx, set, reading,
+		collate.Options{Totals: []string{"debit"}, Delimiter: ',', Drop: leftOut()})
 	fail(err)
 	j.collate, err = plan.Begin(ctx, &j.written)
 	fail(err)
-	j.gauge, j.intake = gauge.Prepare(set, reading, gauge.Options{Frequent: 2}), intake.Prepare(set, intake.Options{Head: 2})
-	j.align, err = align.Prepare(ctx, set, reading, align.Options{Key: []string{"document"}, Totals: []string{"debit"}, Drop: leftOut()})
+	j.gauge, j.intake = gauge.Prepare(set, reading, gauge.Options{Frequent: 2}),
+		intake.Prepare(set, intake.Options{Head: 2})
+	j.align, err = align.Prepare(ctx, set, reading,
+		align.Options{Key: []string{"document"}, Totals: []string{"debit"}, Drop: leftOut()})
 	fail(err)
 	j.reconcile, err = reconcile.Prepare(ctx, set, set, reading, reconcile.Options{
-		Keys: [][]string{{"document", "line"}}, Totals: []string{"credit"}, Compare: []string{"text"}, Drop: [2]*drop.Set{leftOut(), leftOut()},
+		Keys: [][]string{{"document", "line"}}, Totals: []string{"credit"}, Compare: []string{"text"},
+		Drop: [2]*drop.Set{leftOut(), leftOut()},
 	})
 	fail(err)
 	return j
 }
 
 func (j *jobs) members() []source.Member {
-	return []source.Member{j.tieout, j.doubles, j.byEntity, j.byLedger, j.collate, j.gauge, j.intake, j.align, j.reconcile.Here()}
+	return []source.Member{j.tieout, j.doubles, j.byEntity, j.byLedger, j.collate, j.gauge, j.intake, j.align,
+		j.reconcile.Here()}
 }
 
 func (j *jobs) finish(t testing.TB) (r results) {
@@ -189,13 +200,15 @@ func (j *jobs) finishMatching(t testing.TB, r *results) {
 	fail(err)
 	var rows bytes.Buffer
 	fail(aligned.Write(ctx, &rows))
-	r.aligned, r.findings[7], r.rows = []any{aligned.Keys, aligned.Present, aligned.Proof}, aligned.Findings, rows.String()
+	r.aligned, r.findings[7], r.rows = []any{aligned.Keys, aligned.Present, aligned.Proof}, aligned.Findings,
+		rows.String()
 	fail(aligned.Close())
 	sides, err := j.reconcile.Finish()
 	fail(err)
 	matched, err := sides.Match(ctx, reconcile.Writing{})
 	fail(err)
-	r.reconciled, r.findings[8] = []any{matched.Counts, matched.Fields, matched.Statement, matched.Proof}, matched.Findings
+	r.reconciled, r.findings[8] = []any{matched.Counts, matched.Fields, matched.Statement, matched.Proof},
+		matched.Findings
 	fail(matched.Close())
 }
 
@@ -220,14 +233,16 @@ func TestOneReadingIsLikeSeveral(t *testing.T) {
 		gotFields, wantFields := reflect.ValueOf(got), reflect.ValueOf(want)
 		for i := range gotFields.NumField() {
 			if a, b := fmt.Sprintf("%+v", gotFields.Field(i)), fmt.Sprintf("%+v", wantFields.Field(i)); a != b {
-				t.Errorf("with %d cores, %s of one reading is\n%.2000s\nand of several\n%.2000s", jobs, gotFields.Type().Field(i).Name, a, b)
+				t.Errorf("with %d cores, %s of one reading is\n%.2000s\nand of several\n%.2000s", jobs,
+					gotFields.Type().Field(i).Name, a, b)
 			}
 		}
 		if len(got.rows) < 1000 || fmt.Sprint(got.reconciled) == "" {
 			t.Errorf("%d bytes were aligned", len(got.rows))
 		}
 		if len(got.findings[0]) < 20 || len(got.findings[1]) == 0 || !strings.Contains(got.text, "Day pass") {
-			t.Errorf("there is little to compare: %d findings, %d doubles, %d bytes", len(got.findings[0]), len(got.findings[1]), len(got.text))
+			t.Errorf("there is little to compare: %d findings, %d doubles, %d bytes", len(got.findings[0]),
+				len(got.findings[1]), len(got.text))
 		}
 	}
 }

@@ -115,7 +115,8 @@ func (t *TieOut) Options() option.List {
 	return append(t.Request.Options(),
 		t.findings(listMeaning+" of collate"),
 		&option.Option{Word: "top", Value: &t.Top, Least: 1, Meaning: "show only the N sources with the largest total"},
-		&option.Option{Word: "bottom", Value: &t.Bottom, Least: 1, Meaning: "show only the N sources with the smallest total"},
+		&option.Option{Word: "bottom", Value: &t.Bottom, Least: 1,
+			Meaning: "show only the N sources with the smallest total"},
 		t.suspense(), t.shield(), t.replace())
 }
 
@@ -211,7 +212,8 @@ type Reconcile struct {
 
 // NewReconcile is one with what is usual.
 func NewReconcile() *Reconcile {
-	return &Reconcile{Reading: newReading(), Request: reconcile.NewRequest(), Reference: source.Request{Prefix: reconcile.ReferencePrefix}}
+	return &Reconcile{Reading: newReading(), Request: reconcile.NewRequest(),
+		Reference: source.Request{Prefix: reconcile.ReferencePrefix}}
 }
 
 func (t *Reconcile) Name() string      { return "reconcile" }
@@ -219,7 +221,8 @@ func (t *Reconcile) Sources() *Reading { return &t.Reading }
 
 func (t *Reconcile) Options() option.List {
 	return slices.Concat(t.Request.Options(),
-		option.List{t.bare("in the file of ⟨corrected⟩, leave out source and source_line"), t.findings(listMeaning), t.out(), t.anyway(), t.shield(), t.replace()},
+		option.List{t.bare("in the file of ⟨corrected⟩, leave out source and source_line"), t.findings(listMeaning),
+			t.out(), t.anyway(), t.shield(), t.replace()},
 		t.Reference.ReferenceOptions())
 }
 
@@ -244,7 +247,8 @@ func (t *Reconcile) Ask() (o reconcile.Options, only []reconcile.Status, err err
 }
 
 // Open finds the sources of both sides, which are the same ones for a mirror.
-func (t *Reconcile) Open(ctx context.Context, paths []string, machine int64, o *reconcile.Options) (here, there *Input, err error) {
+func (t *Reconcile) Open(ctx context.Context, paths []string, machine int64,
+	o *reconcile.Options) (here, there *Input, err error) {
 	query, isQuery := &t.Manner.Query, slices.ContainsFunc(t.Against, source.IsQuery)
 	if isQuery && t.Reference.Manner.Query == "" && !slices.ContainsFunc(paths, source.IsQuery) {
 		t.Reference.Manner.Query, *query = *query, "" // there is only one that it can be for
@@ -343,7 +347,8 @@ func (t *Split) Options() option.List {
 		{Word: "rows", Value: &t.Rows, Least: 1, Meaning: "how many rows a part has"},
 		{Word: "parts", Value: &t.Parts, Least: 1, Meaning: "into how many parts, as equal as can be"},
 		{Word: "by", Value: &t.By, Columns: option.DataColumns, Meaning: "a column: one part for each of its values"},
-		{Word: "out-dir", Value: &t.OutDir, File: option.Written, Meaning: "the folder for the parts; it is made if need be"},
+		{Word: "out-dir", Value: &t.OutDir, File: option.Written,
+			Meaning: "the folder for the parts; it is made if need be"},
 		{Word: "total", Value: &t.Totals, Columns: option.DataColumns,
 			Meaning: "columns to add up on the control sheet (those that hold amounts)"},
 		t.replace(),
@@ -384,7 +389,8 @@ func (t *Prove) Sources() *Reading { return &t.Reading }
 
 func (t *Prove) Options() option.List {
 	return option.List{
-		{Word: "equals", Value: &t.Equals, Whole: true, File: option.Read, Meaning: "the other set: files, folders, patterns"},
+		{Word: "equals", Value: &t.Equals, Whole: true, File: option.Read,
+			Meaning: "the other set: files, folders, patterns"},
 		{Word: "exact", Value: &t.Exact, Meaning: "values are equal only where their texts are"},
 		{Word: "first", Value: &t.First, Meaning: "how many of the records that only one side has are shown"},
 	}
@@ -393,7 +399,8 @@ func (t *Prove) Options() option.List {
 // Ask reads what is asked for.
 func (t *Prove) Ask() (prove.Options, error) {
 	if len(t.Equals) == 0 {
-		return prove.Options{}, option.Errorf("equals", "what is it to be compared with? Name the other set behind ⟨equals⟩")
+		return prove.Options{}, option.Errorf("equals",
+			"what is it to be compared with? Name the other set behind ⟨equals⟩")
 	}
 	return prove.Options{Exact: t.Exact, First: t.First}, nil
 }

@@ -15,7 +15,8 @@ type Writing struct {
 }
 
 const (
-	resultMeaning  = "write the result to a file: .csv, .tsv, .json, .jsonl (each also with .gz or .zst behind it), .xlsx or .parquet"
+	resultMeaning = "write the result to a file: .csv, .tsv, .json, .jsonl (each also with .gz or .zst behind it), " +
+		".xlsx or .parquet"
 	bareMeaning    = "leave out the words of ⟨name⟩, source and source_line"
 	shieldMeaning  = "in delimited text, put an apostrophe before what a spreadsheet would run as a formula"
 	suspendMeaning = "write the records that were set aside to a CSV file, each with its reason"
@@ -27,7 +28,8 @@ func (w *Writing) out() *option.Option {
 }
 
 func (w *Writing) anyway() *option.Option {
-	return &option.Option{Word: "anyway", Value: &w.Anyway, Meaning: "write the result although there is a \"stop\" finding"}
+	return &option.Option{Word: "anyway", Value: &w.Anyway,
+		Meaning: "write the result although there is a \"stop\" finding"}
 }
 
 func (w *Writing) suspense() *option.Option {

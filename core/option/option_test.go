@@ -11,12 +11,14 @@ func TestSay(t *testing.T) {
 	lead := func(word string) string { return "plan line 3: " + word }
 	within := func(word string) string { return "--" + word }
 	for _, c := range []struct{ text, want string }{
-		{"⟨balance-by⟩ x: add for example ⟨balance⟩ debit=credit", "plan line 3: balance-by x: add for example --balance debit=credit"},
+		{"⟨balance-by⟩ x: add for example ⟨balance⟩ debit=credit",
+			"plan line 3: balance-by x: add for example --balance debit=credit"},
 		{"say it with ⟨encoding⟩", "say it with --encoding"},
 		{"⟨by⟩⟨sum⟩", "plan line 3: by--sum"},
 		{"nothing", "nothing"},
 		{"", ""},
-		{"a text ⟨with brackets⟩ and ⟨Capitals⟩ and ⟨⟩ of its own, ⟨no end", "a text ⟨with brackets⟩ and ⟨Capitals⟩ and ⟨⟩ of its own, ⟨no end"},
+		{"a text ⟨with brackets⟩ and ⟨Capitals⟩ and ⟨⟩ of its own, ⟨no end",
+			"a text ⟨with brackets⟩ and ⟨Capitals⟩ and ⟨⟩ of its own, ⟨no end"},
 		{"⟨⟨at⟩⟩", "⟨--at⟩"},
 	} {
 		if got := Say(c.text, lead, within); got != c.want {
@@ -122,7 +124,8 @@ func TestDistinct(t *testing.T) {
 	for _, c := range []struct {
 		names []string
 		want  string
-	}{{[]string{"a", "b"}, ""}, {nil, ""}, {[]string{"a", "b", "a"}, `⟨by⟩: "a" stands twice`}, {[]string{"a", ""}, "⟨by⟩: a column without a name stands in the list"}} {
+	}{{[]string{"a", "b"}, ""}, {nil, ""}, {[]string{"a", "b", "a"}, `⟨by⟩: "a" stands twice`},
+		{[]string{"a", ""}, "⟨by⟩: a column without a name stands in the list"}} {
 		err := Distinct("by", c.names)
 		if got := ""; err != nil && err.Error() != c.want || err == nil && c.want != got {
 			t.Errorf("%q: %v, want %q", c.names, err, c.want)

@@ -7,7 +7,8 @@ import (
 
 func TestFindByNameAndPosition(t *testing.T) {
 	layout := NewLayout([]string{"a", "#3", "c"})
-	for column, want := range map[string]int{"a": 0, "c": 2, "#1": 0, "#2": 1, "#3": 1, "#4": -1, "#0": -1, "#": -1, "b": -1, "#x": -1, "#-1": -1} {
+	for column, want := range map[string]int{"a": 0, "c": 2, "#1": 0, "#2": 1, "#3": 1, "#4": -1, "#0": -1, "#": -1,
+		"b": -1, "#x": -1, "#-1": -1} {
 		got, ok := layout.Find(column)
 		if !ok {
 			got = -1
@@ -36,13 +37,15 @@ func TestNamesAreFree(t *testing.T) {
 // The batch of the package's own drawing, and one with quotes.
 func TestBatch(t *testing.T) {
 	data := []byte("A1,5.00\n\"A\"\"2\",7.50\n")
-	b := Batch{Data: data, Width: 2, Rows: 2, Quoted: true, FirstLine: 2, Bounds: []uint32{^uint32(0), 2, 7, 7, 14, 19, 19}}
+	b := Batch{Data: data, Width: 2, Rows: 2, Quoted: true, FirstLine: 2,
+		Bounds: []uint32{^uint32(0), 2, 7, 7, 14, 19, 19}}
 	var scratch []byte
 	for _, c := range []struct {
 		row, column int
 		field, text string
 	}{{0, 0, "A1", "A1"}, {0, 1, "5.00", "5.00"}, {1, 0, `"A""2"`, `A"2`}, {1, 1, "7.50", "7.50"}} {
-		if field, text := string(b.Field(c.row, c.column)), string(b.Text(c.row, c.column, &scratch)); field != c.field || text != c.text {
+		if field, text := string(b.Field(c.row, c.column)),
+			string(b.Text(c.row, c.column, &scratch)); field != c.field || text != c.text {
 			t.Errorf("row %d column %d is %q and says %q", c.row, c.column, field, text)
 		}
 	}

@@ -15,7 +15,8 @@ type AmongSourcesError struct {
 }
 
 func (e *AmongSourcesError) Error() string {
-	return fmt.Sprintf("%s would lie among the sources in %s, and be read as one more of them next time; write it to another folder", e.Output, e.Folder)
+	return fmt.Sprintf("%s would lie among the sources in %s, and be read as one more of them next time; write it "+
+		"to another folder", e.Output, e.Folder)
 }
 
 // KeepApart refuses an output that is a source, or that lies where it would be read next time:

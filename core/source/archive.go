@@ -62,14 +62,16 @@ func openArchive(file string, size int64) (*archive, []*zip.File, error) {
 	defer a.release()
 	reader, err := zip.NewReader(a, size)
 	if err != nil && !errors.Is(err, zip.ErrInsecurePath) { // nothing is written where a name points
-		return nil, nil, fmt.Errorf("this zip file cannot be read (%w); it is damaged or was cut off, ask for it again", err)
+		return nil, nil, fmt.Errorf("this zip file cannot be read (%w); it is damaged or was cut off, ask for it again",
+			err)
 	}
 	if err := decode.CheckArchive(reader.File, size); err != nil {
 		return nil, nil, err
 	}
 	for _, entry := range reader.File {
 		if a.entries[entry.Name] != nil {
-			return nil, nil, fmt.Errorf("this zip file holds %q twice; which one counts is for its sender to say", entry.Name)
+			return nil, nil, fmt.Errorf("this zip file holds %q twice; which one counts is for its sender to say",
+				entry.Name)
 		}
 		a.entries[entry.Name] = entry
 	}

@@ -34,7 +34,8 @@ func (s *Set) LeaveOut(reason string, files ...string) {
 		same := err == nil && paths[path]
 		if !same && len(infos) <= few && (source.Entry() != "" || sizes[source.Size]) {
 			other, err := os.Stat(source.Path)
-			same = err == nil && slices.ContainsFunc(infos, func(info os.FileInfo) bool { return os.SameFile(info, other) })
+			same = err == nil && slices.ContainsFunc(infos,
+				func(info os.FileInfo) bool { return os.SameFile(info, other) })
 		}
 		if same {
 			s.PassedOver = append(s.PassedOver, PassedOver{Source: source.Name, Reason: reason})

@@ -155,7 +155,8 @@ func chooseSheets(book sheet.Book, want, cover string) ([]Part, error) {
 		return []Part{{Sheet: sheets[n-1]}}, nil
 	}
 	if want != "" && want != "*" {
-		return nil, fmt.Errorf("there is no sheet %q%s\nthere is: %s", want, didYouMean(want, sheets), quotedList(sheets))
+		return nil, fmt.Errorf("there is no sheet %q%s\nthere is: %s", want, didYouMean(want, sheets),
+			quotedList(sheets))
 	}
 	var filled []string
 	var parts []Part
@@ -176,7 +177,8 @@ func chooseSheets(book sheet.Book, want, cover string) ([]Part, error) {
 	case len(parts) == 0: // an empty workbook is an empty source
 		return []Part{{Sheet: sheets[0]}}, nil
 	case len(parts) > 1 && want != "*":
-		return nil, fmt.Errorf("%d sheets hold data; say which one with ⟨sheet⟩, or read all with ⟨sheet⟩ '*'\nthere is: %s", len(parts), quotedList(filled))
+		return nil, fmt.Errorf("%d sheets hold data; say which one with ⟨sheet⟩, or read all with ⟨sheet⟩ "+
+			"'*'\nthere is: %s", len(parts), quotedList(filled))
 	}
 	return parts, nil
 }
@@ -227,12 +229,14 @@ type sheetReader struct {
 	document *document
 }
 
-func newSheetReader(open openBook, format string, d *document, part Part, manner *Manner, memory int64) (Reader, error) {
+func newSheetReader(open openBook, format string, d *document, part Part, manner *Manner,
+	memory int64) (Reader, error) {
 	book, err := open(d, memory, recordLimit(memory))
 	if err != nil {
 		return nil, err
 	}
-	request := sheet.Request{SkipRows: manner.Request.SkipLines, HeaderLines: manner.Request.HeaderLines, NoHeader: manner.Request.NoHeader}
+	request := sheet.Request{SkipRows: manner.Request.SkipLines, HeaderLines: manner.Request.HeaderLines,
+		NoHeader: manner.Request.NoHeader}
 	if part.Table != "" {
 		table, err := findTable(book, part.Table)
 		if err != nil {

@@ -104,7 +104,8 @@ func TestTrailersAreNoRecords(t *testing.T) {
 				t.Fatal(err)
 			}
 			v := new(trailed)
-			if err := set.Scan(t.Context(), Reading{Jobs: 1, Memory: 1 << 30}, func() Visitor { return v }); err != nil {
+			if err := set.Scan(t.Context(), Reading{Jobs: 1, Memory: 1 << 30},
+				func() Visitor { return v }); err != nil {
 				t.Fatal(err)
 			}
 			line := 0
@@ -124,7 +125,8 @@ func TestTrailersAreNoRecords(t *testing.T) {
 func TestReadGrid(t *testing.T) {
 	for _, c := range []struct{ rule, content, want string }{
 		{"semicolons", "rows;12\r\nsum;1.234,50\r\n", `[1 2] [["rows" "12"] ["sum" "1.234,50"]] ,`},
-		{"a header with the figures below", "rows,sum\n12,\"1,234.50\"\n", `[1 2] [["rows" "sum"] ["12" "1,234.50"]] .`},
+		{"a header with the figures below", "rows,sum\n12,\"1,234.50\"\n",
+			`[1 2] [["rows" "sum"] ["12" "1,234.50"]] .`},
 		{"equals signs", "rows = 12\nsum = 1.50\n", `[1 2] [["rows " " 12"] ["sum " " 1.50"]] .`},
 		{"colons, and blank lines", "rows: 12\n\nsum: 1,50\n", `[1 3] [["rows" " 12"] ["sum" " 1,50"]] ,`},
 		{"blanks before a figure", "Number of lines 12\n", `[1] [["Number of lines " "12"]] `},
@@ -190,17 +192,20 @@ func TestCoveringSheets(t *testing.T) {
 		t.Error("of two sheets one is chosen without a word")
 	}
 	for _, sheet := range []string{"", "*"} {
-		set, err := Find(t.Context(), Search{Paths: []string{dir}, Jobs: 1, Manner: &Manner{Choice: Choice{Sheet: sheet, Cover: "cover"}}})
+		set, err := Find(t.Context(), Search{Paths: []string{dir}, Jobs: 1,
+			Manner: &Manner{Choice: Choice{Sheet: sheet, Cover: "cover"}}})
 		if err != nil || len(set.Sources) != 1 || set.Sources[0].Sheet() != "Journal" {
 			t.Fatalf("sources are %+v, %v", set, err)
 		}
 		grid, ok, err := set.ReadCover(0, 1<<20)
 		want := `[1 2 3 4] [["Journal of Eskerby"] ["Number of lines" "2"] ["" "Sum debit"] ["" "3.75"]]`
-		if got := fmt.Sprintf("%v %q", grid.Lines, grid.Cells); err != nil || !ok || got != want || grid.Name != "eskerby.xlsx, sheet Cover" {
+		if got := fmt.Sprintf("%v %q", grid.Lines, grid.Cells); err != nil || !ok || got != want ||
+			grid.Name != "eskerby.xlsx, sheet Cover" {
 			t.Errorf("the cover %s is %s, %v, %v", grid.Name, got, ok, err)
 		}
 	}
-	set, err := Find(t.Context(), Search{Paths: []string{dir}, Jobs: 1, Manner: &Manner{Choice: Choice{Sheet: "Journal", Cover: "Other"}}})
+	set, err := Find(t.Context(), Search{Paths: []string{dir}, Jobs: 1,
+		Manner: &Manner{Choice: Choice{Sheet: "Journal", Cover: "Other"}}})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -135,7 +135,8 @@ func (w *witness) lookAmount(b *record.Batch, row, column int, scratch *[]byte) 
 		case w.marks == before:
 			w.others++
 		case w.marks.Unclear > before.Unclear && w.amountExample == nil:
-			w.amountExample = &Unclear{Column: w.name, Kind: record.Amount, Line: b.Line(row), Found: string(text), Asked: w.amount}
+			w.amountExample = &Unclear{Column: w.name, Kind: record.Amount, Line: b.Line(row), Found: string(text),
+				Asked: w.amount}
 		}
 	default: // without a mark it is one with either, or with none
 		if _, err := amount.Parse(text, '.'); err == nil {
@@ -159,7 +160,8 @@ func (w *witness) lookPlain(field []byte) bool {
 		case '0' <= c && c <= '9':
 		case (c == '.' || c == ',') && mark < 0:
 			mark = i
-		case (c == '-' || c == '/' || c == ':') && 0 < i && i < len(field)-1: // a date, a time, a number of several parts
+		// a date, a time, a number of several parts
+		case (c == '-' || c == '/' || c == ':') && 0 < i && i < len(field)-1:
 			w.others++
 			return true
 		default:
@@ -276,7 +278,8 @@ func (w *worker) evidenceFor(s *shape.Shape, asked byte, typed bool) *evidence {
 	*e = evidence{typed: typed, findMark: asked == 0 || typed, findOrder: len(dated) > 0}
 	for i, name := range s.SentColumns() {
 		e.columns = append(e.columns, witness{
-			name: name, code: kind.IsCodeName(name), amount: slices.Contains(calculated, i), date: slices.Contains(dated, i),
+			name: name, code: kind.IsCodeName(name), amount: slices.Contains(calculated, i),
+			date: slices.Contains(dated, i),
 		})
 	}
 	return e

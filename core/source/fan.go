@@ -23,7 +23,8 @@ type FannedError struct {
 }
 
 func (e *FannedError) Error() string {
-	return fmt.Sprintf("internal error: %d records were given to part %d of the run, which counted %d", e.Given, e.Member+1, e.Read)
+	return fmt.Sprintf("internal error: %d records were given to part %d of the run, which counted %d", e.Given,
+		e.Member+1, e.Read)
 }
 
 // ScanFor is Scan for several members, which are given each batch one after another. They

@@ -94,8 +94,9 @@ func Find(ctx context.Context, search Search) (*Set, error) {
 
 func newFinder(search Search) *finder {
 	return &finder{
-		search:  search,
-		set:     &Set{named: make(map[string]bool), Paths: search.Paths, Recurse: search.Recurse, Mode: search.Mode, Prefix: search.Prefix},
+		search: search,
+		set: &Set{named: make(map[string]bool), Paths: search.Paths, Recurse: search.Recurse, Mode: search.Mode,
+			Prefix: search.Prefix},
 		seen:    make(map[string]bool),
 		ledgers: make(map[string]ledger),
 		globs:   make(globs),

@@ -99,9 +99,11 @@ var twoRows = delimited.Request{HeaderLines: 2}
 
 func TestWorkbookOfAnotherProgram(t *testing.T) {
 	c := mustRead(t, "testdata/openpyxl.xlsx", Manner{Request: twoRows, Choice: Choice{Sheet: "Journal"}})
-	want(t, "columns", c.head.Layout.Columns, []string{"document", "account", "posted", "amount debit", "amount credit", "barcode"})
+	want(t, "columns", c.head.Layout.Columns,
+		[]string{"document", "account", "posted", "amount debit", "amount credit", "barcode"})
 	want(t, "records", c.records, fiveRecords(6))
-	want(t, "refused records", c.refused, []string{"11 amount debit a formula without its result", "12 amount debit #REF!"})
+	want(t, "refused records", c.refused, []string{"11 amount debit a formula without its result",
+		"12 amount debit #REF!"})
 	want(t, "notes", c.notes, []string{"1 rows hidden"})
 	if c.head.Hidden != "column F" || c.head.Above != 2 || c.head.Line != 4 {
 		t.Errorf("hidden is %q, %d lines above line %d", c.head.Hidden, c.head.Above, c.head.Line)
@@ -152,12 +154,14 @@ func TestWorkbookValues(t *testing.T) {
 		records[i] += more
 	}
 	want(t, "records", c.records, append(records, "8:|D6|||3|||ab|"))
-	want(t, "records of 1904", mustRead(t, "testdata/epoch1904.xlsx", Manner{}).records, []string{"2:|2031-01-03|1", "3:|1904-01-02|2"})
+	want(t, "records of 1904", mustRead(t, "testdata/epoch1904.xlsx", Manner{}).records,
+		[]string{"2:|2031-01-03|1", "3:|1904-01-02|2"})
 }
 
 func TestOpenDocumentOfAnotherProgram(t *testing.T) {
 	c := mustRead(t, "testdata/odfpy.ods", Manner{Request: twoRows})
-	want(t, "columns", c.head.Layout.Columns, []string{"document", "account", "posted", "amount debit", "amount credit", "barcode"})
+	want(t, "columns", c.head.Layout.Columns,
+		[]string{"document", "account", "posted", "amount debit", "amount credit", "barcode"})
 	again := "|D6|00417|2031-12-31|7|7|1"
 	want(t, "records", c.records, append(fiveRecords(6), "11:"+again, "12:"+again, "13:"+again))
 	want(t, "refused records", c.refused, []string{"14 amount debit #DIV/0!"})
@@ -194,7 +198,8 @@ func TestWorkbooksThatCannotBeRead(t *testing.T) {
 		"named.xlsx":  {old, "old binary kind (.xls)"},
 		"locked.xlsx": {nil, "protected by a password"},
 		"some.xlsx":   {zipOf(t, map[string]string{"a.csv": "a\n1\n"}), "a zip file and no workbook"},
-		"damaged.ods": {zipOf(t, map[string]string{"content.xml": "<office:body><table:table table:name='a'><table:table-row>"}), "cut off"},
+		"damaged.ods": {zipOf(t, map[string]string{"content.xml": "<office:body><table:table " +
+			"table:name='a'><table:table-row>"}), "cut off"},
 		"sheet.xlsx": {zipOf(t, map[string]string{
 			"xl/workbook.xml":            `<workbook><sheets><sheet name="A" r:id="r1"/></sheets></workbook>`,
 			"xl/_rels/workbook.xml.rels": `<Relationships><Relationship Id="r1" Type="x/worksheet" Target="sheet.xml"/></Relationships>`,
@@ -246,18 +251,28 @@ func TestJSON(t *testing.T) {
 	}{
 		{"an array", `[{"a": 1.10, "b": {"c": "x", "d": null}},
 			{"b": {"c": "\u00e9\"\n"}, "e": [1, 2], "a": 12345678901234567890.125}]`, "",
-			[]string{"a", "b.c", "b.d", "e"}, []string{"1:|1.10|x||", "2:|12345678901234567890.125|é\"\n||[1, 2]"}, nil},
-		{"an object that holds one", `{"store": "x", "rows": [{"a": true}, {"a": 1e3}], "n": 2}`, "", []string{"a"}, []string{"1:|true", "1:|1000"}, nil},
-		{"one of several arrays", `{"x": [{"q": 1}], "y": {"z~/": [{"a": 1}]}}`, "/y/z~0~1", []string{"a"}, []string{"1:|1"}, nil},
-		{"a plain object", `{"store": "x", "total": 12.50, "tags": []}`, "", []string{"store", "total", "tags"}, []string{"1:|x|12.50|[]"}, nil},
+			[]string{"a", "b.c", "b.d", "e"}, []string{"1:|1.10|x||", "2:|12345678901234567890.125|é\"\n||[1, 2]"},
+			nil},
+		{"an object that holds one", `{"store": "x", "rows": [{"a": true}, {"a": 1e3}], "n": 2}`, "", []string{"a"},
+			[]string{"1:|true", "1:|1000"}, nil},
+		{"one of several arrays", `{"x": [{"q": 1}], "y": {"z~/": [{"a": 1}]}}`, "/y/z~0~1", []string{"a"},
+			[]string{"1:|1"}, nil},
+		{"a plain object", `{"store": "x", "total": 12.50, "tags": []}`, "", []string{"store", "total", "tags"},
+			[]string{"1:|x|12.50|[]"}, nil},
 		{"an object further down", `{"x": {"a": 1}, "rows": [{"b": 2}]}`, "/x", []string{"a"}, []string{"1:|1"}, nil},
-		{"lines", "{\"a\":1}\n\n{\"a\":2,\"b\":\"x\"}\r\n{\"a\":3}", "", []string{"a", "b"}, []string{"1:|1|", "3:|2|x", "4:|3|"}, nil},
-		{"objects of several lines", "{\n \"a\": 1\n}\n{\n \"a\": 2\n}\n", "", []string{"a"}, []string{"1:|1", "4:|2"}, nil},
-		{"a broken line", "{\"a\":1}\n{\"a\":\"x\n{\"a\":2}\n{\"a\":3,\"a\":4}\nnone\n{\"a\":5}\n", "", []string{"a"}, []string{"1:|1", "3:|2", "6:|5"},
+		{"lines", "{\"a\":1}\n\n{\"a\":2,\"b\":\"x\"}\r\n{\"a\":3}", "", []string{"a", "b"},
+			[]string{"1:|1|", "3:|2|x", "4:|3|"}, nil},
+		{"objects of several lines", "{\n \"a\": 1\n}\n{\n \"a\": 2\n}\n", "", []string{"a"}, []string{"1:|1", "4:|2"},
+			nil},
+		{"a broken line", "{\"a\":1}\n{\"a\":\"x\n{\"a\":2}\n{\"a\":3,\"a\":4}\nnone\n{\"a\":5}\n", "", []string{"a"},
+			[]string{"1:|1", "3:|2", "6:|5"},
 			[]string{"2  {\"a\":\"x", "4 a 4", "5  none"}},
-		{"a broken first line", "{\"a\":\"x\n{\"a\":2}\n", "", []string{"a"}, []string{"2:|2"}, []string{"1  {\"a\":\"x"}},
-		{"an array with something else", `[{"a":1}, null, {"a":2}]`, "", []string{"a"}, []string{"1:|1", "1:|2"}, []string{"1  null"}},
-		{"a key with a dot and the same within", `[{"a.b": 1}, {"a": {"b": 2}}]`, "", []string{"a.b"}, []string{"1:|1", "1:|2"}, nil},
+		{"a broken first line", "{\"a\":\"x\n{\"a\":2}\n", "", []string{"a"}, []string{"2:|2"},
+			[]string{"1  {\"a\":\"x"}},
+		{"an array with something else", `[{"a":1}, null, {"a":2}]`, "", []string{"a"}, []string{"1:|1", "1:|2"},
+			[]string{"1  null"}},
+		{"a key with a dot and the same within", `[{"a.b": 1}, {"a": {"b": 2}}]`, "", []string{"a.b"},
+			[]string{"1:|1", "1:|2"}, nil},
 		{"nothing", " \n", "", []string{}, nil, nil},
 		{"an empty array", "[]", "", []string{}, nil, nil},
 		{"UTF-16", "\xff\xfe[\x00{\x00\"\x00a\x00\"\x00:\x001\x00}\x00]\x00", "", []string{"a"}, []string{"1:|1"}, nil},
@@ -274,7 +289,8 @@ func TestJSON(t *testing.T) {
 
 func TestJSONThatCannotBeRead(t *testing.T) {
 	for text, wanted := range map[string]string{
-		`[{"a": 1}, {"a": 2}`:                 "line 1: the JSON ends where a comma, or the end of the array is expected",
+		`[{"a": 1}, {"a": 2}`: "line 1: the JSON ends where a comma, or the end of the array is " +
+			"expected",
 		"[{\"a\": 1},\n{\"a\": ":              "line 2: the JSON ends where the end of a value is expected",
 		`[{"a": 1} {"a": 2}]`:                 `line 1: "{" stands where JSON has a comma`,
 		`{"x": [{"a": 1}], "y": [{"a": 1}]}`:  "say which one with ⟨at⟩\nthere is: /x, /y",
@@ -288,7 +304,8 @@ func TestJSONThatCannotBeRead(t *testing.T) {
 		}
 	}
 	path := filepath.Join(folder(t, map[string]string{"x.json": `{"data": {"rows": []}}`}), "x.json")
-	for at, wanted := range map[string]string{"/date": `there is no "date"`, "/data/rows/0": `no element "0"`, "/data/rows/0/x": "no element"} {
+	for at, wanted := range map[string]string{"/date": `there is no "date"`, "/data/rows/0": `no element "0"`,
+		"/data/rows/0/x": "no element"} {
 		if _, err := read(path, Manner{At: at}); err == nil || !strings.Contains(err.Error(), wanted) {
 			t.Errorf("%s: error is %v", at, err)
 		}
@@ -313,11 +330,15 @@ func TestArchive(t *testing.T) {
 	for _, p := range c.set.PassedOver {
 		passed = append(passed, p.Source+": "+p.Reason)
 	}
-	want(t, "sources", names, []string{"cut.txt", "month.zip/book.xlsx", "month.zip/feb.json", "month.zip/jan/x.csv", "month.zip/up.csv", "month.zip/y.csv.gz"})
+	want(t, "sources", names, []string{"cut.txt", "month.zip/book.xlsx", "month.zip/feb.json", "month.zip/jan/x.csv",
+		"month.zip/up.csv", "month.zip/y.csv.gz"})
 	want(t, "what was passed over", passed, []string{
-		"month.zip/__MACOSX/._x.csv: hidden file", "month.zip/in.zip: an archive within an archive; unpack it to read it", "month.zip/read.pdf: format .pdf is not read",
+		"month.zip/__MACOSX/._x.csv: hidden file",
+		"month.zip/in.zip: an archive within an archive; unpack it to read it",
+		"month.zip/read.pdf: format .pdf is not read",
 	})
-	want(t, "records", c.records, []string{"2:|1", "2:|2031-01-03|1", "3:|1904-01-02|2", "1:|5", "2:|1|2", "2:|9", "2:|3"})
+	want(t, "records", c.records, []string{"2:|1", "2:|2031-01-03|1", "3:|1904-01-02|2", "1:|5", "2:|1|2", "2:|9",
+		"2:|3"})
 	if _, err := os.Stat(filepath.Join(dir, "..", "up.csv")); err == nil {
 		t.Error("an entry was written where its name points")
 	}
@@ -381,22 +402,28 @@ func TestLayoutOfText(t *testing.T) {
 		notes      []string
 		above      int
 	}{
-		{"lines above the header", "Corvane Ropeway\nprinted;03.04.2031\n\ndoc;posted;amount\nC1;02.01.2031;1,50\nC2;03.01.2031;2,50\n", Manner{},
+		{"lines above the header", "Corvane Ropeway\nprinted;03.04.2031\n\ndoc;posted;amount\nC1;02.01.2031;1,50\n" +
+			"C2;03.01.2031;2,50\n", Manner{},
 			[]string{"doc", "posted", "amount"}, []string{"5:|C1|02.01.2031|1,50", "6:|C2|03.01.2031|2,50"}, nil, 2},
 		{"a total line", "doc;text;amount\nC1;x;1.234,50\nC2;y;12,50\nTotal;;1.247,00\n", Manner{},
-			[]string{"doc", "text", "amount"}, []string{"2:|C1|x|1.234,50", "3:|C2|y|12,50"}, []string{"total on line 4: [amount]"}, 0},
+			[]string{"doc", "text", "amount"}, []string{"2:|C1|x|1.234,50", "3:|C2|y|12,50"},
+			[]string{"total on line 4: [amount]"}, 0},
 		{"a short total line", "doc,amount,note\nC1,1,x\nC2,2,y\nSum:,3\n\n", Manner{},
-			[]string{"doc", "amount", "note"}, []string{"2:|C1|1|x", "3:|C2|2|y"}, []string{"total on line 4: [amount]"}, 0},
+			[]string{"doc", "amount", "note"}, []string{"2:|C1|1|x", "3:|C2|2|y"},
+			[]string{"total on line 4: [amount]"}, 0},
 		{"a record that is no total line", "party,text,amount\nx,y,1\nTotal Ropes Ltd,pass,3\n", Manner{},
 			[]string{"party", "text", "amount"}, []string{"2:|x|y|1", "3:|Total Ropes Ltd|pass|3"}, nil, 0},
 		{"an index column", ",doc,amount\n0,C1,1\n1,C2,2\n,Total,3\n", Manner{},
 			[]string{"doc", "amount"}, []string{"2:|C1|1", "3:|C2|2"}, []string{"total on line 4: [amount]"}, 0},
 		{"numbers that are no index", ",doc,amount\n7,C1,1\n8,C2,2\n", Manner{},
 			[]string{"#1", "doc", "amount"}, []string{"2:|7|C1|1", "3:|8|C2|2"}, nil, 0},
-		{"runs of blanks", "doc   amount n\n C1  1.50\t x \n\"C 2\"  2 y\n", Manner{Blanks: true, Request: delimited.Request{Delimiter: '\t'}},
+		{"runs of blanks", "doc   amount n\n C1  1.50\t x \n\"C 2\"  2 y\n",
+			Manner{Blanks: true, Request: delimited.Request{Delimiter: '\t'}},
 			[]string{"doc", "amount", "n"}, []string{"2:|C1|1.50|x", "3:|C 2|2|y"}, nil, 0},
-		{"a code page", "doc,text\nC1,caf\xe9\nC2,\x80 \x93x\x94\n", Manner{}, []string{"doc", "text"}, []string{"2:|C1|café", "3:|C2|€ “x”"}, nil, 0},
-		{"a named code page", "doc,text\nC1,\xb1\n", Manner{Encoding: "iso-8859-2"}, []string{"doc", "text"}, []string{"2:|C1|ą"}, nil, 0},
+		{"a code page", "doc,text\nC1,caf\xe9\nC2,\x80 \x93x\x94\n", Manner{}, []string{"doc", "text"},
+			[]string{"2:|C1|café", "3:|C2|€ “x”"}, nil, 0},
+		{"a named code page", "doc,text\nC1,\xb1\n", Manner{Encoding: "iso-8859-2"}, []string{"doc", "text"},
+			[]string{"2:|C1|ą"}, nil, 0},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			path := filepath.Join(folder(t, map[string]string{"x.csv": c.text}), "x.csv")
@@ -442,7 +469,8 @@ func TestDecimalMarkOfEachSource(t *testing.T) {
 				unclear = fmt.Sprint(u.Column, " ", u.Line, " ", u.Found)
 			}
 		})
-		if err := set.Scan(context.Background(), Reading{Jobs: 1, Memory: 1 << 26}, func() Visitor { return visitor }); err != nil {
+		if err := set.Scan(context.Background(), Reading{Jobs: 1, Memory: 1 << 26},
+			func() Visitor { return visitor }); err != nil {
 			t.Fatal(err)
 		}
 		if decimal != c.decimal || unclear != c.unclear {
@@ -475,8 +503,9 @@ func TestFormatsReadBySeveral(t *testing.T) {
 // What is no text is an error whatever its name, and does not become columns.
 func TestBinaryContentIsNoText(t *testing.T) {
 	for content, want := range map[string]string{
-		"\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR": "a picture", "\x7fELF\x02\x01\x01\x00\x00": "a program", "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1": ".xls",
-		strings.Repeat("ab\x00\x01", 40): "binary content", "\x1f\x8b\x08": "unpacking", "%PDF-1.7\n": "a PDF",
+		"\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR": "a picture", "\x7fELF\x02\x01\x01\x00\x00": "a program",
+		"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1": ".xls",
+		strings.Repeat("ab\x00\x01", 40):   "binary content", "\x1f\x8b\x08": "unpacking", "%PDF-1.7\n": "a PDF",
 	} {
 		path := filepath.Join(t.TempDir(), "a.csv")
 		if err := os.WriteFile(path, []byte(content), 0o644); err != nil {
@@ -525,7 +554,8 @@ func TestTextOfOtherPrograms(t *testing.T) {
 		records []string
 	}{
 		{"column.txt", "posted text debit", passes},
-		{"blanks.txt", "posted text debit", []string{"|2031-03-01|day|5.00", "|2031-03-02|season|12.25", "|2031-03-03|-|0.50"}},
+		{"blanks.txt", "posted text debit", []string{"|2031-03-01|day|5.00", "|2031-03-02|season|12.25",
+			"|2031-03-03|-|0.50"}},
 		{"rownames.csv", "#1 posted debit", named},
 		{"rownames.txt", "#1 posted debit", named},
 	} {
@@ -567,7 +597,8 @@ func TestForeignFilesOfOtherPrograms(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		if err := set.Scan(t.Context(), Reading{Jobs: 2, Memory: 1 << 20}, func() Visitor { return nobody{} }); err != nil {
+		if err := set.Scan(t.Context(), Reading{Jobs: 2, Memory: 1 << 20},
+			func() Visitor { return nobody{} }); err != nil {
 			t.Fatal(err)
 		}
 		var kinds []string
@@ -584,7 +615,8 @@ func TestPackedByOtherPrograms(t *testing.T) {
 	for _, ending := range []string{"zst", "gz", "bz2"} {
 		name := "packed.csv." + ending
 		records := mustRead(t, "testdata/"+name, Manner{}).records
-		want(t, name+": records", records, []string{"2:|2031-03-01|day pass|5.00", "3:|2031-03-02|season pass|12.25", "4:|2031-03-03||0.50"})
+		want(t, name+": records", records, []string{"2:|2031-03-01|day pass|5.00", "3:|2031-03-02|season pass|12.25",
+			"4:|2031-03-03||0.50"})
 		packed, err := os.ReadFile("testdata/" + name)
 		if err != nil {
 			t.Fatal(err)
@@ -596,7 +628,8 @@ func TestPackedByOtherPrograms(t *testing.T) {
 			if err := os.WriteFile(path, flipped, 0o644); err != nil {
 				t.Fatal(err)
 			}
-			if c, err := read(path, Manner{}); err == nil && decode.Find(flipped) != "" && !slices.Equal(c.records, records) {
+			if c, err := read(path, Manner{}); err == nil && decode.Find(flipped) != "" &&
+				!slices.Equal(c.records, records) {
 				t.Errorf("%s: with byte %d changed the records are %q", name, at, c.records)
 			}
 		}

@@ -127,7 +127,8 @@ func ReadGrid(path string) (*Grid, error) {
 		return nil, &Error{path, err}
 	}
 	if len(data) > mostGrid {
-		return nil, &Error{path, fmt.Errorf("it is larger than %d MB, which what a branch declares never is", mostGrid>>20)}
+		return nil, &Error{path, fmt.Errorf("it is larger than %d MB, which what a branch declares never is",
+			mostGrid>>20)}
 	}
 	grid := &Grid{Name: path}
 	lines := strings.Split(strings.ReplaceAll(strings.TrimPrefix(string(data), "\ufeff"), "\r\n", "\n"), "\n")

@@ -74,7 +74,8 @@ func TestASourceThatChanges(t *testing.T) {
 				if name == "replaced by another file" && when == "while it is read" {
 					want = false // what is open is still the file that was found, and is read whole
 				}
-				if errors.Is(err, ErrChanged) != want || want && !strings.Contains(err.Error(), "x.csv") || !want && err != nil {
+				if errors.Is(err, ErrChanged) != want || want && !strings.Contains(err.Error(), "x.csv") || !want &&
+					err != nil {
 					t.Errorf("%s %s, %d jobs: error is %v", name, when, jobs, err)
 				}
 			}

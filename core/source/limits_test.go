@@ -39,16 +39,25 @@ func bookOf(t *testing.T, content string) string {
 func TestCellsAreNoLongerThanRecords(t *testing.T) {
 	long := strings.Repeat("ab", 1<<20) // twice what a record may have here
 	for name, content := range map[string]string{
-		"one text.xlsx":     bookOf(t, sheetStart+"<t>"+long+"</t>"+sheetEnd),
-		"many pieces.xlsx":  bookOf(t, sheetStart+strings.Repeat("<r><t>"+strings.Repeat("ab", 1<<9)+"</t></r>", 1<<11)+sheetEnd),
-		"one text.ods":      string(zipOf(t, map[string]string{"content.xml": odsStart + "<table:table-row><table:table-cell><text:p>" + long + "</text:p></table:table-cell></table:table-row>" + odsEnd})),
-		"repeated cell.ods": string(zipOf(t, map[string]string{"content.xml": odsStart + `<table:table-row><table:table-cell table:number-columns-repeated="16000"><text:p>` + long[:1<<10] + "</text:p></table:table-cell></table:table-row>" + odsEnd})),
-		"an attribute.ods":  string(zipOf(t, map[string]string{"content.xml": odsStart + `<table:table-row><table:table-cell x="` + long + `"/></table:table-row>` + odsEnd})),
+		"one text.xlsx": bookOf(t, sheetStart+"<t>"+long+"</t>"+sheetEnd),
+		"many pieces.xlsx": bookOf(t, sheetStart+strings.Repeat("<r><t>"+strings.Repeat("ab", 1<<9)+"</t></r>",
+			1<<11)+sheetEnd),
+		"one text.ods": string(zipOf(t,
+			map[string]string{"content.xml": odsStart + "<table:table-row><table:table-cell><text:p>" + long +
+				"</text:p></table:table-cell></table:table-row>" + odsEnd})),
+		"repeated cell.ods": string(zipOf(t,
+			map[string]string{"content.xml": odsStart +
+				`<table:table-row><table:table-cell table:number-columns-repeated="16000"><text:p>` + long[:1<<10] +
+				"</text:p></table:table-cell></table:table-row>" + odsEnd})),
+		"an attribute.ods": string(zipOf(t,
+			map[string]string{"content.xml": odsStart + `<table:table-row><table:table-cell x="` + long +
+				`"/></table:table-row>` + odsEnd})),
 	} {
 		path := filepath.Join(folder(t, map[string]string{name: content}), name)
 		set, err := Find(context.Background(), Search{Paths: []string{path}})
 		if err == nil {
-			err = set.Scan(context.Background(), Reading{Jobs: 1, Memory: 1 << 20}, func() Visitor { return visitFunc(func(*Batch) {}) })
+			err = set.Scan(context.Background(), Reading{Jobs: 1, Memory: 1 << 20},
+				func() Visitor { return visitFunc(func(*Batch) {}) })
 		}
 		var tooLong *sheet.TooLongError
 		if !errors.As(err, &tooLong) || !strings.Contains(err.Error(), "raise ⟨memory⟩") {
@@ -57,7 +66,8 @@ func TestCellsAreNoLongerThanRecords(t *testing.T) {
 	}
 	name := "repeated row.ods"
 	path := filepath.Join(folder(t, map[string]string{name: string(zipOf(t, map[string]string{
-		"content.xml": odsStart + `<table:table-row table:number-rows-repeated="1000000"><table:table-cell><text:p>` + long[:1<<19] + "</text:p></table:table-cell></table:table-row>" + odsEnd,
+		"content.xml": odsStart + `<table:table-row table:number-rows-repeated="1000000"><table:table-cell><text:p>` +
+			long[:1<<19] + "</text:p></table:table-cell></table:table-row>" + odsEnd,
 	}))}), name)
 	if _, err := read(path, Manner{}); !errors.Is(err, sheet.ErrNoRow) {
 		t.Errorf("%s: error is %v", name, err)
@@ -71,7 +81,8 @@ func TestKeysThatAreValues(t *testing.T) {
 		fmt.Fprintf(&text, "{\"D%06d\":1}\n", i)
 	}
 	path := filepath.Join(folder(t, map[string]string{"x.jsonl": text.String()}), "x.jsonl")
-	if _, err := read(path, Manner{}); err == nil || !strings.Contains(err.Error(), "100001 different keys, and a result has at most 100000 columns") {
+	if _, err := read(path, Manner{}); err == nil ||
+		!strings.Contains(err.Error(), "100001 different keys, and a result has at most 100000 columns") {
 		t.Errorf("error is %v", err)
 	}
 }
@@ -132,7 +143,8 @@ func TestPartsOfATask(t *testing.T) {
 	var out bytes.Buffer
 	longest := 0
 	ordered := inorder.NewWriter(writeFunc(func(p []byte) { longest = max(longest, len(p)); out.Write(p) }), 8)
-	if err := set.Scan(context.Background(), Reading{Jobs: 3, Memory: 1 << 26}, func() Visitor { return &parting{ordered: ordered} }); err != nil {
+	if err := set.Scan(context.Background(), Reading{Jobs: 3, Memory: 1 << 26},
+		func() Visitor { return &parting{ordered: ordered} }); err != nil {
 		t.Fatal(err)
 	}
 	var got strings.Builder

@@ -8,14 +8,15 @@ import (
 // Manner is how sources are written, as far as the user has said it, and what
 // form their records are to have. The zero value leaves all to be found out.
 type Manner struct {
-	Name        *NamePattern // what files' names tell; nil for nothing
-	Request     delimited.Request
-	Blanks      bool            // runs of blanks stand between fields
-	Widths      []int           // how many characters each column has; nil where a delimiter parts them
-	Encoding    string          // of text without a byte-order mark, as decode.Named knows it
-	Decimal     byte            // of amounts in text: '.' or ',', 0 to find out
-	At          string          // a JSON Pointer to the records
-	Member      string          // of JSON: the members of an object are the records, and their names go into this column
+	Name     *NamePattern // what files' names tell; nil for nothing
+	Request  delimited.Request
+	Blanks   bool   // runs of blanks stand between fields
+	Widths   []int  // how many characters each column has; nil where a delimiter parts them
+	Encoding string // of text without a byte-order mark, as decode.Named knows it
+	Decimal  byte   // of amounts in text: '.' or ',', 0 to find out
+	At       string // a JSON Pointer to the records
+	// of JSON: the members of an object are the records, and their names go into this column
+	Member      string
 	Choice      Choice          // what is read of workbooks
 	Query       string          // what is read of a database
 	Trailer     *TrailerPattern // the line with which sources end and declare what is in them; nil for none

@@ -39,30 +39,41 @@ type MannerRequest struct {
 // Options are those of a request. They hold for all sources, or for those of a plan's shape.
 func (m *MannerRequest) Options() option.List {
 	return append(option.List{
-		{Word: "name", Value: &m.Name, Meaning: "what the files' names tell, e.g. '{entity}_{period}*'; each word becomes a column"},
-		{Word: "delimiter", Value: &m.Delimiter, Meaning: "what separates fields: a character, tab or blanks (found by itself)"},
+		{Word: "name", Value: &m.Name, Meaning: "what the files' names tell, e.g. '{entity}_{period}*'; each word " +
+			"becomes a column"},
+		{Word: "delimiter", Value: &m.Delimiter,
+			Meaning: "what separates fields: a character, tab or blanks (found by itself)"},
 		{Word: "encoding", Value: &m.Encoding,
 			Meaning: "the encoding of text without a byte-order mark, e.g. windows-1252 (found by itself)"},
-		{Word: "decimal", Value: &m.Decimal, Meaning: "the decimal mark of amounts, '.' or ',' (found by itself for each source)"},
+		{Word: "decimal", Value: &m.Decimal,
+			Meaning: "the decimal mark of amounts, '.' or ',' (found by itself for each source)"},
 		{Word: "skip-lines", Value: &m.SkipLines, Meaning: "how many lines are above the header (found by itself)"},
 		{Word: "header-lines", Value: &m.HeaderLines,
-			Meaning: "how many lines the header has, whose names are joined by a blank (one, or none if it looks like a record)"},
+			Meaning: "how many lines the header has, whose names are joined by a blank (one, or none if it looks " +
+				"like a record)"},
 		{Word: "no-header", Value: &m.NoHeader, Meaning: "the first line is a record; columns are called #1, #2, …"},
 		{Word: "sheet", Value: &m.Sheet,
 			Meaning: "which sheet of a workbook: its name, #2 for the second, '*' for all (the only one with data)"},
 		{Word: "table", Value: &m.Table, Meaning: "which table, or area with a name, of a workbook"},
-		{Word: "at", Value: &m.At, Meaning: "where the records are in JSON, as a JSON Pointer, e.g. /data/rows (found by itself)"},
+		{Word: "at", Value: &m.At, Meaning: "where the records are in JSON, as a JSON Pointer, e.g. /data/rows " +
+			"(found by itself)"},
 		{Word: "member-name", Value: &m.MemberName,
 			Meaning: "of JSON: each member of the object is a record, and its name goes into this column"},
 		{Word: "trailer", Value: &m.Trailer,
-			Meaning: "the line with which sources end and declare what is in them, e.g. 'TOTAL {rows} {debit}'; it is no record"},
-		{Word: "no-total-line", Value: &m.NoTotalLine, Meaning: "a line that begins with Total, Sum or the like is a record"},
+			Meaning: "the line with which sources end and declare what is in them, e.g. 'TOTAL {rows} {debit}'; it " +
+				"is no record"},
+		{Word: "no-total-line", Value: &m.NoTotalLine,
+			Meaning: "a line that begins with Total, Sum or the like is a record"},
 		{Word: "no-quotes", Value: &m.NoQuotes, Meaning: "a quote is text like any other"},
-		{Word: "short-rows", Value: &m.ShortRows, Meaning: "records that end early: pad them with blank fields, or suspend them " +
-			"(pad them unless a column that is needed is missing)"},
-		{Word: "widths", Value: &m.Widths, Meaning: "how many characters each column of text has, e.g. 6,10,12 (found by itself)"},
-		{Word: "declared-sheet", Value: &m.Cover, Meaning: "the sheet on which a workbook declares what is in it; it is no source"},
-		{Word: "query", Value: &m.Query, Meaning: "of a database, named as postgres://user@host/name, what is read: a select"},
+		{Word: "short-rows", Value: &m.ShortRows,
+			Meaning: "records that end early: pad them with blank fields, or suspend them " +
+				"(pad them unless a column that is needed is missing)"},
+		{Word: "widths", Value: &m.Widths, Meaning: "how many characters each column of text has, e.g. 6,10,12 " +
+			"(found by itself)"},
+		{Word: "declared-sheet", Value: &m.Cover,
+			Meaning: "the sheet on which a workbook declares what is in it; it is no source"},
+		{Word: "query", Value: &m.Query, Meaning: "of a database, named as postgres://user@host/name, what is read: " +
+			"a select"},
 	}, m.Shape.Options()...)
 }
 
@@ -75,7 +86,8 @@ func (m *MannerRequest) Manner(prefix string) (*Manner, error) {
 	r := &mannerReader{request: m, prefix: prefix, manner: &Manner{
 		Encoding: m.Encoding, At: m.At, Member: m.MemberName, Query: m.Query, NoTotalLine: m.NoTotalLine,
 		Choice: Choice{Sheet: m.Sheet, Table: m.Table, Cover: m.Cover}, ShortRows: ShortRows(m.ShortRows),
-		Request: delimited.Request{NoHeader: m.NoHeader, NoQuotes: m.NoQuotes, SkipLines: m.SkipLines, HeaderLines: m.HeaderLines},
+		Request: delimited.Request{NoHeader: m.NoHeader, NoQuotes: m.NoQuotes, SkipLines: m.SkipLines,
+			HeaderLines: m.HeaderLines},
 	}}
 	for _, read := range []func() error{r.checkLines, r.checkPlaces, r.decimal, r.delimiter, r.widths, r.patterns} {
 		if err := read(); err != nil {
@@ -106,7 +118,8 @@ func (r *mannerReader) checkLines() error {
 	case m.HeaderLines > 0 && m.NoHeader:
 		return r.fail("header-lines", "it does not go together with %s", r.other("no-header"))
 	case !slices.Contains([]ShortRows{FindShort, PadShort, SuspendShort}, r.manner.ShortRows):
-		return r.fail("short-rows", "short rows are padded or suspended, and %q is neither pad nor suspend", m.ShortRows)
+		return r.fail("short-rows", "short rows are padded or suspended, and %q is neither pad nor suspend",
+			m.ShortRows)
 	}
 	return nil
 }
@@ -176,7 +189,8 @@ func (r *mannerReader) widths() error {
 	for text := range strings.SplitSeq(r.request.Widths, ",") {
 		width, err := strconv.Atoi(strings.TrimSpace(text))
 		if err != nil || width < 1 {
-			return r.fail("widths", "the widths of columns are numbers of characters with commas between them, as 6,10,12, "+
+			return r.fail("widths", "the widths of columns are numbers of characters with commas between them, as "+
+				"6,10,12, "+
 				"and %q is none", text)
 		}
 		r.manner.Widths = append(r.manner.Widths, width)

@@ -126,7 +126,8 @@ func (p *NamePattern) checkWord(word string, seen, formed bool) error {
 		return nil
 	}
 	if near, ok := nearest.To(word, KnownWords); ok {
-		return fmt.Errorf("unknown word {%s}; did you mean {%s}? Lastblock knows {%s}, and other words become columns", word, near, strings.Join(KnownWords, "}, {"))
+		return fmt.Errorf("unknown word {%s}; did you mean {%s}? Lastblock knows {%s}, and other words become columns",
+			word, near, strings.Join(KnownWords, "}, {"))
 	}
 	return nil
 }

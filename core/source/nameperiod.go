@@ -69,7 +69,9 @@ next:
 		}
 		c := rest[0]
 		if 'a' <= c|0x20 && c|0x20 <= 'z' && c != 'W' && c != 'Q' {
-			return "", nil, fmt.Errorf("%q in {period:%s} stands for nothing; letters are YYYY or YY, MM, M or MMM (a month's name), DD or D, ww (a week, as in YYYYWww) and q (a quarter, as in YYYYQq)", string(c), form)
+			return "", nil, fmt.Errorf("%q in {period:%s} stands for nothing; letters are YYYY or YY, MM, M or MMM "+
+				"(a month's name), DD or D, ww (a week, as in YYYYWww) and q (a quarter, as in YYYYQq)", string(c),
+				form)
 		}
 		out.WriteString(regexp.QuoteMeta(rest[:1]))
 		rest = rest[1:]
@@ -90,7 +92,8 @@ func checkParts(parts []periodPart) error {
 		}
 		return n
 	}
-	switch year, month, day, other := has(yearPart, shortYearPart), has(monthPart, namePart), has(dayPart), has(weekPart, quarterPart); {
+	switch year, month, day, other := has(yearPart, shortYearPart), has(monthPart, namePart), has(dayPart),
+		has(weekPart, quarterPart); {
 	case year != 1:
 		return errors.New("the forms of {period} need one year, YYYY or YY")
 	case month > 1 || day > 1 || other > 1 || other > 0 && month+day > 0:

@@ -51,12 +51,16 @@ func scan(t *testing.T, dir string, search Search, look bool) (records []string,
 
 func TestMannersByName(t *testing.T) {
 	dir := folder(t, map[string]string{
-		"corvane_1.csv": "Konto;Soll\n1;1,50\n", "corvane_2.txt": "Konto|Soll\n2|2,50\n", "eskerby_1.csv": "account,debit\n3,3.50\n",
+		"corvane_1.csv": "Konto;Soll\n1;1,50\n", "corvane_2.txt": "Konto|Soll\n2|2,50\n",
+		"eskerby_1.csv": "account,debit\n3,3.50\n",
 	})
-	german := &Manner{Shape: &shape.Request{Rename: []shape.Rename{{From: "Konto", To: "account"}, {From: "Soll", To: "debit"}}, As: []shape.As{{Column: "debit", Kind: record.Amount}}}}
-	usual := &Manner{Shape: &shape.Request{As: []shape.As{{Column: "debit", Kind: record.Amount}}, Where: parseExpression(t, "debit > 2")}}
+	german := &Manner{Shape: &shape.Request{Rename: []shape.Rename{{From: "Konto", To: "account"},
+		{From: "Soll", To: "debit"}}, As: []shape.As{{Column: "debit", Kind: record.Amount}}}}
+	usual := &Manner{Shape: &shape.Request{As: []shape.As{{Column: "debit", Kind: record.Amount}},
+		Where: parseExpression(t, "debit > 2")}}
 	for _, look := range []bool{false, true} {
-		got, err := scan(t, dir, Search{Manner: usual, Manners: []NamedManner{{"corvane_*.csv", german}, {"corvane_*", usual}}}, look)
+		got, err := scan(t, dir, Search{Manner: usual,
+			Manners: []NamedManner{{"corvane_*.csv", german}, {"corvane_*", usual}}}, look)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -75,17 +79,27 @@ func TestNamesThatNoSourceHas(t *testing.T) {
 		want    string // "" for no error
 	}{
 		{"a rename that one source needs", &shape.Request{Rename: []shape.Rename{{From: "Konto", To: "account"}}}, ""},
-		{"a rename that none needs, to a name that is there", &shape.Request{Rename: []shape.Rename{{From: "Acct", To: "debit"}}}, ""},
-		{"a rename that none needs", &shape.Request{Rename: []shape.Rename{{From: "Acct", To: "x"}}}, `⟨rename⟩: no source has a column "Acct"`},
+		{"a rename that none needs, to a name that is there",
+			&shape.Request{Rename: []shape.Rename{{From: "Acct", To: "debit"}}}, ""},
+		{"a rename that none needs", &shape.Request{Rename: []shape.Rename{{From: "Acct", To: "x"}}},
+			`⟨rename⟩: no source has a column "Acct"`},
 		{"a kind for a column of one source", &shape.Request{As: []shape.As{{Column: "Konto", Kind: record.Text}}}, ""},
-		{"a kind for a column of none", &shape.Request{As: []shape.As{{Column: "debits", Kind: record.Amount}}}, `⟨as⟩: no source has a column "debits"; did you mean "debit"?`},
-		{"a column dropped that is made", &shape.Request{Make: []shape.Make{{Name: "x", Expression: parseExpression(t, "debit * 2")}}, Drop: []string{"x"}}, ""},
-		{"a column dropped that none has", &shape.Request{Drop: []string{"debit", "y"}}, `⟨drop⟩: no source has a column "y"`},
-		{"an expression with a made column", &shape.Request{Make: []shape.Make{{Name: "x", Expression: parseExpression(t, "debit * 2")}}, Where: parseExpression(t, "x > 1")}, ""},
+		{"a kind for a column of none", &shape.Request{As: []shape.As{{Column: "debits", Kind: record.Amount}}},
+			`⟨as⟩: no source has a column "debits"; did you mean "debit"?`},
+		{"a column dropped that is made", &shape.Request{Make: []shape.Make{{Name: "x",
+			Expression: parseExpression(t, "debit * 2")}}, Drop: []string{"x"}}, ""},
+		{"a column dropped that none has", &shape.Request{Drop: []string{"debit", "y"}},
+			`⟨drop⟩: no source has a column "y"`},
+		{"an expression with a made column",
+			&shape.Request{Make: []shape.Make{{Name: "x", Expression: parseExpression(t, "debit * 2")}},
+				Where: parseExpression(t, "x > 1")}, ""},
 		{"an expression with the source", &shape.Request{Where: parseExpression(t, `source == "a.csv"`)}, ""},
-		{"an expression with a column of one source", &shape.Request{Where: parseExpression(t, `Konto == "1" || account == "1"`)}, ""},
-		{"an expression with a column of none", &shape.Request{Where: parseExpression(t, "1 < debits")}, `⟨where⟩: character 5 of "1 < debits": no source has a column "debits"`},
-		{"a computed column of none", &shape.Request{Make: []shape.Make{{Name: "x", Expression: parseExpression(t, "z")}}}, `⟨make⟩: character 1 of "z"`},
+		{"an expression with a column of one source",
+			&shape.Request{Where: parseExpression(t, `Konto == "1" || account == "1"`)}, ""},
+		{"an expression with a column of none", &shape.Request{Where: parseExpression(t, "1 < debits")},
+			`⟨where⟩: character 5 of "1 < debits": no source has a column "debits"`},
+		{"a computed column of none", &shape.Request{Make: []shape.Make{{Name: "x",
+			Expression: parseExpression(t, "z")}}}, `⟨make⟩: character 1 of "z"`},
 	} {
 		for _, look := range []bool{false, true} {
 			_, err := scan(t, dir, Search{Manner: &Manner{Shape: c.request}}, look)
@@ -98,7 +112,8 @@ func TestNamesThatNoSourceHas(t *testing.T) {
 
 func TestColumnModes(t *testing.T) {
 	dir := folder(t, map[string]string{"a.csv": "x,y,z\n1,2,3\n", "b.csv": "z,x\n1,2\n", "c.csv": ""})
-	for mode, want := range map[ColumnMode][]string{AllColumns: {"x", "y", "z"}, SharedColumns: {"x", "z"}, StrictColumns: {"x", "y", "z"}, "": {"x", "y", "z"}} {
+	for mode, want := range map[ColumnMode][]string{AllColumns: {"x", "y", "z"}, SharedColumns: {"x", "z"},
+		StrictColumns: {"x", "y", "z"}, "": {"x", "y", "z"}} {
 		set, err := Find(context.Background(), Search{Paths: []string{dir}, Mode: mode})
 		if err != nil {
 			t.Fatal(err)
@@ -115,11 +130,14 @@ func TestColumnModes(t *testing.T) {
 // What is compared with a date is read in the order of its source.
 func TestOrderOfDatesInAnExpression(t *testing.T) {
 	dir := folder(t, map[string]string{
-		"a.csv": "posted,n\n03/04/2031,1\n13/04/2031,2\n", "b.csv": "posted,n\n04/03/2031,3\n04/13/2031,4\n03/05/2031,5\n",
+		"a.csv": "posted,n\n03/04/2031,1\n13/04/2031,2\n",
+		"b.csv": "posted,n\n04/03/2031,3\n04/13/2031,4\n03/05/2031,5\n",
 	})
-	for _, text := range []string{`posted < date("2031-04-05") && posted > date("2031-04-01")`, `date(posted) - date("2031-04-03") == 0`, `date("2031-04-03") == posted`} {
+	for _, text := range []string{`posted < date("2031-04-05") && posted > date("2031-04-01")`,
+		`date(posted) - date("2031-04-03") == 0`, `date("2031-04-03") == posted`} {
 		got, err := scan(t, dir, Search{Manner: &Manner{Shape: &shape.Request{Where: parseExpression(t, text)}}}, false)
-		if want := []string{"a.csv:2 posted=03/04/2031 n=1", "b.csv:2 posted=04/03/2031 n=3"}; err != nil || !slices.Equal(got, want) {
+		if want := []string{"a.csv:2 posted=03/04/2031 n=1", "b.csv:2 posted=04/03/2031 n=3"}; err != nil ||
+			!slices.Equal(got, want) {
 			t.Errorf("%s: %v, records are %q, want %q", text, err, got, want)
 		}
 	}
@@ -150,7 +168,8 @@ func TestOrderOfDates(t *testing.T) {
 				}
 			}
 		})
-		if err := set.Scan(context.Background(), Reading{Jobs: 1, Memory: 1 << 26}, func() Visitor { return visitor }); err != nil {
+		if err := set.Scan(context.Background(), Reading{Jobs: 1, Memory: 1 << 26},
+			func() Visitor { return visitor }); err != nil {
 			t.Fatal(err)
 		}
 		if first != c.want || unclear != c.unclear {

@@ -30,13 +30,15 @@ const LedgerName = ".lastblock-outputs"
 // sheet to decide on by its first ones.
 func isOwnOutput(columns []string) bool {
 	n := len(columns)
-	return n >= 2 && columns[n-2] == record.SourceColumn && columns[n-1] == record.LineColumn || slices.Equal(columns, decision.Columns) ||
+	return n >= 2 && columns[n-2] == record.SourceColumn && columns[n-1] == record.LineColumn ||
+		slices.Equal(columns, decision.Columns) ||
 		n >= len(reviewColumns) && slices.Equal(columns[:len(reviewColumns)], reviewColumns)
 }
 
 // reviewColumns are the first columns of a sheet to decide on; package review,
 // which is above this one, has them all.
-var reviewColumns = []string{"decision", "reason", "id", "kind", "place", record.SourceColumn, "sheet", record.LineColumn}
+var reviewColumns = []string{"decision", "reason", "id", "kind", "place", record.SourceColumn, "sheet",
+	record.LineColumn}
 
 // ledger is what one folder's notes say: fingerprints by size.
 type ledger map[int64][]string

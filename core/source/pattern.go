@@ -24,7 +24,8 @@ func checkPattern(pattern string) error {
 	case stars > mostStars:
 		return fmt.Errorf("%q has %d stars, and a pattern has at most %d", pattern, stars, mostStars)
 	case braces > mostBraces:
-		return fmt.Errorf("%q has %d lists in braces, and a pattern has at most %d; give several patterns", pattern, braces, mostBraces)
+		return fmt.Errorf("%q has %d lists in braces, and a pattern has at most %d; give several patterns", pattern,
+			braces, mostBraces)
 	case !doublestar.ValidatePattern(pattern):
 		return fmt.Errorf("%q is no pattern of file names", pattern)
 	}

@@ -37,8 +37,10 @@ func (r *Request) Options() option.List {
 		{Word: "skip", Value: &r.Skip, Meaning: "of what is found, leave out files whose name matches a pattern"},
 		{Word: "recurse", Value: &r.Recurse, Meaning: "read what lies below a folder, too"},
 		{Word: "columns", Value: &r.Columns,
-			Meaning: "which columns are read: all, those shared by all sources, or strict: any difference is a \"stop\" finding"},
-		{Word: "memory", Value: &r.Memory, Meaning: "how much memory may be used, e.g. 512MB (a quarter of the machine's)"},
+			Meaning: "which columns are read: all, those shared by all sources, or strict: any difference is a " +
+				"\"stop\" finding"},
+		{Word: "memory", Value: &r.Memory, Meaning: "how much memory may be used, e.g. 512MB (a quarter of the " +
+			"machine's)"},
 		{Word: "jobs", Value: &r.Jobs, Meaning: "how many cores to use (all)"},
 	}, r.Manner.Options()...)
 }
@@ -66,12 +68,14 @@ func (r *Request) Find(ctx context.Context, paths []string, machine int64) (*Set
 	if r.Memory != "" {
 		size, ok := parseSize(r.Memory)
 		if !ok {
-			return nil, reading, option.Errorf(r.Prefix+"memory", "%q is no size; write for example 256MB or 2GB", r.Memory)
+			return nil, reading, option.Errorf(r.Prefix+"memory", "%q is no size; write for example 256MB or 2GB",
+				r.Memory)
 		}
 		reading.Memory = size
 	}
 	search := Search{
-		Paths: paths, Recurse: r.Recurse, Only: r.Only, Skip: r.Skip, Jobs: reading.Jobs, Root: r.Root, Prefix: r.Prefix, Manners: r.Manners,
+		Paths: paths, Recurse: r.Recurse, Only: r.Only, Skip: r.Skip, Jobs: reading.Jobs, Root: r.Root,
+		Prefix: r.Prefix, Manners: r.Manners,
 		Mode: ColumnMode(r.Columns),
 	}
 	if !slices.Contains([]ColumnMode{AllColumns, SharedColumns, StrictColumns}, search.Mode) {

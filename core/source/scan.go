@@ -186,7 +186,8 @@ func plan(sources []Source) []span {
 	var tasks []span
 	for from := 0; from < len(sources); {
 		to, bytes := from, int64(0)
-		for to < len(sources) && to-from < taskFiles && !isShared(sources[to]) && (to == from || bytes+sources[to].Size <= taskBytes) {
+		for to < len(sources) && to-from < taskFiles && !isShared(sources[to]) &&
+			(to == from || bytes+sources[to].Size <= taskBytes) {
 			bytes += sources[to].Size
 			to++
 		}
@@ -597,7 +598,8 @@ func (w *worker) visit(s *stream, first bool) error {
 	}
 	w.batch.Trailer = nil
 	if w.batch.Last {
-		w.batch.Trailer = takeTrailer(&w.batch.Stretch.Batch, s.feed.set.Sources[s.index].manner().Trailer, s.shape.Head.Delimiter)
+		w.batch.Trailer = takeTrailer(&w.batch.Stretch.Batch, s.feed.set.Sources[s.index].manner().Trailer,
+			s.shape.Head.Delimiter)
 	}
 	w.whole = first && w.batch.Last
 	if err := w.takeTotals(s, &w.batch.Stretch.Batch); err != nil {

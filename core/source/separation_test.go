@@ -22,7 +22,8 @@ func TestFindSeparation(t *testing.T) {
 		{"runs of blanks below a title of as many words", "Journal 2031\ndoc  debit\nA 1.50\nB  2\n", "blanks"},
 		{"a decimal comma is no delimiter", "doc  debit\nA 1,50\nB  2,50\n", "blanks"},
 		{"values without a header", "2031-01-03 1.50\n2031-01-04 2\n2031-01-05 3\n", "blanks"},
-		{"a column of texts with blanks", "doc text      debit\nA   day pass   1.50\nB              2.00\n", "widths 4,10,rest"},
+		{"a column of texts with blanks", "doc text      debit\nA   day pass   1.50\nB              2.00\n",
+			"widths 4,10,rest"},
 		{"lines that rule off ask for widths", "doc debit\n--- -----\nA    1.50\nB    2.00\n", "widths 4,rest"},
 		{"a column in which half of the fields are values", "doc  debit\nA 1.50\nB  n/a\nC  2\nD  none\n", "blanks"},
 		{"one in which fewer are", "doc  debit\nA 1.50\nB  n/a\nC  none\n", ""},
@@ -52,8 +53,10 @@ func TestWidthsThatDoNotHold(t *testing.T) {
 	for range separatedLines {
 		text += "A   day pass      1.50\n"
 	}
-	c := mustRead(t, folder(t, map[string]string{"a.txt": text + "B   a long text   2.00\nC   a longer text that 9.00\n"}), Manner{})
-	if n := len(c.records); n != separatedLines+1 || c.records[n-1] != "202:|B|a long text|2.00" || len(c.refused) != 1 {
+	c := mustRead(t, folder(t, map[string]string{"a.txt": text +
+		"B   a long text   2.00\nC   a longer text that 9.00\n"}), Manner{})
+	if n := len(c.records); n != separatedLines+1 || c.records[n-1] != "202:|B|a long text|2.00" ||
+		len(c.refused) != 1 {
 		t.Errorf("%d records, the last one %q, refused %q", n, c.records[n-1:], c.refused)
 	}
 	if !slices.Equal(c.head.Layout.Columns, []string{"doc", "text", "debit"}) {

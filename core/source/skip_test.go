@@ -61,7 +61,8 @@ func TestWantedLines(t *testing.T) {
 		t.Fatal(err)
 	}
 	for name, content := range map[string]string{
-		"plain.csv": plain.String(), "marked.csv": "\ufeff" + plain.String(), "quoted.csv": quoted.String(), "blanks.txt": blanks.String(), "packed.csv.gz": packed.String(),
+		"plain.csv": plain.String(), "marked.csv": "\ufeff" + plain.String(), "quoted.csv": quoted.String(),
+		"blanks.txt": blanks.String(), "packed.csv.gz": packed.String(),
 		"page.csv": strings.Replace(plain.String(), "20000,Pass", "20000,P\xe4sse", 1),
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -128,16 +128,23 @@ func TestFind(t *testing.T) {
 		passed []string
 	}{
 		{"a folder means the data files directly in it", Search{Paths: []string{dir}},
-			[]string{"a.TSV", "b2.csv", "b10.csv"}, []string{".hidden.csv", ".~lock.b2.ods#", "README", "report.pdf", "sub", "~$b2.xlsx"}},
+			[]string{"a.TSV", "b2.csv", "b10.csv"},
+			[]string{".hidden.csv", ".~lock.b2.ods#", "README", "report.pdf", "sub", "~$b2.xlsx"}},
 		{"recurse reads below it", Search{Paths: []string{dir}, Recurse: true},
-			[]string{"a.TSV", "b2.csv", "b10.csv", "sub/c.csv"}, []string{".hidden.csv", ".~lock.b2.ods#", "README", "report.pdf", "sub/.git", "~$b2.xlsx"}},
+			[]string{"a.TSV", "b2.csv", "b10.csv", "sub/c.csv"},
+			[]string{".hidden.csv", ".~lock.b2.ods#", "README", "report.pdf", "sub/.git", "~$b2.xlsx"}},
 		{"a pattern", Search{Paths: []string{filepath.Join(dir, "b*.csv")}}, []string{"b2.csv", "b10.csv"}, nil},
-		{"a pattern over folders", Search{Paths: []string{filepath.Join(dir, "**", "c.csv")}}, []string{"sub/c.csv"}, nil},
+		{"a pattern over folders", Search{Paths: []string{filepath.Join(dir, "**", "c.csv")}}, []string{"sub/c.csv"},
+			nil},
 		{"only and skip", Search{Paths: []string{dir}, Only: []string{"b*"}, Skip: []string{"*10*"}},
-			[]string{"b2.csv"}, []string{".hidden.csv", ".~lock.b2.ods#", "README", "a.TSV", "b10.csv", "report.pdf", "sub", "~$b2.xlsx"}},
-		{"a file that is named is read whatever its ending", Search{Paths: []string{filepath.Join(dir, "README")}}, []string{"README"}, nil},
-		{"a file that is named twice is read once", Search{Paths: []string{dir, filepath.Join(dir, "b2.csv")}, Only: []string{"b2*"}},
-			[]string{"b2.csv"}, []string{".hidden.csv", ".~lock.b2.ods#", "README", "a.TSV", "b10.csv", "report.pdf", "sub", "~$b2.xlsx"}},
+			[]string{"b2.csv"}, []string{".hidden.csv", ".~lock.b2.ods#", "README", "a.TSV", "b10.csv", "report.pdf",
+				"sub", "~$b2.xlsx"}},
+		{"a file that is named is read whatever its ending", Search{Paths: []string{filepath.Join(dir, "README")}},
+			[]string{"README"}, nil},
+		{"a file that is named twice is read once",
+			Search{Paths: []string{dir, filepath.Join(dir, "b2.csv")}, Only: []string{"b2*"}},
+			[]string{"b2.csv"}, []string{".hidden.csv", ".~lock.b2.ods#", "README", "a.TSV", "b10.csv", "report.pdf",
+				"sub", "~$b2.xlsx"}},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			c.search.Jobs = 2
@@ -155,12 +162,14 @@ func TestFind(t *testing.T) {
 
 func TestSourcesOfTheSameNameAreToldApart(t *testing.T) {
 	dir := folder(t, map[string]string{"jan/a.csv": "x", "feb/a.csv": "x"})
-	set, err := Find(context.Background(), Search{Paths: []string{filepath.Join(dir, "jan"), filepath.Join(dir, "feb")}})
+	set, err := Find(context.Background(), Search{Paths: []string{filepath.Join(dir, "jan"),
+		filepath.Join(dir, "feb")}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	sources, _ := names(set)
-	if want := []string{filepath.ToSlash(filepath.Join(dir, "feb/a.csv")), filepath.ToSlash(filepath.Join(dir, "jan/a.csv"))}; !reflect.DeepEqual(sources, want) {
+	if want := []string{filepath.ToSlash(filepath.Join(dir, "feb/a.csv")),
+		filepath.ToSlash(filepath.Join(dir, "jan/a.csv"))}; !reflect.DeepEqual(sources, want) {
 		t.Errorf("sources are %q, want %q", sources, want)
 	}
 }
@@ -191,7 +200,8 @@ func (p *places) Batch(b *Batch) error {
 	}
 	var scratch []byte
 	for row := range b.Batch.Rows {
-		p.now = append(p.now, fmt.Sprintf("%s:%d %s", p.set.Sources[b.Index].Name, b.Line(row), b.Text(row, 0, &scratch)))
+		p.now = append(p.now, fmt.Sprintf("%s:%d %s", p.set.Sources[b.Index].Name, b.Line(row),
+			b.Text(row, 0, &scratch)))
 	}
 	return nil
 }
@@ -314,7 +324,8 @@ func TestNotesAreAdded(t *testing.T) {
 	note(5)
 	note(6)
 	note(5)
-	if err := os.WriteFile(filepath.Join(dir, LedgerName), []byte("5 f5 all.csv\n6 f6 all.csv\n7 f"), 0o644); err != nil {
+	if err := os.WriteFile(filepath.Join(dir, LedgerName), []byte("5 f5 all.csv\n6 f6 all.csv\n7 f"),
+		0o644); err != nil {
 		t.Fatal(err)
 	}
 	note(8)
@@ -382,13 +393,16 @@ func TestReadTable(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !reflect.DeepEqual(table.Rows, [][]string{{"a", "1"}, {"b\nc", "2"}}) || !slices.Equal(table.Lines, []int{2, 3}) {
+	if !reflect.DeepEqual(table.Rows, [][]string{{"a", "1"}, {"b\nc", "2"}}) ||
+		!slices.Equal(table.Lines, []int{2, 3}) {
 		t.Errorf("rows are %q on lines %v", table.Rows, table.Lines)
 	}
-	if table.Value(1, "v") != "2" || table.Value(1, "#1") != "b\nc" || table.Value(0, "no") != "" || !table.Has("k") || table.Has("#1") {
+	if table.Value(1, "v") != "2" || table.Value(1, "#1") != "b\nc" || table.Value(0, "no") != "" || !table.Has("k") ||
+		table.Has("#1") {
 		t.Error("values are not found by name and position")
 	}
-	if _, err := ReadTable(context.Background(), filepath.Join(dir, "bad.csv"), Reading{Memory: 1 << 20}, 0); err == nil || !strings.Contains(err.Error(), "line 3 cannot be read") {
+	if _, err := ReadTable(context.Background(), filepath.Join(dir, "bad.csv"), Reading{Memory: 1 << 20},
+		0); err == nil || !strings.Contains(err.Error(), "line 3 cannot be read") {
 		t.Errorf("error is %v", err)
 	}
 }
@@ -404,8 +418,10 @@ func TestWrappedSourcesAreRead(t *testing.T) {
 	w = gzip.NewWriter(&twice)
 	w.Write([]byte(utf16))
 	w.Close()
-	dir := folder(t, map[string]string{"a.csv.gz": gzipped.String(), "b.csv": utf16, "c.csv.GZ": twice.String(), "d.csv": text, "e.pdf.gz": gzipped.String()})
-	want := []string{"a.csv.gz:2 C1", "a.csv.gz:3 C2", "b.csv:2 C1", "b.csv:3 C2", "c.csv.GZ:2 C1", "c.csv.GZ:3 C2", "d.csv:2 C1", "d.csv:3 C2"}
+	dir := folder(t, map[string]string{"a.csv.gz": gzipped.String(), "b.csv": utf16, "c.csv.GZ": twice.String(),
+		"d.csv": text, "e.pdf.gz": gzipped.String()})
+	want := []string{"a.csv.gz:2 C1", "a.csv.gz:3 C2", "b.csv:2 C1", "b.csv:3 C2", "c.csv.GZ:2 C1", "c.csv.GZ:3 C2",
+		"d.csv:2 C1", "d.csv:3 C2"}
 	for _, look := range []bool{false, true} {
 		set, err := Find(context.Background(), Search{Paths: []string{dir}})
 		if err != nil {
@@ -426,7 +442,8 @@ func TestWrappedSourcesAreRead(t *testing.T) {
 }
 
 func TestStem(t *testing.T) {
-	for name, want := range map[string]string{"a.csv": "a", "a.csv.gz": "a", "a.gz": "a", "in/a_2031-01.tsv.ZST": "in/a_2031-01", "a": "a", "a.old.csv": "a.old"} {
+	for name, want := range map[string]string{"a.csv": "a", "a.csv.gz": "a", "a.gz": "a",
+		"in/a_2031-01.tsv.ZST": "in/a_2031-01", "a": "a", "a.old.csv": "a.old"} {
 		if got := Stem(name); got != want {
 			t.Errorf("stem of %s is %s, want %s", name, got, want)
 		}
@@ -470,7 +487,8 @@ func TestNamesBelowARoot(t *testing.T) {
 		}
 	}
 	for _, c := range []struct{ paths, want string }{
-		{"in", "in"}, {"in/x.csv", "in"}, {"in/deep/*.csv", "in/deep"}, {"in more", "plan"}, {"-", "plan"}, {"", "plan"},
+		{"in", "in"}, {"in/x.csv", "in"}, {"in/deep/*.csv", "in/deep"}, {"in more", "plan"}, {"-", "plan"},
+		{"", "plan"},
 	} {
 		if got := RootOf(strings.Fields(c.paths), "plan"); filepath.ToSlash(got) != c.want {
 			t.Errorf("the root of %s is %s, want %s", c.paths, got, c.want)

@@ -80,10 +80,12 @@ type tableVisitor Table
 
 func (t *tableVisitor) Batch(b *Batch) error {
 	if len(b.Refused) > 0 {
-		return &Error{t.Name, fmt.Errorf("line %d cannot be read: it does not have the %d fields of its header, or a quote in it is not closed", b.Refused[0].Line, b.Width)}
+		return &Error{t.Name, fmt.Errorf("line %d cannot be read: it does not have the %d fields of its header, or "+
+			"a quote in it is not closed", b.Refused[0].Line, b.Width)}
 	}
 	if len(b.Doubtful) > 0 {
-		return &Error{t.Name, fmt.Errorf("line %d begins with %q and is not what the lines above it come to; correct it, or take it out", b.Doubtful[0].Line, b.Doubtful[0].Word)}
+		return &Error{t.Name, fmt.Errorf("line %d begins with %q and is not what the lines above it come to; "+
+			"correct it, or take it out", b.Doubtful[0].Line, b.Doubtful[0].Word)}
 	}
 	t.Layout = b.Head.Layout
 	isUnclear := slices.ContainsFunc(b.Unclear, func(u Unclear) bool { return u.Kind == record.Amount })

@@ -25,7 +25,8 @@ func (f *feed) openText(s *Source, progress *Progress) (*textReader, error) {
 	unwrap := newUnwrapper(s, progress)
 	unwrap.look = unwrap.separate == nil && s.manner().Request.Delimiter == 0
 	return &textReader{
-		file: file, unwrap: unwrap, cutter: delimited.NewCutter(file, f.limit, unwrap.unwrap, f.heads[s.as].Find), feed: f, source: s,
+		file: file, unwrap: unwrap, cutter: delimited.NewCutter(file, f.limit, unwrap.unwrap, f.heads[s.as].Find),
+		feed: f, source: s,
 	}, nil
 }
 

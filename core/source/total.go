@@ -41,7 +41,8 @@ var totalWords = map[string]bool{
 }
 
 // besideTotal may stand beside such a word without making it the name of something.
-var besideTotal = map[string]bool{"amount": true, "amounts": true, "general": true, "of": true, "all": true, "for": true, "records": true}
+var besideTotal = map[string]bool{"amount": true, "amounts": true, "general": true, "of": true, "all": true,
+	"for": true, "records": true}
 
 // totalInitials are the letters with which these words begin.
 var totalInitials = [256]bool{'t': true, 's': true, 'g': true, 'o': true, 'T': true, 'S': true, 'G': true, 'O': true}
@@ -128,7 +129,8 @@ func (r *totalReader) hasWords(b *record.Batch) bool {
 			}
 		}
 	}
-	return len(b.Refused) > 0 && slices.ContainsFunc(b.Refused, func(refusal record.Refusal) bool { return refusal.Reason == record.FieldCount })
+	return len(b.Refused) > 0 && slices.ContainsFunc(b.Refused,
+		func(refusal record.Refusal) bool { return refusal.Reason == record.FieldCount })
 }
 
 // isTotalWord tells whether a text begins with a word of total lines.

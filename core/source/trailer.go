@@ -50,7 +50,8 @@ func ParseTrailerPattern(text string) (*TrailerPattern, error) {
 			}
 			word := part[from+1 : from+length]
 			if !wordForm.MatchString(word) {
-				return nil, fmt.Errorf("%q: {%s} is no word; a word has letters, digits and underscores, as a column's name has", text, word)
+				return nil, fmt.Errorf("%q: {%s} is no word; a word has letters, digits and underscores, as a "+
+					"column's name has", text, word)
 			}
 			if seen[word] {
 				return nil, fmt.Errorf("%q: {%s} stands twice", text, word)

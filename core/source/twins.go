@@ -18,8 +18,8 @@ import (
 // Twins finds sources that are the same bytes: files, or the same sheets or
 // entries of files, that are equal. Each group is in the order of the set. Only
 // files of one size are read, of which, if Look was called, the starts are the same;
-// those with the same fingerprint are then compared byte by byte. Sources that are not wanted, hold nothing, or come from a pipe
-// are passed over.
+// those with the same fingerprint are then compared byte by byte. Sources that are not wanted, hold nothing, or
+// come from a pipe are passed over.
 func (s *Set) Twins(ctx context.Context, jobs int, wanted func(index int) bool) ([][]int, error) {
 	alike := make(map[outside][]int)
 	for i := range s.Sources {

@@ -12,8 +12,10 @@ import (
 func TestTwins(t *testing.T) {
 	large := strings.Repeat("1,some text\n", 60_000) // more than one buffer
 	dir := folder(t, map[string]string{
-		"a.csv": "k,v\n1,x\n", "b.csv": "k,v\n1,x\n", "c.csv": "k,v\n1,y\n", "d.csv": "k,v\n1,x\n", "empty1.csv": "", "empty2.csv": "",
-		"large1.csv": "k,v\n" + large, "large2.csv": "k,v\n" + large, "large3.csv": "k,v\n" + large[:len(large)-2] + "!\n",
+		"a.csv": "k,v\n1,x\n", "b.csv": "k,v\n1,x\n", "c.csv": "k,v\n1,y\n", "d.csv": "k,v\n1,x\n", "empty1.csv": "",
+		"empty2.csv": "",
+		"large1.csv": "k,v\n" + large, "large2.csv": "k,v\n" + large, "large3.csv": "k,v\n" + large[:len(large)-2] +
+			"!\n",
 	})
 	set, err := Find(context.Background(), Search{Paths: []string{dir}, Jobs: 2})
 	if err != nil {
@@ -36,7 +38,8 @@ func TestTwins(t *testing.T) {
 		want   string
 	}{
 		{"all", nil, "a.csv=b.csv=d.csv large1.csv=large2.csv"},
-		{"without the first", func(i int) bool { return set.Sources[i].Name != "a.csv" }, "b.csv=d.csv large1.csv=large2.csv"},
+		{"without the first", func(i int) bool { return set.Sources[i].Name != "a.csv" },
+			"b.csv=d.csv large1.csv=large2.csv"},
 		{"none", func(i int) bool { return false }, ""},
 	} {
 		twins, err := set.Twins(context.Background(), 2, c.wanted)

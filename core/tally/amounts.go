@@ -110,7 +110,10 @@ type badValue struct{ row, amount int }
 // setAside takes the rows out of Values, and so of Rows, in which an amount is
 // none. Their other amounts are proven as set aside.
 func (v *Visitor) setAside(b *source.Batch, entry *entry) {
-	slices.SortFunc(v.bad, func(a, b badValue) int { return cmp.Or(cmp.Compare(a.row, b.row), cmp.Compare(a.amount, b.amount)) })
+	slices.SortFunc(v.bad, func(a, b badValue) int {
+		return cmp.Or(cmp.Compare(a.row, b.row),
+			cmp.Compare(a.amount, b.amount))
+	})
 	width := len(v.columns)
 	v.Rows = make([]int, 0, b.Batch.Rows)
 	kept := v.Values[:0]
@@ -127,7 +130,8 @@ func (v *Visitor) setAside(b *source.Batch, entry *entry) {
 			next++
 		}
 		for i, value := range values {
-			if column := v.columns[i]; column >= 0 && value == (amount.Amount{}) && isBlank(b.Text(row, column, &v.scratch)) {
+			if column := v.columns[i]; column >= 0 && value == (amount.Amount{}) &&
+				isBlank(b.Text(row, column, &v.scratch)) {
 				entry.Blank[i]-- // blank is told of the records that are used
 			}
 			entry.set.totals[i].Add(value)
@@ -148,8 +152,10 @@ func (v *Visitor) tellBad(b *source.Batch, entry *entry, bad badValue) {
 	column := b.Head.Layout.Columns[index]
 	text := b.Text(row, index, &v.scratch)
 	name := v.tally.set.Sources[b.Index].Name
-	v.suspense.Add(suspense.Entry{Reason: finding.BadValue, Source: name, Line: b.Line(row), Column: column, Found: text, Record: b.Raw(row)})
-	f := finding.Finding{Kind: finding.BadValue, Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(), Order: b.Index, Line: b.Line(row), Column: column, Record: xxh3.Hash(b.Raw(row))}
+	v.suspense.Add(suspense.Entry{Reason: finding.BadValue, Source: name, Line: b.Line(row), Column: column,
+		Found: text, Record: b.Raw(row)})
+	f := finding.Finding{Kind: finding.BadValue, Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(),
+		Order: b.Index, Line: b.Line(row), Column: column, Record: xxh3.Hash(b.Raw(row))}
 	if !v.Findings.Full(f.Kind, f.Order, f.Line) {
 		f.Found, f.Expected = shorten(text), "an amount"
 		f.Message = fmt.Sprintf("%q is not an amount; the record is in suspense", f.Found)

@@ -26,7 +26,8 @@ type Bound struct {
 
 // NewBinding makes a binding of columns to the sources of a set.
 func NewBinding(set *source.Set, columns []Column) *Binding {
-	return &Binding{Bound: make([]Bound, len(columns)), Decimals: make([]byte, len(columns)), set: set, columns: columns}
+	return &Binding{Bound: make([]Bound, len(columns)), Decimals: make([]byte, len(columns)), set: set,
+		columns: columns}
 }
 
 // To binds to the source of a batch, and tells whether that is another one than before.

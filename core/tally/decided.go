@@ -35,7 +35,8 @@ func Decided(set *source.Set, log *decision.Log) (*drop.Set, error) {
 				indices[set.Sources[i].Name] = i
 			}
 		}
-		reason := drop.Reason{Kind: d.Kind, Text: fmt.Sprintf("%s, %s on %s", d.Reason, d.User, d.Time.Format(time.DateOnly))}
+		reason := drop.Reason{Kind: d.Kind, Text: fmt.Sprintf("%s, %s on %s", d.Reason, d.User,
+			d.Time.Format(time.DateOnly))}
 		for _, dropped := range d.Dropped {
 			index, ok := indices[dropped.Source]
 			if !ok {
@@ -75,6 +76,7 @@ func (t *Tally) tellLapsed(index int, reason drop.Reason) {
 	of := &t.set.Sources[index]
 	t.Findings.Add(finding.Finding{
 		Kind: finding.LapsedDrop, Source: of.Name, Sheet: of.Sheet(), Order: index, Expected: reason.Text,
-		Message: fmt.Sprintf("the file was to be left out (%s), and has changed since, so that it is counted; look for doubles once more", reason.Text),
+		Message: fmt.Sprintf("the file was to be left out (%s), and has changed since, so that it is counted; look "+
+			"for doubles once more", reason.Text),
 	})
 }

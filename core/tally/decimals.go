@@ -36,8 +36,10 @@ func (t *Tally) TellDecimals() {
 		}
 		for _, i := range fewer {
 			t.Findings.Add(finding.Finding{
-				Kind: finding.DecimalsDiffer, Source: t.set.Sources[i].Name, Sheet: t.set.Sources[i].Sheet(), Order: i, Column: column, Found: string(t.Sources[i].Decimal),
-				Message: fmt.Sprintf("writes amounts with %q as decimal mark, and others do not; ⟨as⟩ %s=amount writes all alike", t.Sources[i].Decimal, column),
+				Kind: finding.DecimalsDiffer, Source: t.set.Sources[i].Name, Sheet: t.set.Sources[i].Sheet(), Order: i,
+				Column: column, Found: string(t.Sources[i].Decimal),
+				Message: fmt.Sprintf("writes amounts with %q as decimal mark, and others do not; ⟨as⟩ %s=amount "+
+					"writes all alike", t.Sources[i].Decimal, column),
 			})
 		}
 	}

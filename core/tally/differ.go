@@ -31,7 +31,8 @@ func (t *Tally) TellDiffering() {
 			continue
 		}
 		if text := difference(usual, head.Layout); text != "" {
-			t.Findings.Add(finding.Finding{Kind: finding.ColumnsDiffer, Weight: weight, Source: t.set.Sources[i].Name, Order: i, Message: text})
+			t.Findings.Add(finding.Finding{Kind: finding.ColumnsDiffer, Weight: weight, Source: t.set.Sources[i].Name,
+				Order: i, Message: text})
 		}
 	}
 }

@@ -16,7 +16,8 @@ import (
 func (v *Visitor) Missed(b *source.Batch, row int, columns []string) {
 	entry := v.enter(b)
 	for _, column := range columns {
-		entry.set.missed = record.AppendTold(entry.set.missed, record.Told{Column: column, Records: 1, Line: b.Line(row)})
+		entry.set.missed = record.AppendTold(entry.set.missed,
+			record.Told{Column: column, Records: 1, Line: b.Line(row)})
 	}
 }
 
@@ -42,7 +43,9 @@ func (s *Source) tellExpressions(add func(finding.Finding)) {
 	for _, t := range s.set.missed {
 		add(finding.Finding{
 			Kind: finding.MissingColumn, Column: t.Column, Count: t.Records,
-			Message: fmt.Sprintf("has no column %q, which an expression uses for %s; rename the column that it is here, or ask on purpose, as has(%s) ? %s : \"\"", t.Column, words.Count(t.Records, "record"), t.Column, t.Column),
+			Message: fmt.Sprintf("has no column %q, which an expression uses for %s; rename the column that it is "+
+				"here, or ask on purpose, as has(%s) ? %s : \"\"", t.Column, words.Count(t.Records, "record"), t.Column,
+				t.Column),
 		})
 	}
 	for _, t := range s.set.blanked {
@@ -52,7 +55,8 @@ func (s *Source) tellExpressions(add func(finding.Finding)) {
 		}
 		add(finding.Finding{
 			Kind: finding.BlankDate, Column: t.Column, Count: t.Records,
-			Message: fmt.Sprintf("%s in %s, since a date that it is calculated from is", what, words.Count(t.Records, "record")),
+			Message: fmt.Sprintf("%s in %s, since a date that it is calculated from is", what,
+				words.Count(t.Records, "record")),
 		})
 	}
 }

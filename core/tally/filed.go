@@ -98,8 +98,10 @@ func (t *Tally) tellFiled() error {
 			return err
 		}
 		t.Findings.Add(finding.Finding{
-			Kind: finding.FiledTwice, Source: first.Name, Order: filing.Sources[0], Key: filing.Key, Count: len(names), Found: strings.Join(names, ", "), Places: places,
-			Message: fmt.Sprintf("%s filed %s: %s; exclude the file that is superseded, with decide ⟨drop⟩ or with ⟨skip⟩", filing.Key, times(len(names)), Names(t.set, filing.Sources)),
+			Kind: finding.FiledTwice, Source: first.Name, Order: filing.Sources[0], Key: filing.Key, Count: len(names),
+			Found: strings.Join(names, ", "), Places: places,
+			Message: fmt.Sprintf("%s filed %s: %s; exclude the file that is superseded, with decide ⟨drop⟩ or with "+
+				"⟨skip⟩", filing.Key, times(len(names)), Names(t.set, filing.Sources)),
 		})
 	}
 	return nil

@@ -59,7 +59,8 @@ func (v *Visitor) leaveRefused(b *source.Batch, entry *entry, i int, reason drop
 	entry.Left++
 	if v.tally.options.Both {
 		refusal := &b.Refused[i]
-		v.suspense.Add(suspense.Entry{Reason: reason.Kind, Source: v.tally.set.Sources[b.Index].Name, Line: refusal.Line, Record: refusal.Raw})
+		v.suspense.Add(suspense.Entry{Reason: reason.Kind, Source: v.tally.set.Sources[b.Index].Name,
+			Line: refusal.Line, Record: refusal.Raw})
 	}
 }
 
@@ -77,7 +78,8 @@ func (v *Visitor) leave(b *source.Batch, entry *entry, row int, reason drop.Reas
 		}
 	}
 	if v.tally.options.Both {
-		v.suspense.Add(suspense.Entry{Reason: reason.Kind, Source: v.tally.set.Sources[b.Index].Name, Line: b.Line(row), Record: b.Raw(row)})
+		v.suspense.Add(suspense.Entry{Reason: reason.Kind, Source: v.tally.set.Sources[b.Index].Name, Line: b.Line(row),
+			Record: b.Raw(row)})
 	}
 }
 
@@ -118,7 +120,10 @@ func (t *Tally) tellLeft(index int, s *Source) {
 		}
 		of = append(of, p)
 	}
-	slices.SortFunc(of, func(a, b proof.Left) int { return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Reason, b.Reason)) })
+	slices.SortFunc(of, func(a, b proof.Left) int {
+		return cmp.Or(cmp.Compare(a.Kind, b.Kind),
+			cmp.Compare(a.Reason, b.Reason))
+	})
 	t.Proof.Left = append(t.Proof.Left, of...)
 	t.options.Drop.Of(name).Missing(func(line int, reason drop.Reason) {
 		if line == 0 {
@@ -127,7 +132,8 @@ func (t *Tally) tellLeft(index int, s *Source) {
 		}
 		t.Findings.Add(finding.Finding{
 			Kind: finding.LapsedDrop, Source: name, Sheet: sheet, Order: index, Line: line, Expected: reason.Text,
-			Message: fmt.Sprintf("a record was to be left out here (%s), and no record like it starts on this line any more; it may be counted twice again, so look for doubles once more", reason.Text),
+			Message: fmt.Sprintf("a record was to be left out here (%s), and no record like it starts on this line "+
+				"any more; it may be counted twice again, so look for doubles once more", reason.Text),
 		})
 	})
 }

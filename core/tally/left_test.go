@@ -34,7 +34,8 @@ func tallied(t *testing.T, set *source.Set, options Options) (*Tally, int) {
 	if err := tally.LookForTwins(context.Background(), 2); err != nil {
 		t.Fatal(err)
 	}
-	err := set.Scan(context.Background(), source.Reading{Jobs: 1, Memory: 1 << 28}, func() source.Visitor { return &counting{tally.Visitor(), &used} })
+	err := set.Scan(context.Background(), source.Reading{Jobs: 1, Memory: 1 << 28},
+		func() source.Visitor { return &counting{tally.Visitor(), &used} })
 	if err == nil {
 		err = tally.Finish()
 	}
@@ -74,13 +75,15 @@ func TestWhatIsLeftOut(t *testing.T) {
 	log := &decision.Log{}
 	decide := func(id string, verdict decision.Verdict, dropped ...decision.Dropped) {
 		log.Add(decision.Decision{
-			Time: time.Date(2031, 4, 3, 0, 0, 0, 0, time.UTC), User: "ada", Verdict: verdict, Reason: "because", ID: id, Kind: finding.SameRecord, Dropped: dropped,
+			Time: time.Date(2031, 4, 3, 0, 0, 0, 0, time.UTC), User: "ada", Verdict: verdict, Reason: "because", ID: id,
+			Kind: finding.SameRecord, Dropped: dropped,
 		})
 	}
 	decide("1", decision.Drop, twice)
 	decide("2", decision.Drop, decision.Dropped{Source: "b.csv", Print: print(1)})
 	decide("3", decision.Drop, decision.Dropped{Source: "c.csv", Print: "other bytes"})
-	decide("4", decision.Drop, decision.Dropped{Source: "a.csv", Line: 2, Print: printOf(columns, []string{"D1", "11"})})
+	decide("4", decision.Drop, decision.Dropped{Source: "a.csv", Line: 2,
+		Print: printOf(columns, []string{"D1", "11"})})
 	decide("5", decision.Drop, decision.Dropped{Source: "gone.csv", Print: "x"})
 	decide("6", decision.Drop, decision.Dropped{Source: "a.csv", Line: 3, Print: twice.Print})
 	decide("6", decision.Reopen)
@@ -95,14 +98,16 @@ func TestWhatIsLeftOut(t *testing.T) {
 	}
 	tally, used := tallied(t, set, Options{Amounts: []string{"amount"}, Drop: set2, Both: true, Suspense: file})
 	tally.Proof.Used = used
-	tally.Proof.Totals[0].Used = tally.Proof.Totals[0].Used.Add(tally.Sources[0].Totals[0].Amount()).Add(tally.Sources[2].Totals[0].Amount())
+	tally.Proof.Totals[0].Used = tally.Proof.Totals[0].Used.Add(tally.Sources[0].Totals[0].Amount()).Add(
+		tally.Sources[2].Totals[0].Amount())
 	if err := tally.Proof.Check(); err != nil {
 		t.Error(err)
 	}
 	if got := fmt.Sprint(tally.Proof.Count); got != "{7 3 1 3}" {
 		t.Errorf("read, used, suspense and dropped are %s", got)
 	}
-	if got := fmt.Sprint(tally.Proof.Left); got != "[{a.csv  1 [20.00] same-record because, ada on 2031-04-03} {b.csv  2 [10.00] same-record because, ada on 2031-04-03}]" {
+	if got := fmt.Sprint(tally.Proof.Left); got != "[{a.csv  1 [20.00] same-record because, ada on 2031-04-03} "+
+		"{b.csv  2 [10.00] same-record because, ada on 2031-04-03}]" {
 		t.Errorf("left out is %s", got)
 	}
 	var lapsed []string
@@ -114,7 +119,8 @@ func TestWhatIsLeftOut(t *testing.T) {
 	if got := fmt.Sprint(lapsed); got != "[a.csv:2 c.csv:0]" {
 		t.Errorf("what is not what it was is %s", got)
 	}
-	want := suspense.Header + "same-record,,,\"D2,20.00\",a.csv,4\nbad-value,amount,thirty,\"D3,thirty\",a.csv,5\nsame-record,,,\"D1,1.00\",b.csv,2\nsame-record,,,\"D9,9.00\",b.csv,3\n"
+	want := suspense.Header + "same-record,,,\"D2,20.00\",a.csv,4\nbad-value,amount,thirty,\"D3,thirty\",a.csv,5\n" +
+		"same-record,,,\"D1,1.00\",b.csv,2\nsame-record,,,\"D9,9.00\",b.csv,3\n"
 	if out.String() != want {
 		t.Errorf("set aside is\n%s, want\n%s", out.String(), want)
 	}
@@ -124,18 +130,21 @@ func TestWhatIsLeftOut(t *testing.T) {
 // hold no records.
 func TestTwinsAreTold(t *testing.T) {
 	text := "doc,amount\nD1,10.00\nD2,20.50\n"
-	set := sourcetest.Set(t, "", map[string]string{"a.csv": text, "b.csv": text, "c.csv": text, "bare1.csv": "doc,amount\n", "bare2.csv": "doc,amount\n"})
+	set := sourcetest.Set(t, "", map[string]string{"a.csv": text, "b.csv": text, "c.csv": text,
+		"bare1.csv": "doc,amount\n", "bare2.csv": "doc,amount\n"})
 	tell := func(left *drop.Set) string {
 		tally, _ := tallied(t, set, Options{Amounts: []string{"amount"}, Drop: left})
 		var told []string
 		for _, f := range tally.Findings.All() {
 			if f.Kind == finding.SameFile {
-				told = append(told, fmt.Sprint(f.Source, " ", len(f.Places), " ", f.Count, " ", f.Amount, " ", f.Message))
+				told = append(told, fmt.Sprint(f.Source, " ", len(f.Places), " ", f.Count, " ", f.Amount, " ",
+					f.Message))
 			}
 		}
 		return strings.Join(told, "\n")
 	}
-	if got, want := tell(nil), "a.csv 3 4 61.00 b.csv and c.csv hold the same bytes; 4 records with amount 61.00 are counted twice"; got != want {
+	if got, want := tell(nil), "a.csv 3 4 61.00 b.csv and c.csv hold the same bytes; 4 records with amount 61.00 "+
+		"are counted twice"; got != want {
 		t.Errorf("it tells %q, want %q", got, want)
 	}
 	left := new(drop.Set)

@@ -70,7 +70,8 @@ func (t *Tally) checkColumn(column, so string) error {
 			continue
 		}
 		asked = true
-		if _, ok := head.Layout.Find(column); !ok && t.Sources[i].Read > 0 && !t.isGone(i) && !t.Sources[i].set.hasMissed(column) {
+		if _, ok := head.Layout.Find(column); !ok && t.Sources[i].Read > 0 && !t.isGone(i) &&
+			!t.Sources[i].set.hasMissed(column) {
 			lacking = append(lacking, i)
 		}
 	}
@@ -79,7 +80,8 @@ func (t *Tally) checkColumn(column, so string) error {
 	}
 	for _, i := range lacking {
 		t.Findings.Add(finding.Finding{
-			Kind: finding.MissingColumn, Source: t.set.Sources[i].Name, Sheet: t.set.Sources[i].Sheet(), Order: i, Column: column,
+			Kind: finding.MissingColumn, Source: t.set.Sources[i].Name, Sheet: t.set.Sources[i].Sheet(), Order: i,
+			Column:  column,
 			Message: fmt.Sprintf("has no column %q, so %s %s", column, so, words.Count(t.Sources[i].Read, "record")),
 		})
 	}

@@ -19,23 +19,27 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 	refusal := &b.Refused[i]
 	entry.Suspense++
 	name := v.tally.set.Sources[b.Index].Name
-	f := finding.Finding{Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(), Order: b.Index, Line: refusal.Line, Record: xxh3.Hash(refusal.Raw)}
+	f := finding.Finding{Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(), Order: b.Index, Line: refusal.Line,
+		Record: xxh3.Hash(refusal.Raw)}
 	switch refusal.Reason {
 	case record.FieldCount:
 		f.Kind = finding.FieldCount
 		f.Expected, f.Found = fmt.Sprint(b.Width), fmt.Sprint(refusal.Fields)
-		f.Message = fmt.Sprintf("%s where there are %s; the record is in suspense", words.Count(refusal.Fields, "field"), words.Count(b.Width, "column"))
+		f.Message = fmt.Sprintf("%s where there are %s; the record is in suspense",
+			words.Count(refusal.Fields, "field"), words.Count(b.Width, "column"))
 	case record.OpenQuote:
 		entry.set.quotes++
 		f.Kind = finding.OpenQuote
-		f.Message = "a quote opens on this line and is never closed; the line is in suspense, and reading went on with the next one"
+		f.Message = "a quote opens on this line and is never closed; the line is in suspense, and reading went on " +
+			"with the next one"
 	case record.StrayQuote:
 		entry.set.quotes++
 		f.Kind = finding.StrayQuote
 		f.Message = "text stands behind a closing quote; the record is in suspense"
 	case record.NoResult:
 		f.Kind, f.Column, f.Found, f.Expected = finding.BadValue, refusal.Column, string(refusal.Found), "a value"
-		f.Message = "the file holds a formula but not its result; open it in a spreadsheet program, save it, and read it again; the record is in suspense"
+		f.Message = "the file holds a formula but not its result; open it in a spreadsheet program, save it, and " +
+			"read it again; the record is in suspense"
 	case record.BadValue:
 		f.Kind = finding.BadValue
 		f.Column, f.Found, f.Expected = refusal.Column, shorten(refusal.Found), refusal.Wanted
@@ -47,7 +51,8 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 		}
 	}
 	v.Findings.Add(f)
-	v.suspense.Add(suspense.Entry{Reason: f.Kind, Source: name, Line: refusal.Line, Column: refusal.Column, Found: refusal.Found, Record: refusal.Raw})
+	v.suspense.Add(suspense.Entry{Reason: f.Kind, Source: name, Line: refusal.Line, Column: refusal.Column,
+		Found: refusal.Found, Record: refusal.Raw})
 }
 
 // lookAtHead tells what is to be known of a source from its head alone.
@@ -67,25 +72,31 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 	if head.Continues {
 		add(finding.Finding{
 			Kind: finding.HeaderContinues, Line: head.Line,
-			Message: "the first record below the header names columns and holds no value; if it belongs to the header, say ⟨header-lines⟩ 2",
+			Message: "the first record below the header names columns and holds no value; if it belongs to the " +
+				"header, say ⟨header-lines⟩ 2",
 		})
 	}
 	if head.Unproven {
 		add(finding.Finding{
 			Kind: finding.HeaderUnproven, Line: head.Line, Found: head.Layout.Columns[0],
-			Message: "nothing tells whether this line is the header or a record; it was read as the header: say ⟨header-lines⟩ 1 if it is, or ⟨no-header⟩",
+			Message: "nothing tells whether this line is the header or a record; it was read as the header: say " +
+				"⟨header-lines⟩ 1 if it is, or ⟨no-header⟩",
 		})
 	}
 	if head.Keyed {
 		add(finding.Finding{
 			Kind: finding.KeyedObjects, Count: len(head.Layout.Columns),
-			Message: fmt.Sprintf("objects by key became one record of %s; if each of them is a record, say ⟨member-name⟩ COLUMN, which puts the keys into a column", words.Count(len(head.Layout.Columns), "column")),
+			Message: fmt.Sprintf("objects by key became one record of %s; if each of them is a record, say "+
+				"⟨member-name⟩ COLUMN, which puts the keys into a column",
+				words.Count(len(head.Layout.Columns), "column")),
 		})
 	}
 	if head.Alone != 0 {
 		add(finding.Finding{
 			Kind: finding.OneColumn, Line: head.Line,
-			Message: fmt.Sprintf("read with %q between fields there is one column only, and %q stands in its name; leave ⟨delimiter⟩ out to have it found, or say ⟨delimiter⟩ %q", head.Delimiter, head.Alone, head.Alone),
+			Message: fmt.Sprintf("read with %q between fields there is one column only, and %q stands in its name; "+
+				"leave ⟨delimiter⟩ out to have it found, or say ⟨delimiter⟩ %q", head.Delimiter, head.Alone,
+				head.Alone),
 		})
 	}
 	if head.Alone == 0 && head.Several {
@@ -104,7 +115,8 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 	for _, renamed := range b.Head.Twice {
 		add(finding.Finding{
 			Kind: finding.RepeatedColumn, Line: b.Head.Line, Column: renamed.Name,
-			Message: fmt.Sprintf("the header names %q more than once; this one is called %q here", renamed.Name, renamed.As),
+			Message: fmt.Sprintf("the header names %q more than once; this one is called %q here", renamed.Name,
+				renamed.As),
 		})
 	}
 	for _, n := range b.Head.Unnamed {
@@ -117,7 +129,8 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 		add(finding.Finding{
 			Kind:     finding.UnmatchedName,
 			Expected: pattern.String(),
-			Message:  fmt.Sprintf("the file's name does not match %q, so %s stays blank", pattern, strings.Join(pattern.Words, " and ")),
+			Message: fmt.Sprintf("the file's name does not match %q, so %s stays blank", pattern,
+				strings.Join(pattern.Words, " and ")),
 		})
 	}
 }
@@ -128,9 +141,11 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 func (v *Visitor) tellUnclear(b *source.Batch, add func(finding.Finding)) {
 	told := false
 	for _, unclear := range b.Unclear {
-		f := finding.Finding{Kind: finding.DateUnclear, Line: unclear.Line, Column: unclear.Column, Found: unclear.Found}
+		f := finding.Finding{Kind: finding.DateUnclear, Line: unclear.Line, Column: unclear.Column,
+			Found: unclear.Found}
 		if unclear.Kind == record.Date {
-			f.Message = fmt.Sprintf("%q could be read day first or month first, and no other date here proves one; read day first, say it with ⟨as⟩ %s=date:dmy or date:mdy", unclear.Found, unclear.Column)
+			f.Message = fmt.Sprintf("%q could be read day first or month first, and no other date here proves one; "+
+				"read day first, say it with ⟨as⟩ %s=date:dmy or date:mdy", unclear.Found, unclear.Column)
 			add(f)
 			continue
 		}
@@ -139,7 +154,8 @@ func (v *Visitor) tellUnclear(b *source.Batch, add func(finding.Finding)) {
 		}
 		told = true
 		f.Kind = finding.DecimalUnclear
-		f.Message = fmt.Sprintf("%q could be read with either decimal mark, and no other amount here proves one; read with %q, say it with ⟨decimal⟩", unclear.Found, b.Decimal)
+		f.Message = fmt.Sprintf("%q could be read with either decimal mark, and no other amount here proves one; "+
+			"read with %q, say it with ⟨decimal⟩", unclear.Found, b.Decimal)
 		add(f)
 	}
 }
@@ -185,19 +201,22 @@ func (t *Tally) tell(index int, s *Source) {
 		if s.set.hidden > 0 {
 			parts = append(parts, words.Count(s.set.hidden, "row"))
 		}
-		add(finding.Finding{Kind: finding.HiddenCells, Count: s.set.hidden, Message: strings.Join(parts, ", ") + " hidden in the workbook; read like the others"})
+		add(finding.Finding{Kind: finding.HiddenCells, Count: s.set.hidden, Message: strings.Join(parts, ", ") +
+			" hidden in the workbook; read like the others"})
 	}
 	if s.set.guessed != "" {
 		add(finding.Finding{
 			Kind: finding.EncodingGuessed, Line: s.set.guessedLine, Found: s.set.guessed,
-			Message: fmt.Sprintf("the text is no UTF-8, first on this line, and was read as %s; say it with ⟨encoding⟩", s.set.guessed),
+			Message: fmt.Sprintf("the text is no UTF-8, first on this line, and was read as %s; say it with ⟨encoding⟩",
+				s.set.guessed),
 		})
 	}
 	t.tellShort(index, s, add)
 	if few := 5; s.set.quotes > few {
 		add(finding.Finding{
 			Kind: finding.QuotesInText, Count: s.set.quotes,
-			Message: fmt.Sprintf("%s in suspense because of quotes; if a quote means nothing in this file, read it with ⟨no-quotes⟩", words.Count(s.set.quotes, "record")),
+			Message: fmt.Sprintf("%s in suspense because of quotes; if a quote means nothing in this file, read it "+
+				"with ⟨no-quotes⟩", words.Count(s.set.quotes, "record")),
 		})
 	}
 	s.tellTotalLines(add)
@@ -212,7 +231,8 @@ func (t *Tally) tell(index int, s *Source) {
 		if n > 0 {
 			add(finding.Finding{
 				Kind: finding.BlankAmount, Column: t.options.Amounts[i], Count: n,
-				Message: fmt.Sprintf("%s without an amount; blank is counted as blank, not as zero", words.Count(n, "record")),
+				Message: fmt.Sprintf("%s without an amount; blank is counted as blank, not as zero",
+					words.Count(n, "record")),
 			})
 		}
 	}

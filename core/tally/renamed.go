@@ -18,7 +18,8 @@ func (r *Resolver) TellRenamed(findings *finding.List) {
 			if r.set.Head(i).Layout.Has(ours.Word) {
 				findings.Add(finding.Finding{
 					Kind: finding.RenamedColumn, Source: r.set.Sources[i].Name, Order: i, Column: ours.Word,
-					Message: fmt.Sprintf("has a column %q of its own, which keeps its name; the one Lastblock adds is called %q", ours.Word, ours.Name),
+					Message: fmt.Sprintf("has a column %q of its own, which keeps its name; the one Lastblock adds "+
+						"is called %q", ours.Word, ours.Name),
 				})
 				break
 			}

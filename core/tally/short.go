@@ -43,7 +43,8 @@ func (t *Tally) tellShort(index int, s *Source, add func(finding.Finding)) {
 	}
 	f := finding.Finding{
 		Kind: finding.ShortRow, Line: p.line, Count: p.records, Found: fmt.Sprint(p.fewest),
-		Message: fmt.Sprintf("%s end early, the shortest after %s; blank fields were added", words.Count(p.records, "record"), words.Count(p.fewest, "field")),
+		Message: fmt.Sprintf("%s end early, the shortest after %s; blank fields were added",
+			words.Count(p.records, "record"), words.Count(p.fewest, "field")),
 	}
 	if p.records == 1 {
 		f.Message = fmt.Sprintf("the record ends after %s; blank fields were added", words.Count(p.fewest, "field"))

@@ -270,7 +270,8 @@ func (v *Visitor) enter(b *source.Batch) *entry {
 	n := len(v.columns)
 	sums := make([]amount.Sum, 3*n)
 	v.sources = append(v.sources, entry{b.Index, Source{
-		Head: b.Head, Decimal: b.Decimal, Totals: sums[:n:n], Blank: make([]int, n), set: aside{totals: sums[n : 2*n : 2*n], dropped: sums[2*n:]},
+		Head: b.Head, Decimal: b.Decimal, Totals: sums[:n:n], Blank: make([]int, n),
+		set: aside{totals: sums[n : 2*n : 2*n], dropped: sums[2*n:]},
 	}})
 	return &v.sources[len(v.sources)-1]
 }
@@ -325,7 +326,8 @@ func (t *Tally) Finish() error {
 	}
 	t.tellNoText()
 	for k, column := range t.options.Amounts {
-		t.Proof.Totals[k] = proof.Total{Column: column, Read: read[k].Amount(), Suspense: aside[k].Amount(), Dropped: dropped[k].Amount()}
+		t.Proof.Totals[k] = proof.Total{Column: column, Read: read[k].Amount(), Suspense: aside[k].Amount(),
+			Dropped: dropped[k].Amount()}
 	}
 	if err := t.tellTwins(); err != nil {
 		return err

@@ -26,7 +26,8 @@ func count(t *testing.T, pattern string, amounts []string, files map[string]stri
 		t.Fatal(err)
 	}
 	c := tally.New(set, tally.Options{Amounts: amounts, Suspense: file})
-	if err := set.Scan(context.Background(), sourcetest.Reading, func() source.Visitor { return c.Visitor() }); err != nil {
+	if err := set.Scan(context.Background(), sourcetest.Reading,
+		func() source.Visitor { return c.Visitor() }); err != nil {
 		t.Fatal(err)
 	}
 	err = c.Finish()
@@ -50,8 +51,10 @@ func TestARecordWithABadAmountIsSetAsideWhole(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := c.Sources[0]
-	if s.Read != 5 || s.Suspense != 2 || s.Totals[0].Amount().String() != "15.50" || s.Totals[1].Amount().String() != "5" {
-		t.Errorf("read %d, suspense %d, totals %s and %s", s.Read, s.Suspense, s.Totals[0].Amount(), s.Totals[1].Amount())
+	if s.Read != 5 || s.Suspense != 2 || s.Totals[0].Amount().String() != "15.50" ||
+		s.Totals[1].Amount().String() != "5" {
+		t.Errorf("read %d, suspense %d, totals %s and %s", s.Read, s.Suspense, s.Totals[0].Amount(),
+			s.Totals[1].Amount())
 	}
 	if want := []int{1, 1}; !slices.Equal(s.Blank, want) {
 		t.Errorf("blank amounts %v, want %v", s.Blank, want)
@@ -67,7 +70,8 @@ func TestARecordWithABadAmountIsSetAsideWhole(t *testing.T) {
 		t.Errorf("suspense file is\n%s\nwant\n%s", aside, want)
 	}
 	if got, want := told(c), []string{
-		"a.csv 0 blank-amount credit 1", "a.csv 0 blank-amount debit 1", "a.csv 3 bad-value debit 0", "a.csv 4 bad-value debit 0",
+		"a.csv 0 blank-amount credit 1", "a.csv 0 blank-amount debit 1", "a.csv 3 bad-value debit 0",
+		"a.csv 4 bad-value debit 0",
 	}; !reflect.DeepEqual(got, want) {
 		t.Errorf("findings are %q", got)
 	}
@@ -138,7 +142,8 @@ func TestAColumnThatSomeLackStopsAndOneThatNoneHasIsAnError(t *testing.T) {
 	}
 	_, _, err = count(t, "", []string{"debits"}, files)
 	var unknown *tally.UnknownColumnError
-	if !errors.As(err, &unknown) || !slices.Equal(unknown.Have, []string{"doc", "debit"}) || !strings.Contains(err.Error(), `did you mean "debit"?`) {
+	if !errors.As(err, &unknown) || !slices.Equal(unknown.Have, []string{"doc", "debit"}) ||
+		!strings.Contains(err.Error(), `did you mean "debit"?`) {
 		t.Errorf("error is %v", err)
 	}
 }
@@ -212,7 +217,8 @@ func BenchmarkAmounts(b *testing.B) {
 	b.SetBytes(int64(len(text)))
 	for b.Loop() {
 		c := tally.New(set, tally.Options{Amounts: []string{"debit", "credit"}})
-		if err := set.Scan(context.Background(), sourcetest.Reading, func() source.Visitor { return c.Visitor() }); err != nil {
+		if err := set.Scan(context.Background(), sourcetest.Reading,
+			func() source.Visitor { return c.Visitor() }); err != nil {
 			b.Fatal(err)
 		}
 	}

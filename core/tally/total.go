@@ -21,7 +21,8 @@ func (s *Source) tellTotalLines(add func(finding.Finding)) {
 	for _, line := range s.set.totalLines {
 		add(finding.Finding{
 			Kind: finding.TotalLine, Line: line.Line, Found: line.Word,
-			Message: fmt.Sprintf("%q is a total line; left out, it agrees with the records in %s", line.Word, strings.Join(line.Columns, ", ")),
+			Message: fmt.Sprintf("%q is a total line; left out, it agrees with the records in %s", line.Word,
+				strings.Join(line.Columns, ", ")),
 		})
 	}
 }
@@ -35,7 +36,8 @@ func (v *Visitor) isDoubtful(b *source.Batch, line int) bool {
 // has decided what it is.
 func (v *Visitor) doubt(b *source.Batch, entry *entry, d *source.DoubtfulTotal) {
 	src := &v.tally.set.Sources[b.Index]
-	f := finding.Finding{Kind: finding.TotalOrRecord, Source: src.Name, Sheet: src.Sheet(), Order: b.Index, Line: d.Line, Found: d.Word}
+	f := finding.Finding{Kind: finding.TotalOrRecord, Source: src.Name, Sheet: src.Sheet(), Order: b.Index,
+		Line: d.Line, Found: d.Word}
 	var raw []byte
 	row := -1
 	if i := slices.IndexFunc(b.Refused, func(r record.Refusal) bool { return r.Line == d.Line }); i >= 0 {
@@ -50,11 +52,13 @@ func (v *Visitor) doubt(b *source.Batch, entry *entry, d *source.DoubtfulTotal) 
 	if row >= 0 {
 		print = PrintOf(&v.print, b, row, &v.scratch)
 	}
-	f.Places = []finding.Place{{Letter: finding.Letter(0), Source: src.Name, Sheet: src.Sheet(), Line: d.Line, Print: fmt.Sprintf("%016x", print)}}
+	f.Places = []finding.Place{{Letter: finding.Letter(0), Source: src.Name, Sheet: src.Sheet(), Line: d.Line,
+		Print: fmt.Sprintf("%016x", print)}}
 	f.Message = doubtMessage(d, row >= 0)
 	if len(d.Off) == 1 {
 		off := &d.Off[0]
-		f.Column, f.Expected, f.Found, f.Difference = off.Column, off.Found.String(), off.Stated.String(), off.Stated.Sub(off.Found).String()
+		f.Column, f.Expected, f.Found, f.Difference = off.Column, off.Found.String(), off.Stated.String(),
+			off.Stated.Sub(off.Found).String()
 	}
 	v.Findings.Add(f)
 	if row >= 0 && v.tally.options.Drop.Keeps(&f) {
@@ -66,7 +70,8 @@ func (v *Visitor) doubt(b *source.Batch, entry *entry, d *source.DoubtfulTotal) 
 		b.Without(row)
 	}
 	entry.Suspense++
-	v.suspense.Add(suspense.Entry{Reason: f.Kind, Source: src.Name, Line: d.Line, Column: f.Column, Found: []byte(d.Word), Record: raw})
+	v.suspense.Add(suspense.Entry{Reason: f.Kind, Source: src.Name, Line: d.Line, Column: f.Column,
+		Found: []byte(d.Word), Record: raw})
 }
 
 // readAside adds the amounts of a record that goes into suspense, as far as they are some.
@@ -96,7 +101,8 @@ func rowOn(b *source.Batch, line int) int {
 func doubtMessage(d *source.DoubtfulTotal, isRecord bool) string {
 	var off []string
 	for _, o := range d.Off {
-		off = append(off, fmt.Sprintf("%s in %s (it says %s, the records above it come to %s)", o.Stated.Sub(o.Found).Money(), o.Column, o.Stated.Money(), o.Found.Money()))
+		off = append(off, fmt.Sprintf("%s in %s (it says %s, the records above it come to %s)",
+			o.Stated.Sub(o.Found).Money(), o.Column, o.Stated.Money(), o.Found.Money()))
 	}
 	text := fmt.Sprintf("%q is a total line that cannot be checked, or a record", d.Word)
 	if off != nil {
@@ -105,5 +111,6 @@ func doubtMessage(d *source.DoubtfulTotal, isRecord bool) string {
 	if !isRecord {
 		return text + " with fields missing; in suspense: decide ⟨drop⟩ A leaves it out"
 	}
-	return text + "; in suspense until that is decided: decide ⟨drop⟩ A leaves it out, decide ⟨keep⟩ or ⟨no-total-line⟩ counts it"
+	return text + "; in suspense until that is decided: decide ⟨drop⟩ A leaves it out, decide ⟨keep⟩ or " +
+		"⟨no-total-line⟩ counts it"
 }

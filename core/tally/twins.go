@@ -79,7 +79,8 @@ func FilePlaces(set *source.Set, indices []int, print func(index int) (string, e
 		if err != nil {
 			return nil, err
 		}
-		places = append(places, finding.Place{Letter: finding.Letter(i), Source: set.Sources[index].Name, Sheet: set.Sources[index].Sheet(), Print: of})
+		places = append(places, finding.Place{Letter: finding.Letter(i), Source: set.Sources[index].Name,
+			Sheet: set.Sources[index].Sheet(), Print: of})
 	}
 	return places, nil
 }

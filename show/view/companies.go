@@ -22,7 +22,8 @@ func (r *Reconciliation) printCompanies(s *show.Screen) {
 		fmt.Fprintf(s, "%s converted by %s, each record rounded half to even to 2 digits\n\n", of, rates)
 	}
 	t := show.Table{Columns: []show.Column{
-		{Name: "company", Key: true}, {Name: "and", Key: true}, {Name: "has booked", Right: true}, {Name: "the other one", Right: true}, {Name: "together", Right: true},
+		{Name: "company", Key: true}, {Name: "and", Key: true}, {Name: "has booked", Right: true},
+		{Name: "the other one", Right: true}, {Name: "together", Right: true},
 		{Name: "do not agree"},
 	}}
 	for i := range r.Companies {

@@ -16,8 +16,10 @@ func DecisionsDocument(file string, decisions []decision.Decision) show.Object {
 	objects := []show.Object{}
 	for _, d := range decisions {
 		o := show.Object{
-			{Name: "time", Value: d.Time.UTC().Format(time.RFC3339)}, {Name: "user", Value: d.User}, {Name: "decision", Value: string(d.Verdict)},
-			{Name: "reason", Value: d.Reason}, {Name: "id", Value: d.ID}, {Name: "kind", Value: string(d.Kind)}, {Name: "source", Value: d.Source},
+			{Name: "time", Value: d.Time.UTC().Format(time.RFC3339)}, {Name: "user", Value: d.User},
+			{Name: "decision", Value: string(d.Verdict)},
+			{Name: "reason", Value: d.Reason}, {Name: "id", Value: d.ID}, {Name: "kind", Value: string(d.Kind)},
+			{Name: "source", Value: d.Source},
 		}
 		if d.Line > 0 {
 			o.Add("line", d.Line)
@@ -54,7 +56,8 @@ func Decisions(s *show.Screen, file string, log *decision.Log) {
 		return
 	}
 	t := show.Table{Columns: []show.Column{
-		{Name: "id", Key: true, Whole: true}, {Name: "decision"}, {Name: "time", Whole: true}, {Name: "user"}, {Name: "kind"}, {Name: "source"},
+		{Name: "id", Key: true, Whole: true}, {Name: "decision"}, {Name: "time", Whole: true}, {Name: "user"},
+		{Name: "kind"}, {Name: "source"},
 		{Name: "line", Right: true}, {Name: "amount", Right: true},
 	}}
 	drops := slices.ContainsFunc(log.Decisions, func(d decision.Decision) bool { return len(d.Dropped) > 0 })
@@ -71,7 +74,8 @@ func Decisions(s *show.Screen, file string, log *decision.Log) {
 		if last, _ := log.Of(d.ID); last.Time != d.Time || last.Verdict != d.Verdict {
 			verdict += ", replaced"
 		}
-		cells := []string{d.ID, verdict, d.Time.Local().Format("2006-01-02 15:04"), d.User, string(d.Kind), d.Source, line, d.Amount}
+		cells := []string{d.ID, verdict, d.Time.Local().Format("2006-01-02 15:04"), d.User, string(d.Kind), d.Source,
+			line, d.Amount}
 		if drops {
 			cells = append(cells, Dropped(d.Dropped))
 		}

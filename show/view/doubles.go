@@ -35,7 +35,8 @@ func (r *Doubles) proof() *proof.Proof {
 func (r *Doubles) Document(w io.Writer) error {
 	sum := func(o show.Object, s *doubles.Sum) show.Object {
 		return append(o, show.Object{
-			{Name: "findings", Value: s.Findings}, {Name: "records", Value: s.Records}, {Name: "totals", Value: show.Amounts(r.Totals, s.Totals)},
+			{Name: "findings", Value: s.Findings}, {Name: "records", Value: s.Records},
+			{Name: "totals", Value: show.Amounts(r.Totals, s.Totals)},
 		}...)
 	}
 	kinds, pairs := []show.Object{}, []show.Object{}
@@ -53,7 +54,8 @@ func (r *Doubles) Document(w io.Writer) error {
 	doc.Add("pairs", pairs)
 	if r.Task.Keep != "" {
 		p := &r.Proposed
-		doc.Add("proposed", show.Object{{Name: "keep", Value: r.Task.Keep}, {Name: "sources", Value: p.Sources}, {Name: "records", Value: p.Records}})
+		doc.Add("proposed", show.Object{{Name: "keep", Value: r.Task.Keep}, {Name: "sources", Value: p.Sources},
+			{Name: "records", Value: p.Records}})
 	}
 	if r.Kept != nil && r.Task.Out != "" {
 		doc.Add("out", r.Task.Out)
@@ -71,7 +73,8 @@ func (r *Doubles) Document(w io.Writer) error {
 // Print prints it.
 func (r *Doubles) Print(s *show.Screen) {
 	if len(r.Kinds) == 0 {
-		fmt.Fprintf(s, "nothing would be counted twice: %s of %s\n", show.Count(r.Result.Proof.Used, "record"), show.Count(len(r.Set.Sources), "source"))
+		fmt.Fprintf(s, "nothing would be counted twice: %s of %s\n", show.Count(r.Result.Proof.Used, "record"),
+			show.Count(len(r.Set.Sources), "source"))
 	} else {
 		r.printKinds(s)
 		r.printPairs(s)
@@ -79,7 +82,8 @@ func (r *Doubles) Print(s *show.Screen) {
 	printPassedOver(s, r.Set)
 	show.Findings(s, r.Findings)
 	if slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return len(f.Places) > 0 && f.Accepted == "" }) {
-		fmt.Fprintf(s, "\n%s\n", s.Faint("to decide: lastblock decide ID --drop B --reason TEXT leaves B out, --keep counts all; --review FILE.xlsx is for many at a time"))
+		fmt.Fprintf(s, "\n%s\n", s.Faint("to decide: lastblock decide ID --drop B --reason TEXT leaves B out, "+
+			"--keep counts all; --review FILE.xlsx is for many at a time"))
 	}
 	r.printProposal(s)
 	show.Proof(s, r.proof())
@@ -116,7 +120,8 @@ const shownPairs = 20
 
 func (r *Doubles) printPairs(s *show.Screen) {
 	fmt.Fprintln(s)
-	t := show.Table{Columns: r.columnsWithTotals(show.Column{Name: "between", Key: true}, show.Column{Name: "and", Key: true})}
+	t := show.Table{Columns: r.columnsWithTotals(show.Column{Name: "between", Key: true},
+		show.Column{Name: "and", Key: true})}
 	for i := range r.Pairs[:min(len(r.Pairs), shownPairs)] {
 		row := &r.Pairs[i]
 		other := row.B

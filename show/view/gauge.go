@@ -55,7 +55,8 @@ func gaugedObjects(columns []gauge.Column) []show.Object {
 // summaryObject makes the JSON of a column. counts adds what stands behind the
 // counts, and quartiles what stands between the smallest and the largest.
 func summaryObject(s *statistic.Summary, counts, quartiles func(o *show.Object)) show.Object {
-	o := show.Object{{Name: "column", Value: s.Column}, {Name: "kind", Value: string(s.Kind)}, {Name: "count", Value: s.Count}, {Name: "blank", Value: s.Blank}}
+	o := show.Object{{Name: "column", Value: s.Column}, {Name: "kind", Value: string(s.Kind)},
+		{Name: "count", Value: s.Count}, {Name: "blank", Value: s.Blank}}
 	counts(&o)
 	if s.Others > 0 {
 		o.Add("others", s.Others)
@@ -102,7 +103,8 @@ func Gauge(s *show.Screen, set *source.Set, r *gauge.Result) {
 // that are amounts.
 func printGauged(s *show.Screen, columns []gauge.Column) {
 	values := show.Table{Columns: []show.Column{
-		{Name: "column", Key: true}, {Name: "kind", Whole: true}, {Name: "count", Right: true}, {Name: "blank", Right: true}, {Name: "distinct", Right: true}, {Name: "others", Right: true},
+		{Name: "column", Key: true}, {Name: "kind", Whole: true}, {Name: "count", Right: true},
+		{Name: "blank", Right: true}, {Name: "distinct", Right: true}, {Name: "others", Right: true},
 		{Name: "shortest"}, {Name: "longest"}, {Name: "most frequent"},
 	}}
 	figures := show.Table{Columns: []show.Column{{Name: "column", Key: true}}}
@@ -123,7 +125,8 @@ func printGauged(s *show.Screen, columns []gauge.Column) {
 		if c.Kind == record.Date && c.First != "" {
 			shortest, longest = c.First, c.Last
 		}
-		values.Add(c.Column, string(c.Kind), show.Number(c.Count), show.Number(c.Blank), show.Number(c.Distinct), others, shortest, longest, strings.Join(frequent, ", "))
+		values.Add(c.Column, string(c.Kind), show.Number(c.Count), show.Number(c.Blank), show.Number(c.Distinct),
+			others, shortest, longest, strings.Join(frequent, ", "))
 		if !c.Has {
 			continue
 		}
@@ -131,7 +134,8 @@ func printGauged(s *show.Screen, columns []gauge.Column) {
 		if c.HasDeviation {
 			deviation = c.Deviation.Money()
 		}
-		figures.Add(c.Column, c.Sum.Money(), c.Mean.Money(), deviation, c.Min.Money(), c.Q1.Money(), c.Median.Money(), c.Q3.Money(), c.Max.Money())
+		figures.Add(c.Column, c.Sum.Money(), c.Mean.Money(), deviation, c.Min.Money(), c.Q1.Money(), c.Median.Money(),
+			c.Q3.Money(), c.Max.Money())
 	}
 	if !slices.ContainsFunc(columns, func(c gauge.Column) bool { return c.Others > 0 }) {
 		values.Drop("others")

@@ -124,7 +124,8 @@ func printArrived(screen *show.Screen, set *source.Set, r *intake.Result) {
 			size += src.Size
 			sizeText, changed = show.Size(src.Size), src.Changed.Format("2006-01-02 15:04")
 		}
-		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s), sizeText, changed)...)
+		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s), sizeText,
+			changed)...)
 	}
 	cells := make([]string, len(t.Columns))
 	words := len(set.Words())
@@ -193,7 +194,8 @@ func printHeads(screen *show.Screen, set *source.Set, r *intake.Result) {
 func printColumns(s *show.Screen, r *intake.Result) {
 	fmt.Fprintln(s)
 	t := show.Table{Columns: []show.Column{
-		{Name: "column", Key: true}, {Name: "kind", Whole: true}, {Name: "in sources", Right: true}, {Name: "filled", Right: true}, {Name: "remark"},
+		{Name: "column", Key: true}, {Name: "kind", Whole: true}, {Name: "in sources", Right: true},
+		{Name: "filled", Right: true}, {Name: "remark"},
 	}}
 	for _, c := range r.Columns {
 		var remarks []string

@@ -27,7 +27,8 @@ func (p *Proved) findings() []finding.Finding {
 // proof is that of both sides together.
 func (p *Proved) proof() *proof.Proof {
 	l, r := p.Left.Proof.Count, p.Right.Proof.Count
-	return &proof.Proof{Count: proof.Count{Read: l.Read + r.Read, Used: l.Used + r.Used, Suspense: l.Suspense + r.Suspense, Dropped: l.Dropped + r.Dropped}}
+	return &proof.Proof{Count: proof.Count{Read: l.Read + r.Read, Used: l.Used + r.Used,
+		Suspense: l.Suspense + r.Suspense, Dropped: l.Dropped + r.Dropped}}
 }
 
 // Document is its JSON.
@@ -82,11 +83,14 @@ func (p *Proved) Print(s *show.Screen) {
 	case p.Equal:
 		fmt.Fprintf(s, "%s  both sides hold the same %s\n\n", s.Bold("equal"), show.Count(p.Left.Rows, "record"))
 	default:
-		fmt.Fprintf(s, "%s  %s only on the left, %s only on the right\n\n", s.Bold("not equal"), show.Count(p.Left.Only, "record"), show.Count(p.Right.Only, "record"))
+		fmt.Fprintf(s, "%s  %s only on the left, %s only on the right\n\n", s.Bold("not equal"),
+			show.Count(p.Left.Only, "record"), show.Count(p.Right.Only, "record"))
 	}
 	sides := show.Table{Columns: []show.Column{
-		{Name: "column", Key: true}, {Name: "side", Key: true, Whole: true}, {Name: "count", Right: true}, {Name: "blank", Right: true}, {Name: "sum", Right: true},
-		{Name: "mean", Right: true}, {Name: "deviation", Right: true}, {Name: "min", Right: true}, {Name: "max", Right: true},
+		{Name: "column", Key: true}, {Name: "side", Key: true, Whole: true}, {Name: "count", Right: true},
+		{Name: "blank", Right: true}, {Name: "sum", Right: true},
+		{Name: "mean", Right: true}, {Name: "deviation", Right: true}, {Name: "min", Right: true},
+		{Name: "max", Right: true},
 	}}
 	row := func(column, side string, cells []string) { sides.Add(append([]string{column, side}, cells...)...) }
 	if p.Left.Rows == p.Right.Rows {
@@ -111,9 +115,11 @@ func (p *Proved) Print(s *show.Screen) {
 		columns []string
 		records []prove.Record
 		only    int
-	}{{"left", p.Of[0], p.Left.OnlyColumns, p.Left.First, p.Left.Only}, {"right", p.Of[1], p.Right.OnlyColumns, p.Right.First, p.Right.Only}} {
+	}{{"left", p.Of[0], p.Left.OnlyColumns, p.Left.First, p.Left.Only},
+		{"right", p.Of[1], p.Right.OnlyColumns, p.Right.First, p.Right.Only}} {
 		if len(side.columns) > 0 {
-			fmt.Fprintf(s, "\nonly the %s side has the columns %s; leave them out with --drop to compare the rest\n", side.name, strings.Join(side.columns, ", "))
+			fmt.Fprintf(s, "\nonly the %s side has the columns %s; leave them out with --drop to compare the rest\n",
+				side.name, strings.Join(side.columns, ", "))
 		}
 		p.printOnly(s, side.name, side.set, side.records, side.only)
 	}

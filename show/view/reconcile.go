@@ -44,7 +44,8 @@ func (r *Reconciliation) Print(s *show.Screen) {
 
 func (r *Reconciliation) printStatuses(s *show.Screen) {
 	t := show.Table{Columns: []show.Column{
-		{Name: "status", Key: true, Whole: true}, {Name: "matches", Right: true}, {Name: "records here", Right: true}, {Name: "records there", Right: true},
+		{Name: "status", Key: true, Whole: true}, {Name: "matches", Right: true}, {Name: "records here", Right: true},
+		{Name: "records there", Right: true},
 	}}
 	for _, status := range reconcile.Statuses() {
 		if c := r.Counts[status]; c.Matches > 0 {
@@ -74,7 +75,8 @@ func (r *Reconciliation) printPasses(s *show.Screen) {
 		return
 	}
 	fmt.Fprintln(s)
-	t := show.Table{Columns: []show.Column{{Name: "pass", Right: true, Key: true}, {Name: "by", Key: true}, {Name: "matches", Right: true}}}
+	t := show.Table{Columns: []show.Column{{Name: "pass", Right: true, Key: true}, {Name: "by", Key: true},
+		{Name: "matches", Right: true}}}
 	for i := range r.Passes {
 		t.Add(fmt.Sprint(i+1), passName(&r.Passes[i]), show.Number(r.Passes[i].Matches))
 	}
@@ -86,7 +88,8 @@ func (r *Reconciliation) printFields(s *show.Screen) {
 		return
 	}
 	fmt.Fprintln(s)
-	t := show.Table{Columns: []show.Column{{Name: "column", Key: true}, {Name: "differs", Right: true}, {Name: "there less here", Right: true}}}
+	t := show.Table{Columns: []show.Column{{Name: "column", Key: true}, {Name: "differs", Right: true},
+		{Name: "there less here", Right: true}}}
 	for i := range r.Fields {
 		f := &r.Fields[i]
 		apart := ""
@@ -109,7 +112,8 @@ func moneyOrBlank(value amount.Amount, always bool) string {
 // printWritten says which files were written.
 func (r *Reconciliation) printWritten(s *show.Screen) {
 	if r.Stopped {
-		fmt.Fprintln(s, "\nthe result was not written, because of \"stop\" findings that are not about the two sides; --anyway writes it all the same")
+		fmt.Fprintln(s, "\nthe result was not written, because of \"stop\" findings that are not about the two "+
+			"sides; --anyway writes it all the same")
 		return
 	}
 	if r.Task.Out != "" {
@@ -120,7 +124,8 @@ func (r *Reconciliation) printWritten(s *show.Screen) {
 		for i, name := range r.Totals {
 			totals += fmt.Sprintf(", %s %s", name, c.Totals[i].Money())
 		}
-		fmt.Fprintf(s, "%s: %s with the values %s%s\n", r.Task.Corrected, show.Count(c.Records, "record"), r.Task.Prefer, totals)
+		fmt.Fprintf(s, "%s: %s with the values %s%s\n", r.Task.Corrected, show.Count(c.Records, "record"),
+			r.Task.Prefer, totals)
 	}
 }
 
@@ -163,7 +168,8 @@ func (r *Reconciliation) Document() show.Object {
 			for k, name := range r.Task.By {
 				by.Add(name, r.Groups[i].By[k])
 			}
-			groups = append(groups, show.Object{{Name: "by", Value: by}, {Name: "statement", Value: statementObjects(r, &r.Groups[i])}})
+			groups = append(groups, show.Object{{Name: "by", Value: by},
+				{Name: "statement", Value: statementObjects(r, &r.Groups[i])}})
 		}
 		doc.Add("groups", groups)
 	}
@@ -175,7 +181,8 @@ func (r *Reconciliation) Document() show.Object {
 	}
 	if r.Corrected != nil {
 		doc.Add("corrected", show.Object{
-			{Name: "out", Value: r.Task.Corrected}, {Name: "prefer", Value: r.Task.Prefer}, {Name: "rows", Value: r.Corrected.Records},
+			{Name: "out", Value: r.Task.Corrected}, {Name: "prefer", Value: r.Task.Prefer},
+			{Name: "rows", Value: r.Corrected.Records},
 			{Name: "totals", Value: show.Amounts(r.Totals, r.Corrected.Totals)},
 		})
 	}
@@ -217,8 +224,10 @@ func companyObjects(r *Reconciliation) []show.Object {
 		c := &r.Companies[i]
 		companies = append(companies, show.Object{
 			{Name: "a", Value: c.A}, {Name: "b", Value: c.B},
-			{Name: "booked_by_a", Value: c.Here[0].String()}, {Name: "booked_by_b", Value: c.There[0].String()}, {Name: "difference", Value: c.Difference[0].String()},
-			{Name: "keys", Value: c.Keys}, {Name: "differs", Value: c.Differs}, {Name: "ambiguous", Value: c.Ambiguous}, {Name: "only_a", Value: c.OnlyHere}, {Name: "only_b", Value: c.OnlyThere},
+			{Name: "booked_by_a", Value: c.Here[0].String()}, {Name: "booked_by_b", Value: c.There[0].String()},
+			{Name: "difference", Value: c.Difference[0].String()},
+			{Name: "keys", Value: c.Keys}, {Name: "differs", Value: c.Differs}, {Name: "ambiguous", Value: c.Ambiguous},
+			{Name: "only_a", Value: c.OnlyHere}, {Name: "only_b", Value: c.OnlyThere},
 		})
 	}
 	return companies

@@ -113,7 +113,8 @@ func (s *Rollup) Print(screen *show.Screen) error {
 	}
 	t.Print(screen)
 	if more > 0 {
-		fmt.Fprintln(screen, screen.Faint(fmt.Sprintf("… %s more lines above the total; --out writes them all", show.Number(more))))
+		fmt.Fprintln(screen, screen.Faint(fmt.Sprintf("… %s more lines above the total; --out writes them all",
+			show.Number(more))))
 	}
 	return nil
 }

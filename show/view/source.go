@@ -25,7 +25,8 @@ func sourceObject(set *source.Set, index int) show.Object {
 func passedOver(set *source.Set) []show.Object {
 	objects := []show.Object{}
 	for _, p := range set.PassedOver {
-		objects = append(objects, show.Object{{Name: "source", Value: p.Source}, {Name: "reason", Value: show.Flags(p.Reason)}})
+		objects = append(objects, show.Object{{Name: "source", Value: p.Source},
+			{Name: "reason", Value: show.Flags(p.Reason)}})
 	}
 	return objects
 }

@@ -45,7 +45,8 @@ func (p *Parts) Document() show.Object {
 	for i, part := range p.Result.Parts {
 		rows += part.Rows
 		parts = append(parts, show.Object{
-			{Name: "source", Value: p.Names[i]}, {Name: "rows", Value: part.Rows}, {Name: "totals", Value: show.Amounts(p.Columns, part.Totals)},
+			{Name: "source", Value: p.Names[i]}, {Name: "rows", Value: part.Rows},
+			{Name: "totals", Value: show.Amounts(p.Columns, part.Totals)},
 		})
 	}
 	doc.Add("parts", parts)

@@ -17,7 +17,8 @@ func (r *Reconciliation) printStatement(s *show.Screen) {
 	for _, name := range r.Task.By {
 		t.Columns = append(t.Columns, show.Column{Name: name, Key: true})
 	}
-	t.Columns = append(t.Columns, show.Column{Name: "statement", Whole: true}, show.Column{Name: "records", Right: true})
+	t.Columns = append(t.Columns, show.Column{Name: "statement", Whole: true},
+		show.Column{Name: "records", Right: true})
 	for _, name := range r.Totals {
 		t.Columns = append(t.Columns, show.Column{Name: name, Right: true})
 	}
@@ -77,7 +78,8 @@ func (r *Reconciliation) UseSheets(format *show.RecordFormat) {
 	}
 	format.Sheets = []show.Sheet{{Name: "Statement", Columns: statement}}
 	at := make(map[string]int)
-	for _, status := range []reconcile.Status{reconcile.Differs, reconcile.OnlyHere, reconcile.OnlyThere, reconcile.Ambiguous, reconcile.Agrees} {
+	for _, status := range []reconcile.Status{reconcile.Differs, reconcile.OnlyHere, reconcile.OnlyThere,
+		reconcile.Ambiguous, reconcile.Agrees} {
 		if only == nil || slices.Contains(only, status) {
 			at[status.String()] = len(format.Sheets)
 			format.Sheets = append(format.Sheets, show.Sheet{Name: status.String(), Columns: format.Columns})

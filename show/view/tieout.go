@@ -83,7 +83,8 @@ func (t *TieOut) Print(s *show.Screen) {
 	default:
 		if t.Top > 0 {
 			rows := r.Largest(t.Top)
-			fmt.Fprintf(s, "%s\n", s.Bold(fmt.Sprintf("the %d largest of %s", len(rows), show.Count(len(r.Sources), "source"))))
+			fmt.Fprintf(s, "%s\n", s.Bold(fmt.Sprintf("the %d largest of %s", len(rows),
+				show.Count(len(r.Sources), "source"))))
 			t.printSources(s, rows, false)
 		}
 		if t.Bottom > 0 {
@@ -91,7 +92,8 @@ func (t *TieOut) Print(s *show.Screen) {
 				fmt.Fprintln(s)
 			}
 			rows := r.Smallest(t.Bottom)
-			fmt.Fprintf(s, "%s\n", s.Bold(fmt.Sprintf("the %d smallest of %s", len(rows), show.Count(len(r.Sources), "source"))))
+			fmt.Fprintf(s, "%s\n", s.Bold(fmt.Sprintf("the %d smallest of %s", len(rows),
+				show.Count(len(r.Sources), "source"))))
 			t.printSources(s, rows, false)
 		}
 	}
@@ -99,7 +101,8 @@ func (t *TieOut) Print(s *show.Screen) {
 		printMatrix(s, r.Matrix)
 	}
 	if t.Partial {
-		fmt.Fprintf(s, "\ntie-out: partial, %s; whether all have filed is not judged\n", show.Count(len(r.Sources), "source"))
+		fmt.Fprintf(s, "\ntie-out: partial, %s; whether all have filed is not judged\n",
+			show.Count(len(r.Sources), "source"))
 	}
 	printPassedOver(s, t.Set)
 	show.Findings(s, r.Findings)

@@ -97,7 +97,8 @@ type Job struct {
 // Prepare finds the columns. The caller then scans the set with the job's visitors and calls
 // Finish, or Close where the scan has failed. The error is that of Read.
 func Prepare(ctx context.Context, set *source.Set, reading source.Reading, options Options) (*Job, error) {
-	r := &run{options: options, reading: reading, side: &matching.Side{Set: set, Drop: options.Drop, Kinds: options.Kinds}}
+	r := &run{options: options, reading: reading,
+		side: &matching.Side{Set: set, Drop: options.Drop, Kinds: options.Kinds}}
 	if err := r.bind(ctx); err != nil {
 		return nil, errors.Join(err, r.close())
 	}

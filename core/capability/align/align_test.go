@@ -68,19 +68,29 @@ func TestAlign(t *testing.T) {
 	}{
 		{
 			"as keys come, with what is not there apart from what is blank", files, align.Options{},
-			"k|present_in|name|amount a|amount b|rate\nA|3|x|1.00|1.50|\nB|2||2.00|~|1\nA10|1|z|3|~|~\nA2|1|~|~|9.00|~\n",
+			"k|present_in|name|amount a|amount " +
+				"b|rate\nA|3|x|1.00|1.50|\nB|2||2.00|~|1\nA10|1|z|3|~|~\nA2|1|~|~|9.00|~\n",
 		},
-		{"sorted", files, align.Options{Sorted: true}, "k|present_in|name|amount a|amount b|rate\nA|3|x|1.00|1.50|\nA2|1|~|~|9.00|~\nA10|1|z|3|~|~\nB|2||2.00|~|1\n"},
-		{"what all have", files, align.Options{Only: align.Common}, "k|present_in|name|amount a|amount b|rate\nA|3|x|1.00|1.50|\n"},
-		{"what some lack", files, align.Options{Only: align.Missing}, "k|present_in|name|amount a|amount b|rate\nB|2||2.00|~|1\nA10|1|z|3|~|~\nA2|1|~|~|9.00|~\n"},
-		{"texts as they are", map[string]string{"a.csv": "k,v\nA,\"1,50 or so\"\n", "b.csv": "k;v\nA;007\n"}, align.Options{}, "k|present_in|v a|v b\nA|2|1,50 or so|007\n"},
+		{"sorted", files, align.Options{Sorted: true},
+			"k|present_in|name|amount a|amount " +
+				"b|rate\nA|3|x|1.00|1.50|\nA2|1|~|~|9.00|~\nA10|1|z|3|~|~\nB|2||2.00|~|1\n"},
+		{"what all have", files, align.Options{Only: align.Common},
+			"k|present_in|name|amount a|amount b|rate\nA|3|x|1.00|1.50|\n"},
+		{"what some lack", files, align.Options{Only: align.Missing},
+			"k|present_in|name|amount a|amount b|rate\nB|2||2.00|~|1\nA10|1|z|3|~|~\nA2|1|~|~|9.00|~\n"},
+		{"texts as they are", map[string]string{"a.csv": "k,v\nA,\"1,50 or so\"\n", "b.csv": "k;v\nA;007\n"},
+			align.Options{}, "k|present_in|v a|v b\nA|2|1,50 or so|007\n"},
 		{
-			"keys of two columns, loosely", map[string]string{"a.csv": "k,l,v\n007,a,1\n", "b.csv": "k,l,v\n7,A,2\n7,B,3\n"},
-			align.Options{Key: []string{"k", "l"}, Loose: equality.Loose{Zeros: true, Case: true}}, "k|l|present_in|v a|v b\n007|a|2|1|2\n7|B|1|~|3\n",
+			"keys of two columns, loosely", map[string]string{"a.csv": "k,l,v\n007,a,1\n",
+				"b.csv": "k,l,v\n7,A,2\n7,B,3\n"},
+			align.Options{Key: []string{"k", "l"}, Loose: equality.Loose{Zeros: true, Case: true}},
+			"k|l|present_in|v a|v b\n007|a|2|1|2\n7|B|1|~|3\n",
 		},
-		{"a column that is called as ours", map[string]string{"a.csv": "present_in,v\nx,1\n"}, align.Options{Key: []string{"present_in"}}, "present_in|present_in_2|v\nx|1|1\n"},
+		{"a column that is called as ours", map[string]string{"a.csv": "present_in,v\nx,1\n"},
+			align.Options{Key: []string{"present_in"}}, "present_in|present_in_2|v\nx|1|1\n"},
 		{"one source", map[string]string{"a.csv": "k,v\nx,1\n"}, align.Options{}, "k|present_in|v\nx|1|1\n"},
-		{"two of one name but for the ending", map[string]string{"a.csv": "k,v\nx,1\n", "a.tsv": "k\tv\nx\t2\n"}, align.Options{}, "k|present_in|v a.csv|v a.tsv\nx|2|1|2\n"},
+		{"two of one name but for the ending", map[string]string{"a.csv": "k,v\nx,1\n", "a.tsv": "k\tv\nx\t2\n"},
+			align.Options{}, "k|present_in|v a.csv|v a.tsv\nx|2|1|2\n"},
 		{"nothing", map[string]string{"a.csv": "k,v\n"}, align.Options{}, "k|present_in|v\n"},
 	} {
 		if c.options.Key == nil {
@@ -95,22 +105,27 @@ func TestAlign(t *testing.T) {
 // Of a key that stands several times in one source the first record counts, and the
 // proof has the others.
 func TestAmbiguous(t *testing.T) {
-	got, r := run(t, sourcetest.Reading, map[string]string{"a.csv": "k,v\nx,1\ny,5\nx,2\nx,4\n", "b.csv": "k,v\nx,8\n"}, align.Options{Key: []string{"k"}, Totals: []string{"v"}})
+	got, r := run(t, sourcetest.Reading, map[string]string{"a.csv": "k,v\nx,1\ny,5\nx,2\nx,4\n", "b.csv": "k,v\nx,8\n"},
+		align.Options{Key: []string{"k"}, Totals: []string{"v"}})
 	if want := "k|present_in|v a|v b\nx|2|1|8\ny|1|5|~\n"; got != want {
 		t.Errorf("it gives\n%s", got)
 	}
-	if p := r.Proof; p.Read != 5 || p.Used != 3 || p.Suspense != 2 || p.Totals[0].Suspense.String() != "6" || p.Totals[0].Used.String() != "14" {
+	if p := r.Proof; p.Read != 5 || p.Used != 3 || p.Suspense != 2 || p.Totals[0].Suspense.String() != "6" ||
+		p.Totals[0].Used.String() != "14" {
 		t.Errorf("the proof is %+v", p)
 	}
-	if f := r.Findings[0]; len(r.Findings) != 1 || f.Kind != finding.Ambiguous || f.Source != "a.csv" || f.Count != 3 || !strings.Contains(f.Message, "k x stands 3 times here, on lines 2, 4, 5") {
+	if f := r.Findings[0]; len(r.Findings) != 1 || f.Kind != finding.Ambiguous || f.Source != "a.csv" || f.Count != 3 ||
+		!strings.Contains(f.Message, "k x stands 3 times here, on lines 2, 4, 5") {
 		t.Errorf("it finds %+v", r.Findings)
 	}
 }
 
 // A source without the key is told, as its records stand beside nothing.
 func TestASourceWithoutTheKey(t *testing.T) {
-	_, r := run(t, sourcetest.Reading, map[string]string{"a.csv": "k,v\nx,1\n", "b.csv": "kk,v\nx,8\n"}, align.Options{Key: []string{"k"}})
-	if len(r.Findings) != 1 || r.Findings[0].Kind != finding.MissingColumn || r.Findings[0].Source != "b.csv" || r.Keys != 2 {
+	_, r := run(t, sourcetest.Reading, map[string]string{"a.csv": "k,v\nx,1\n", "b.csv": "kk,v\nx,8\n"},
+		align.Options{Key: []string{"k"}})
+	if len(r.Findings) != 1 || r.Findings[0].Kind != finding.MissingColumn || r.Findings[0].Source != "b.csv" ||
+		r.Keys != 2 {
 		t.Errorf("there are %d keys, and it finds %+v", r.Keys, r.Findings)
 	}
 }

@@ -20,7 +20,8 @@ func (r *run) nameColumns() {
 			e := &s.Evidence[data]
 			if slices.Contains(s.Amounts, data) {
 				c.Kind, c.Scale = record.Amount, e.Scale
-			} else if kind, others := e.Kind(s.Columns[data]); others == 0 && (r.options.Kinds || kind == record.Amount) {
+			} else if kind, others := e.Kind(s.Columns[data]); others == 0 &&
+				(r.options.Kinds || kind == record.Amount) {
 				c.Kind, c.Scale = kind, e.Scale // amounts stand with one decimal mark, whichever the sources have
 			}
 		}

@@ -11,7 +11,8 @@ import (
 
 func Example() {
 	set, remove := sourcetest.Example("", map[string]string{
-		"january.csv": "account,balance\n04000,100\n05200,20\n", "february.csv": "account,balance\n04000,130\n05000,7\n",
+		"january.csv":  "account,balance\n04000,100\n05200,20\n",
+		"february.csv": "account,balance\n04000,130\n05000,7\n",
 	})
 	defer remove()
 	ctx := context.Background()

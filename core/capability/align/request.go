@@ -18,8 +18,10 @@ type Request struct {
 // Options are those of a request.
 func (r *Request) Options() option.List {
 	return option.List{
-		{Word: "key", Value: &r.Key, Columns: option.DataColumns, Meaning: "the columns by which records are put side by side"},
-		{Word: "loose", Value: &r.Loose, Meaning: "what makes no difference in a key: blanks, case, zeros (in front), punctuation"},
+		{Word: "key", Value: &r.Key, Columns: option.DataColumns,
+			Meaning: "the columns by which records are put side by side"},
+		{Word: "loose", Value: &r.Loose, Meaning: "what makes no difference in a key: blanks, case, zeros (in " +
+			"front), punctuation"},
 		{Word: "sorted", Value: &r.Sorted, Meaning: "keys in their natural order (as they come)"},
 		{Word: "only-common", Value: &r.Common, Meaning: "only keys that all sources have"},
 		{Word: "only-missing", Value: &r.Missing, Meaning: "only keys that some source lacks"},

@@ -42,7 +42,8 @@ type rankedKey struct {
 
 func (r *run) worker() *worker {
 	w := &worker{
-		run: r, texts: make([][]byte, len(r.side.Columns)), cells: make([][]byte, len(r.columns)), kinds: make([]record.Kind, len(r.columns)),
+		run: r, texts: make([][]byte, len(r.side.Columns)), cells: make([][]byte, len(r.columns)),
+		kinds: make([]record.Kind, len(r.columns)),
 		rooms: make([][]byte, len(r.columns)), present: make([]int, len(r.side.Set.Sources)+1),
 	}
 	for i := range w.sums {
@@ -182,12 +183,14 @@ func (w *worker) tellAmbiguous(items []matching.Item) {
 	const most = 20
 	first := items[0].Place()
 	of := &w.run.side.Set.Sources[first.Source()]
-	f := finding.Finding{Kind: finding.Ambiguous, Source: of.Name, Sheet: of.Sheet(), Order: first.Source(), Line: first.Line(), Count: len(items)}
+	f := finding.Finding{Kind: finding.Ambiguous, Source: of.Name, Sheet: of.Sheet(), Order: first.Source(),
+		Line: first.Line(), Count: len(items)}
 	if !w.findings.Full(f.Kind, f.Order, f.Line) {
 		var parts, lines []string
 		items[0].Texts(w.texts)
 		for _, data := range w.run.key.Columns {
-			parts = append(parts, w.run.side.Columns[data]+" "+string(bytes.ToValidUTF8(w.texts[data], []byte("\ufffd"))))
+			parts = append(parts, w.run.side.Columns[data]+" "+
+				string(bytes.ToValidUTF8(w.texts[data], []byte("\ufffd"))))
 		}
 		for i, item := range items {
 			if i == most {
@@ -197,7 +200,8 @@ func (w *worker) tellAmbiguous(items []matching.Item) {
 			lines = append(lines, strconv.Itoa(item.Place().Line()))
 		}
 		f.Key = strings.Join(parts, ", ")
-		f.Message = fmt.Sprintf("%s stands %s here, on lines %s; the first one is taken, the others are set aside", f.Key, times(len(items)), strings.Join(lines, ", "))
+		f.Message = fmt.Sprintf("%s stands %s here, on lines %s; the first one is taken, the others are set aside",
+			f.Key, times(len(items)), strings.Join(lines, ", "))
 	}
 	w.findings.Add(f)
 }

@@ -209,12 +209,15 @@ func (a *Attachment) finding(t *table, m *missing) finding.Finding {
 	switch {
 	case m.twice:
 		f.Kind = finding.ValidTwice
-		f.Message = fmt.Sprintf("%s: several rows of %s hold on the day, with different values; %s%s", m.key, t.reference.Name, words.Count(m.records, "record"), money)
+		f.Message = fmt.Sprintf("%s: several rows of %s hold on the day, with different values; %s%s", m.key,
+			t.reference.Name, words.Count(m.records, "record"), money)
 	case m.many:
 		f.Kind = finding.ManyFound
-		f.Message = fmt.Sprintf("%s stands in %s more than once, with different values to bring; %s%s", m.key, t.reference.Name, words.Count(m.records, "record"), money)
+		f.Message = fmt.Sprintf("%s stands in %s more than once, with different values to bring; %s%s", m.key,
+			t.reference.Name, words.Count(m.records, "record"), money)
 	default:
-		f.Message = fmt.Sprintf("%s is not in %s; %s%s", m.key, t.reference.Name, words.Count(m.records, "record"), money)
+		f.Message = fmt.Sprintf("%s is not in %s; %s%s", m.key, t.reference.Name, words.Count(m.records, "record"),
+			money)
 		if t.reference.Else != nil {
 			f.Weight = finding.Review
 			f.Message += fmt.Sprintf(", with %q in its place", *t.reference.Else)

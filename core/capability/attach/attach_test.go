@@ -23,7 +23,8 @@ func (a adder) Worker() collate.AdderWorker { return a.Attachment.Worker() }
 
 // run brings columns to records and returns them as delimited text, by the way that
 // copies records and by the one that takes them apart.
-func run(t testing.TB, records string, references []*attach.Reference, texts []string, totals ...string) (string, *collate.Result) {
+func run(t testing.TB, records string, references []*attach.Reference, texts []string,
+	totals ...string) (string, *collate.Result) {
 	t.Helper()
 	var outcomes [2]string
 	var result *collate.Result
@@ -42,7 +43,8 @@ func run(t testing.TB, records string, references []*attach.Reference, texts []s
 				return delimited.AppendRecord(dst, texts, ',')
 			}
 		}
-		plan, err := collate.Prepare(ctx, sourcetest.Set(t, "{entity}", map[string]string{"corvane.csv": records}), sourcetest.Reading, options)
+		plan, err := collate.Prepare(ctx, sourcetest.Set(t, "{entity}", map[string]string{"corvane.csv": records}),
+			sourcetest.Reading, options)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -81,11 +83,13 @@ func TestAttach(t *testing.T) {
 	}{
 		{
 			"codes keep their zeros", "k,v\n0417,1\n417,2\n", "k,name\n417,\"Bank, main\"\n0417,Cash\n",
-			attach.Reference{Key: pairs("k"), Bring: pairs("name")}, "k,v,name\n0417,1,Cash\n417,2,\"Bank, main\"\n", "",
+			attach.Reference{Key: pairs("k"), Bring: pairs("name")}, "k,v,name\n0417,1,Cash\n417,2,\"Bank, main\"\n",
+			"",
 		},
 		{
 			"columns with other names", "account,v\nA,1\n", "code,label,group\nA,Bank,1\n",
-			attach.Reference{Key: pairs("account=code"), Bring: pairs("group", "label=name")}, "account,v,group,name\nA,1,1,Bank\n", "",
+			attach.Reference{Key: pairs("account=code"), Bring: pairs("group", "label=name")},
+			"account,v,group,name\nA,1,1,Bank\n", "",
 		},
 		{
 			"a name that is taken gets the next free form", "k,name,v\nA,own,1\n", "k,name\nA,Bank\n",
@@ -93,36 +97,47 @@ func TestAttach(t *testing.T) {
 		},
 		{
 			"what is not found is blank, and told by key", "k,v\nA,1\nX,2\nX,3\n,4\n", "k,name\nA,Bank\n",
-			attach.Reference{Key: pairs("k"), Bring: pairs("name")}, "k,v,name\nA,1,Bank\nX,2,\nX,3,\n,4,\n", "stop not-found k (blank) 1 4, stop not-found k X 2 5",
+			attach.Reference{Key: pairs("k"), Bring: pairs("name")}, "k,v,name\nA,1,Bank\nX,2,\nX,3,\n,4,\n",
+			"stop not-found k (blank) 1 4, stop not-found k X 2 5",
 		},
 		{
 			"something else can stand in its place", "k,v\nX,2\n", "k,name,group\nA,Bank,1\n",
-			attach.Reference{Key: pairs("k"), Bring: pairs("name", "group"), Else: &unknown}, "k,v,name,group\nX,2,?,?\n", "review not-found k X 1 2",
+			attach.Reference{Key: pairs("k"), Bring: pairs("name", "group"), Else: &unknown},
+			"k,v,name,group\nX,2,?,?\n", "review not-found k X 1 2",
 		},
 		{
-			"a key that stands twice is no harm where it brings the same", "k,v\nA,1\n", "k,name,x\nA,Bank,1\nA,Bank,2\n",
+			"a key that stands twice is no harm where it brings the same", "k,v\nA,1\n",
+			"k,name,x\nA,Bank,1\nA,Bank,2\n",
 			attach.Reference{Key: pairs("k"), Bring: pairs("name")}, "k,v,name\nA,1,Bank\n", "",
 		},
 		{
 			"but with different values it is", "k,v\nA,1\nA,2\nB,1\n", "k,name\nA,Bank\nB,Cash\nA,Till\n",
-			attach.Reference{Key: pairs("k"), Bring: pairs("name")}, "k,v,name\nA,1,Bank\nA,2,Bank\nB,1,Cash\n", "stop many-found k A 2 3",
+			attach.Reference{Key: pairs("k"), Bring: pairs("name")}, "k,v,name\nA,1,Bank\nA,2,Bank\nB,1,Cash\n",
+			"stop many-found k A 2 3",
 		},
 		{
 			"nobody is told of one that nobody looks up", "k,v\nB,1\n", "k,name\nA,Bank\nA,Till\nB,Cash\n",
 			attach.Reference{Key: pairs("k"), Bring: pairs("name")}, "k,v,name\nB,1,Cash\n", "",
 		},
 		{
-			"several columns, of which one is of the file's name", "k,v\nA,1\n", "entity,k,name\ncorvane,A,Bank\neskerby,A,Till\n",
+			"several columns, of which one is of the file's name", "k,v\nA,1\n",
+			"entity,k,name\ncorvane,A,Bank\neskerby,A,Till\n",
 			attach.Reference{Key: pairs("entity", "k"), Bring: pairs("name")}, "k,v,name\nA,1,Bank\n", "",
 		},
 		{
-			"the row that holds on the day", "k,day,v\nA,2031-01-31,1\nA,01 Feb 2031,2\nA,2031-03-31,3\nA,2031-04-01,4\nA,x,5\n", "k,rate,from,until\nA,1.5,,2031-01-31\nA,1.6,2031-02,2031-03\n",
-			attach.Reference{Key: pairs("k"), Bring: pairs("rate"), Valid: &attach.Valid{Date: "day", From: "from", Until: "until"}},
-			"k,day,v,rate\nA,2031-01-31,1,1.5\nA,01 Feb 2031,2,1.6\nA,2031-03-31,3,1.6\nA,2031-04-01,4,\nA,x,5,\n", "stop not-found k A (first on 2031-04-01) 2 9",
+			"the row that holds on the day",
+			"k,day,v\nA,2031-01-31,1\nA,01 Feb 2031,2\nA,2031-03-31,3\nA,2031-04-01,4\nA,x,5\n",
+			"k,rate,from,until\nA,1.5,,2031-01-31\nA,1.6,2031-02,2031-03\n",
+			attach.Reference{Key: pairs("k"), Bring: pairs("rate"),
+				Valid: &attach.Valid{Date: "day", From: "from", Until: "until"}},
+			"k,day,v,rate\nA,2031-01-31,1,1.5\nA,01 Feb 2031,2,1.6\nA,2031-03-31,3,1.6\nA,2031-04-01,4,\nA,x,5,\n",
+			"stop not-found k A (first on 2031-04-01) 2 9",
 		},
 		{
-			"two that hold on one day", "k,day,v\nA,2031-01-31,1\nA,2031-02-01,2\n", "k,rate,from,until\nA,1.5,2031-01-01,2031-01-31\nA,1.6,2031-01-31,\n",
-			attach.Reference{Key: pairs("k"), Bring: pairs("rate"), Valid: &attach.Valid{Date: "day", From: "from", Until: "until"}},
+			"two that hold on one day", "k,day,v\nA,2031-01-31,1\nA,2031-02-01,2\n",
+			"k,rate,from,until\nA,1.5,2031-01-01,2031-01-31\nA,1.6,2031-01-31,\n",
+			attach.Reference{Key: pairs("k"), Bring: pairs("rate"),
+				Valid: &attach.Valid{Date: "day", From: "from", Until: "until"}},
 			"k,day,v,rate\nA,2031-01-31,1,1.5\nA,2031-02-01,2,1.6\n", "stop valid-twice k A (first on 2031-01-31) 1 1",
 		},
 		{
@@ -163,10 +178,12 @@ func TestColumnsThatAreNotThere(t *testing.T) {
 	for want, of := range map[string]attach.Reference{
 		`the list has no column "kk"; did you mean "k"?`: {Key: pairs("k=kk"), Bring: pairs("name")},
 		`the list has no column "nam"`:                   {Key: pairs("k"), Bring: pairs("nam")},
-		`the list has no column "from"`:                  {Key: pairs("k"), Bring: pairs("name"), Valid: &attach.Valid{Date: "k", From: "from", Until: "until"}},
+		`the list has no column "from"`: {Key: pairs("k"), Bring: pairs("name"),
+			Valid: &attach.Valid{Date: "k", From: "from", Until: "until"}},
 	} {
 		of.Name, of.Set = "the list", sourcetest.Set(t, "", map[string]string{"ref.csv": "k,name\nA,Bank\n"})
-		if _, err := attach.Read(context.Background(), []*attach.Reference{&of}, sourcetest.Reading, attach.Options{Delimiter: ','}); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := attach.Read(context.Background(), []*attach.Reference{&of}, sourcetest.Reading,
+			attach.Options{Delimiter: ','}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("the error is %v, want %s", err, want)
 		}
 	}
@@ -196,7 +213,8 @@ func TestManyKeys(t *testing.T) {
 		records += key + "\n"
 		want += key + "," + names[key] + "\n"
 	}
-	if got, _ := run(t, records, []*attach.Reference{{Key: pairs("k"), Bring: pairs("name")}}, []string{reference}); got != want {
+	if got, _ := run(t, records, []*attach.Reference{{Key: pairs("k"), Bring: pairs("name")}},
+		[]string{reference}); got != want {
 		t.Error("some records get what belongs to others")
 	}
 }

@@ -11,19 +11,23 @@ import (
 )
 
 func Example() {
-	records, remove := sourcetest.Example("", map[string]string{"journal.csv": "document,account\nD1,04000\nD2,05200\nD3,09999\n"})
+	records, remove := sourcetest.Example("",
+		map[string]string{"journal.csv": "document,account\nD1,04000\nD2,05200\nD3,09999\n"})
 	defer remove()
-	accounts, removeToo := sourcetest.Example("", map[string]string{"accounts.csv": "code,name\n04000,Day passes\n05200,Energy\n"})
+	accounts, removeToo := sourcetest.Example("",
+		map[string]string{"accounts.csv": "code,name\n04000,Day passes\n05200,Energy\n"})
 	defer removeToo()
 	ctx := context.Background()
 	a, err := attach.Read(ctx, []*attach.Reference{{
-		Set: accounts, Name: "accounts.csv", Key: []attach.Pair{{Column: "account", Is: "code"}}, Bring: []attach.Pair{{Column: "name", Is: "name"}},
+		Set: accounts, Name: "accounts.csv", Key: []attach.Pair{{Column: "account", Is: "code"}},
+		Bring: []attach.Pair{{Column: "name", Is: "name"}},
 	}}, sourcetest.Reading, attach.Options{Delimiter: ','})
 	if err != nil {
 		fmt.Println(err)
 		return
 	}
-	plan, err := collate.Prepare(ctx, records, sourcetest.Reading, collate.Options{Bare: true, Delimiter: ',', Adder: adder{a}})
+	plan, err := collate.Prepare(ctx, records, sourcetest.Reading,
+		collate.Options{Bare: true, Delimiter: ',', Adder: adder{a}})
 	if err != nil {
 		fmt.Println(err)
 		return

@@ -25,8 +25,10 @@ func (r *Request) Options() option.List {
 			Meaning: "the reference: a file, a folder, or a database as postgres://user@host/name with ⟨from-query⟩"},
 		{Word: "key", Value: &r.Key, Whole: true,
 			Meaning: "columns by which it is looked up, as 'account=code' where they have other names there"},
-		{Word: "bring", Value: &r.Bring, Whole: true, Meaning: "columns of the reference to bring, e.g. 'name,group' or 'name=account_name'"},
-		{Word: "valid", Value: &r.Valid, Whole: true, Meaning: "when a row of the reference holds, e.g. 'posted in from..until'"},
+		{Word: "bring", Value: &r.Bring, Whole: true,
+			Meaning: "columns of the reference to bring, e.g. 'name,group' or 'name=account_name'"},
+		{Word: "valid", Value: &r.Valid, Whole: true,
+			Meaning: "when a row of the reference holds, e.g. 'posted in from..until'"},
 		{Word: "else", Value: &r.Else, IsSet: &r.IsElse, Meaning: "what is written where nothing is found"},
 	}
 }
@@ -46,7 +48,8 @@ func (r *Request) Read() ([]*Reference, error) {
 		n    int
 	}{{"key", len(r.Key)}, {"bring", len(r.Bring)}, {"valid", len(r.Valid)}} {
 		if given.n > len(r.From) || given.word == "bring" && given.n < len(r.From) {
-			return nil, option.Errorf(given.word, "it stands %d times and ⟨from⟩ %d times; each belongs to one reference, in their order",
+			return nil, option.Errorf(given.word,
+				"it stands %d times and ⟨from⟩ %d times; each belongs to one reference, in their order",
 				given.n, len(r.From))
 		}
 	}

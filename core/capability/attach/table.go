@@ -128,7 +128,8 @@ func (r *tableReader) Batch(b *source.Batch) error {
 		r.kinds = make([]kind.Evidence, t.width)
 	}
 	if len(b.Refused) > 0 {
-		return fmt.Errorf("%s: line %d of the reference cannot be read: it does not have the fields of its header, or a quote in it is not closed", t.reference.Set.Sources[b.Index].Name, b.Refused[0].Line)
+		return fmt.Errorf("%s: line %d of the reference cannot be read: it does not have the fields of its header, "+
+			"or a quote in it is not closed", t.reference.Set.Sources[b.Index].Name, b.Refused[0].Line)
 	}
 	keys := len(t.reference.Key)
 	for i := range b.Batch.Rows {
@@ -172,7 +173,8 @@ func (r *tableReader) readValid(raw *rawRow, b *source.Batch, text func(int) ([]
 		}
 		first, last, ok := dayOf(value)
 		if !ok {
-			return fmt.Errorf("%s: line %d, column %q: %q is no day", r.table.reference.Set.Sources[b.Index].Name, raw.line, r.wanted[n+k], value)
+			return fmt.Errorf("%s: line %d, column %q: %q is no day", r.table.reference.Set.Sources[b.Index].Name,
+				raw.line, r.wanted[n+k], value)
 		}
 		if *to = first; k == 1 {
 			*to = last

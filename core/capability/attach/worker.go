@@ -218,7 +218,8 @@ func (w *Worker) note(l *looked, t *table, many, twice bool) {
 		}
 		m.key = keyText(t.reference.Key, texts)
 		if t.reference.Valid != nil && !many {
-			m.key += fmt.Sprintf(" (first on %s)", strings.ToValidUTF8(string(w.textOf(l.b, l.row, l.i, l.k, len(t.keys), &t.date)), "\ufffd"))
+			m.key += fmt.Sprintf(" (first on %s)",
+				strings.ToValidUTF8(string(w.textOf(l.b, l.row, l.i, l.k, len(t.keys), &t.date)), "\ufffd"))
 		}
 	}
 	m.records++

@@ -148,7 +148,8 @@ func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
 // Begin is Write for a caller who scans the set with the job's visitors, and then calls
 // Finish.
 func (p *Plan) Begin(ctx context.Context, w io.Writer) (*Job, error) {
-	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Filed: p.options.Twins, Every: p.options.Kinds != nil, Suspense: p.options.Suspense, Drop: p.options.Drop, Both: p.options.Both})
+	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Filed: p.options.Twins,
+		Every: p.options.Kinds != nil, Suspense: p.options.Suspense, Drop: p.options.Drop, Both: p.options.Both})
 	if p.options.Twins {
 		if err := t.LookForTwins(ctx, p.reading.Jobs); err != nil {
 			return nil, err
@@ -159,7 +160,8 @@ func (p *Plan) Begin(ctx context.Context, w io.Writer) (*Job, error) {
 
 // Visitor makes the visitor of one goroutine.
 func (j *Job) Visitor() source.Visitor {
-	v := &visitor{plan: j.plan, tally: j.tally.Visitor(), ordered: j.ordered, used: make([]amount.Sum, len(j.plan.options.Totals))}
+	v := &visitor{plan: j.plan, tally: j.tally.Visitor(), ordered: j.ordered,
+		used: make([]amount.Sum, len(j.plan.options.Totals))}
 	if j.plan.options.Adder != nil {
 		v.adder = j.plan.options.Adder.Worker()
 	}

@@ -42,23 +42,38 @@ func TestCollate(t *testing.T) {
 		files   map[string]string
 		want    string
 	}{
-		{"columns are matched by name", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n1,2\n", "b.csv": "y,x\n4,3\n"}, "x,y\n1,2\n3,4\n"},
-		{"a column that only a later source has is kept", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n1,2\n", "b.csv": "x,z\n3,4\n"}, "x,y,z\n1,2,\n3,,4\n"},
-		{"the source stands on every row", "", Options{}, map[string]string{"a.csv": "x\n1\n2\n"}, "x,source,source_line\n1,a.csv,2\n2,a.csv,3\n"},
-		{"the words of the name stand before it", "{entity}_{period}", Options{}, map[string]string{"a_2031-01.csv": "x,y\n1,2\n"},
+		{"columns are matched by name", "", Options{Bare: true},
+			map[string]string{"a.csv": "x,y\n1,2\n", "b.csv": "y,x\n4,3\n"}, "x,y\n1,2\n3,4\n"},
+		{"a column that only a later source has is kept", "", Options{Bare: true},
+			map[string]string{"a.csv": "x,y\n1,2\n", "b.csv": "x,z\n3,4\n"}, "x,y,z\n1,2,\n3,,4\n"},
+		{"the source stands on every row", "", Options{}, map[string]string{"a.csv": "x\n1\n2\n"},
+			"x,source,source_line\n1,a.csv,2\n2,a.csv,3\n"},
+		{"the words of the name stand before it", "{entity}_{period}", Options{},
+			map[string]string{"a_2031-01.csv": "x,y\n1,2\n"},
 			"x,y,entity,period,source,source_line\n1,2,a,2031-01,a_2031-01.csv,2\n"},
-		{"the line is that on which the record starts", "", Options{}, map[string]string{"a.csv": "x,y\n\"1\n\n\",2\n3,4\n"},
+		{"the line is that on which the record starts", "", Options{},
+			map[string]string{"a.csv": "x,y\n\"1\n\n\",2\n3,4\n"},
 			"x,y,source,source_line\n\"1\n\n\",2,a.csv,2\n3,4,a.csv,5\n"},
-		{"quotes that are not needed go", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n\"1\",\"a,b\"\n"}, "x,y\n1,\"a,b\"\n"},
-		{"a comma in a semicolon file gets quotes", "", Options{Bare: true}, map[string]string{"a.csv": "x;y\n1;2,5\n"}, "x,y\n1,\"2,5\"\n"},
-		{"a lone CR is kept, in quotes", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n1\r2,3\n"}, "x,y\n\"1\r2\",3\n"},
-		{"leading zeros and blanks stay", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n007, 8 \n"}, "x,y\n007, 8 \n"},
-		{"a blank field alone on its line stays a record", "", Options{Bare: true}, map[string]string{"a.csv": "x\n\"\"\n1\n"}, "x\n\"\"\n1\n"},
-		{"tabs", "", Options{Bare: true, Delimiter: '\t'}, map[string]string{"a.csv": "x,y\n\"1\t2\",3\n"}, "x\ty\n\"1\t2\"\t3\n"},
-		{"sources in natural order", "", Options{Bare: true}, map[string]string{"f10.csv": "x\n10\n", "f9.csv": "x\n9\n"}, "x\n9\n10\n"},
-		{"no header: matched by position", "", Options{Bare: true}, map[string]string{"a.csv": "A,1.00\n", "b.csv": "B,2.00\nC,3.00\n"}, "#1,#2\nA,1.00\nB,2.00\nC,3.00\n"},
-		{"a source without records adds its columns", "", Options{Bare: true}, map[string]string{"a.csv": "x\n1\n", "b.csv": "y\n"}, "x,y\n1,\n"},
-		{"a record with a bad total stays out", "", Options{Bare: true, Totals: []string{"y"}}, map[string]string{"a.csv": "x,y\n1,2.00\n2,no\n3,\n"}, "x,y\n1,2.00\n3,\n"},
+		{"quotes that are not needed go", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n\"1\",\"a,b\"\n"},
+			"x,y\n1,\"a,b\"\n"},
+		{"a comma in a semicolon file gets quotes", "", Options{Bare: true}, map[string]string{"a.csv": "x;y\n1;2,5\n"},
+			"x,y\n1,\"2,5\"\n"},
+		{"a lone CR is kept, in quotes", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n1\r2,3\n"},
+			"x,y\n\"1\r2\",3\n"},
+		{"leading zeros and blanks stay", "", Options{Bare: true}, map[string]string{"a.csv": "x,y\n007, 8 \n"},
+			"x,y\n007, 8 \n"},
+		{"a blank field alone on its line stays a record", "", Options{Bare: true},
+			map[string]string{"a.csv": "x\n\"\"\n1\n"}, "x\n\"\"\n1\n"},
+		{"tabs", "", Options{Bare: true, Delimiter: '\t'}, map[string]string{"a.csv": "x,y\n\"1\t2\",3\n"},
+			"x\ty\n\"1\t2\"\t3\n"},
+		{"sources in natural order", "", Options{Bare: true},
+			map[string]string{"f10.csv": "x\n10\n", "f9.csv": "x\n9\n"}, "x\n9\n10\n"},
+		{"no header: matched by position", "", Options{Bare: true},
+			map[string]string{"a.csv": "A,1.00\n", "b.csv": "B,2.00\nC,3.00\n"}, "#1,#2\nA,1.00\nB,2.00\nC,3.00\n"},
+		{"a source without records adds its columns", "", Options{Bare: true},
+			map[string]string{"a.csv": "x\n1\n", "b.csv": "y\n"}, "x,y\n1,\n"},
+		{"a record with a bad total stays out", "", Options{Bare: true, Totals: []string{"y"}},
+			map[string]string{"a.csv": "x,y\n1,2.00\n2,no\n3,\n"}, "x,y\n1,2.00\n3,\n"},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			if got, _ := collate(t, c.pattern, c.options, c.files); got != c.want {
@@ -71,7 +86,8 @@ func TestCollate(t *testing.T) {
 // With one source and bare, what comes out holds field by field what went in.
 // The stock reader tells, on records full of what needs care.
 func TestFieldByField(t *testing.T) {
-	pieces := []string{"", "7", "007", "a b", " ", "x,y", `say "no"`, "two\nlines", "two\r\nlines", ";", "é", "\x00", "=1+1"}
+	pieces := []string{"", "7", "007", "a b", " ", "x,y", `say "no"`, "two\nlines", "two\r\nlines", ";", "é", "\x00",
+		"=1+1"}
 	r := rand.New(rand.NewPCG(4, 2))
 	for _, delimiter := range []rune{',', ';', '\t', '|'} {
 		var in bytes.Buffer
@@ -153,7 +169,8 @@ func TestAWriteThatFailsEndsTheRun(t *testing.T) {
 	for i := range 2000 {
 		files[fmt.Sprintf("f%d.csv", i)] = "x,y\n" + strings.Repeat("some text,more\n", 50)
 	}
-	plan, err := Prepare(context.Background(), sourcetest.Set(t, "", files), sourcetest.Reading, Options{Delimiter: ','})
+	plan, err := Prepare(context.Background(), sourcetest.Set(t, "", files), sourcetest.Reading,
+		Options{Delimiter: ','})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -169,7 +186,9 @@ func TestKindsForAnEncoder(t *testing.T) {
 		"b.csv": "account,debit,posted,ok\n9,1,234.50,2031-02-01,no\n9,\"1,234.50\",2031-02-01,no\n",
 	})
 	reading := sourcetest.Reading
-	options := Options{Delimiter: ',', Totals: nil, Kinds: map[string]record.Kind{"account": record.Text, "debit": record.Amount, "posted": record.Date, "ok": record.Flag}}
+	options := Options{Delimiter: ',', Totals: nil,
+		Kinds: map[string]record.Kind{"account": record.Text, "debit": record.Amount, "posted": record.Date,
+			"ok": record.Flag}}
 	options.Encode = func(dst []byte, texts [][]byte, kinds []record.Kind) []byte {
 		for i, text := range texts {
 			dst = fmt.Appendf(dst, "%s:%s ", kinds[i], text)

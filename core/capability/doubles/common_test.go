@@ -33,7 +33,8 @@ func TestARecordThatIsCommon(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r, err := Find(context.Background(), set, sourcetest.Reading, Options{Totals: []string{"amount"}, Share: DefaultShare})
+	r, err := Find(context.Background(), set, sourcetest.Reading,
+		Options{Totals: []string{"amount"}, Share: DefaultShare})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -45,7 +45,8 @@ func ParseNear(text string, amounts []string) (Near, error) {
 		part = strings.TrimSpace(part)
 		at := strings.LastIndexByte(part, ':')
 		if at <= 0 || at == len(part)-1 {
-			return Near{}, fmt.Errorf("%q: a column and its condition are needed, as amount:0.01, posted:3d, document:1, party:same or amount:opposite", part)
+			return Near{}, fmt.Errorf("%q: a column and its condition are needed, as amount:0.01, posted:3d, "+
+				"document:1, party:same or amount:opposite", part)
 		}
 		column := strings.TrimSpace(part[:at])
 		c, err := parseCondition(column, strings.TrimSpace(part[at+1:]), slices.Contains(amounts, column))
@@ -59,7 +60,8 @@ func ParseNear(text string, amounts []string) (Near, error) {
 		n.Conditions = append(n.Conditions, c)
 	}
 	if !narrow {
-		return Near{}, fmt.Errorf("%q: every record would have to be compared with every other one; name at least one column that must be the same, or an amount within a tolerance, or a date within days", text)
+		return Near{}, fmt.Errorf("%q: every record would have to be compared with every other one; name at least "+
+			"one column that must be the same, or an amount within a tolerance, or a date within days", text)
 	}
 	return n, nil
 }
@@ -89,7 +91,8 @@ func parseCondition(column, text string, isAmount bool) (Condition, error) {
 		c.Kind, c.Within = Tolerance, value
 		return c, nil
 	}
-	return c, fmt.Errorf("%s:%s: behind the colon stands a tolerance as 0.01, days as 3d, a number of edits as 1, same, or opposite", column, text)
+	return c, fmt.Errorf("%s:%s: behind the colon stands a tolerance as 0.01, days as 3d, a number of edits as 1, "+
+		"same, or opposite", column, text)
 }
 
 // columns are the columns of the conditions.

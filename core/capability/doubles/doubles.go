@@ -102,7 +102,8 @@ func (r *Result) EachFinding(visit func(*finding.Finding) error) error {
 func (r *Result) Close() error { return r.all.Close() }
 
 // ErrPipe says that a source cannot be read twice.
-var ErrPipe = errors.New("some records have to be read a second time, and standard input or a database is read only once; write it to a file first, as collate ⟨out⟩ does")
+var ErrPipe = errors.New("some records have to be read a second time, and standard input or a database is read only " +
+	"once; write it to a file first, as collate ⟨out⟩ does")
 
 // Find finds doubles. It reads all sources once and makes a fingerprint of each
 // record; then once more the records whose fingerprints stand several times, and
@@ -161,7 +162,8 @@ func (j *Job) Close() { j.search.close() }
 func (j *Job) Finish(ctx context.Context) (*Result, error) {
 	s := j.search
 	defer s.close()
-	steps := []func(context.Context) error{s.addUp, s.findTwins, s.mark, s.readMarked, s.relate, s.tellFiles, s.tellRecords, s.tellKeys, s.tellNear}
+	steps := []func(context.Context) error{s.addUp, s.findTwins, s.mark, s.readMarked, s.relate, s.tellFiles,
+		s.tellRecords, s.tellKeys, s.tellNear}
 	for _, step := range steps {
 		if err := ctx.Err(); err != nil {
 			return nil, err

@@ -65,7 +65,8 @@ func TestConditions(t *testing.T) {
 		amounts []string
 		want    string // "" for an error
 	}{
-		{"amount:0.01, posted:3d, doc:1, party:same", nil, "[{amount 2 0.01 0} {posted 3 0 3} {doc 4 0 1} {party 0 0 0}]"},
+		{"amount:0.01, posted:3d, doc:1, party:same", nil,
+			"[{amount 2 0.01 0} {posted 3 0 3} {doc 4 0 1} {party 0 0 0}]"},
 		{"amount:1,party:same", []string{"amount"}, "[{amount 2 1 0} {party 0 0 0}]"},
 		{"time:of day:same", nil, "[{time:of day 0 0 0}]"},
 		{"net:opposite", nil, "[{net 1 0 0}]"},

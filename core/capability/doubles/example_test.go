@@ -3,6 +3,7 @@ package doubles_test
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"lastblock/core/capability/doubles"
 	"lastblock/internal/sourcetest"
@@ -12,11 +13,14 @@ import (
 // another shape.
 func ExampleFind() {
 	set, remove := sourcetest.Example("{entity}_{period}", map[string]string{
-		"eskerby_2031-01.csv": "document,posted,debit\nE1,2031-01-20,80.00\nE2,2031-01-29,120.00\nE3,2031-01-30,40.00\n",
-		"eskerby_2031-02.csv": "posted;document;debit\n29.01.2031;E2;120,00\n30.01.2031;E3;40,00\n03.02.2031;E4;95,50\n",
+		"eskerby_2031-01.csv": "document,posted,debit\nE1,2031-01-20,80.00\nE2,2031-01-29,120.00\n" +
+			"E3,2031-01-30,40.00\n",
+		"eskerby_2031-02.csv": "posted;document;debit\n29.01.2031;E2;120,00\n30.01.2031;E3;40,00\n" +
+			"03.02.2031;E4;95,50\n",
 	})
 	defer remove()
-	result, err := doubles.Find(context.Background(), set, sourcetest.Reading, doubles.Options{Totals: []string{"debit"}, Share: doubles.DefaultShare})
+	result, err := doubles.Find(context.Background(), set, sourcetest.Reading,
+		doubles.Options{Totals: []string{"debit"}, Share: doubles.DefaultShare})
 	if err != nil {
 		fmt.Println(err)
 		return
@@ -24,8 +28,12 @@ func ExampleFind() {
 	for _, kind := range result.Kinds {
 		fmt.Println(kind.Kind, kind.Findings, "with", kind.Records, "records and", kind.Totals[0], "counted twice")
 	}
-	fmt.Println(result.Findings[0].Message)
+	fmt.Println(strings.NewReplacer(": ", "\n", "; ", "\n").Replace(result.Findings[0].Message))
 	// Output:
 	// overlap 1 with 2 records and 160.00 counted twice
-	// 2 of its 3 records stand in eskerby_2031-02.csv as well, 66.7 % of the smaller file: lines 3 to 4 here, lines 2 to 3 there, posted 2031-01-29 to 2031-01-30; they are the end of this one and the start of that one; 1 record only here with debit 80.00, 1 record only there with debit 95.50; 2 records with debit 160.00 are counted twice
+	// 2 of its 3 records stand in eskerby_2031-02.csv as well, 66.7 % of the smaller file
+	// lines 3 to 4 here, lines 2 to 3 there, posted 2031-01-29 to 2031-01-30
+	// they are the end of this one and the start of that one
+	// 1 record only here with debit 80.00, 1 record only there with debit 95.50
+	// 2 records with debit 160.00 are counted twice
 }

@@ -42,7 +42,9 @@ func (s *search) tellFiles(ctx context.Context) error {
 	if n := s.relation.common; n > 0 {
 		s.report.list.Add(finding.Finding{
 			Kind: finding.CommonRecord, Source: s.set.Sources[0].Name, Count: n,
-			Message: fmt.Sprintf("%s in more than %s each, which is too many to compare these two by two for it; such a record is told as a record, and makes no files overlap", standing(n), words.Count(s.relation.most, "source")),
+			Message: fmt.Sprintf("%s in more than %s each, which is too many to compare these two by two for it; "+
+				"such a record is told as a record, and makes no files overlap", standing(n),
+				words.Count(s.relation.most, "source")),
 		})
 	}
 	return ctx.Err()
@@ -136,7 +138,8 @@ func (s *search) tellContained(index int) error {
 		stand = "stands"
 	}
 	if len(of.contained) == 1 {
-		d.Message = fmt.Sprintf("%s %s in %s as well, which has %d", all, stand, d.Key, s.sources[of.contained[0]].records)
+		d.Message = fmt.Sprintf("%s %s in %s as well, which has %d", all, stand, d.Key,
+			s.sources[of.contained[0]].records)
 	} else {
 		d.Message = fmt.Sprintf("%s %s in %s together", all, stand, d.Key)
 	}
@@ -264,7 +267,8 @@ func (s *search) tellResubmission(key couple) error {
 	later := s.set.Sources[key[1]].Name
 	d := double{sources: key[:]}
 	d.Kind, d.Key = finding.Resubmission, later
-	if a.contained == nil && b.contained == nil && !slices.Contains(s.relation.overlaps, key) { // else it is told with that
+	// else it is told with that
+	if a.contained == nil && b.contained == nil && !slices.Contains(s.relation.overlaps, key) {
 		d.records = of.records
 		for i := range of.totals {
 			d.totals = append(d.totals, of.totals[i].Amount())
@@ -297,7 +301,8 @@ func (s *search) effect(key couple) string {
 		case 0:
 			text += fmt.Sprintf("; %s stays %s", column, after[i].Money())
 		default:
-			text += fmt.Sprintf("; %s goes from %s to %s (%s)", column, before[i].Money(), after[i].Money(), signed(change))
+			text += fmt.Sprintf("; %s goes from %s to %s (%s)", column, before[i].Money(), after[i].Money(),
+				signed(change))
 		}
 	}
 	return text

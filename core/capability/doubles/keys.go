@@ -111,7 +111,8 @@ func (s *search) tellSameKey(g *group, runs []run) {
 		all += len(r.members)
 		for i := range r.members {
 			m := &r.members[i]
-			if !slices.ContainsFunc(members, func(o *member) bool { return string(g.rest(o)) == string(g.rest(m)) }) && len(members) < mostVersions {
+			if !slices.ContainsFunc(members, func(o *member) bool { return string(g.rest(o)) == string(g.rest(m)) }) &&
+				len(members) < mostVersions {
 				members = append(members, m)
 			}
 		}
@@ -137,12 +138,14 @@ func (s *search) tellSameKey(g *group, runs []run) {
 	if !s.report.list.Full(d.Kind, d.sources[0], d.Line) {
 		d.Places = s.places(g, members)
 		s.showDifferences(d.Places)
-		d.Message = fmt.Sprintf("%s stands with %d different sets of values: %s", d.Key, len(members), s.differences(d.Places))
+		d.Message = fmt.Sprintf("%s stands with %d different sets of values: %s", d.Key, len(members),
+			s.differences(d.Places))
 		if more := all - len(members); more > 0 {
 			d.Message += fmt.Sprintf("; %d more records are like one of these", more)
 		}
 		if loose := s.options.Loose; loose != (equality.Loose{}) && s.keysDiffer(d.Places) {
-			d.Message += fmt.Sprintf("; the keys are one only without %s", words.And(strings.Split(loose.String(), ",")...))
+			d.Message += fmt.Sprintf("; the keys are one only without %s",
+				words.And(strings.Split(loose.String(), ",")...))
 		}
 	}
 	s.tell(&d)

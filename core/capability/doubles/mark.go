@@ -53,7 +53,8 @@ func (s *search) markEach(ctx context.Context, dealers []*partition.Dealer[dealt
 					places = append(places, place)
 				}
 			}
-			if found := places[from:]; len(found) < 2 || s.options.Across && found[0].Source() == found[len(found)-1].Source() {
+			if found := places[from:]; len(found) < 2 || s.options.Across &&
+				found[0].Source() == found[len(found)-1].Source() {
 				places = places[:from]
 			}
 			return nil
@@ -127,7 +128,8 @@ func (s *search) readMarked(ctx context.Context) error {
 	}
 	share := s.reading.Memory / int64(8*max(1, s.reading.Jobs)*(len(s.matchers())+len(s.nears)))
 	return subset.Scan(ctx, reading, func() source.Visitor {
-		c := &collector{search: s, bound: tally.NewBinding(s.set, tally.DataColumns(s.columns)), indices: indices, tally: t.Visitor()}
+		c := &collector{search: s, bound: tally.NewBinding(s.set, tally.DataColumns(s.columns)), indices: indices,
+			tally: t.Visitor()}
 		for _, m := range s.matchers() {
 			sorter := spill.New(share)
 			m.kept = append(m.kept, sorter)
@@ -208,7 +210,8 @@ func (c *collector) read(b *source.Batch, row int, read *bool) {
 
 // keep puts a record aside. The length of the key stands at the end, for taking
 // the item apart again.
-func (c *collector) keep(sorter *spill.Sorter, key []byte, place record.Place, b *source.Batch, row int, rest bool) error {
+func (c *collector) keep(sorter *spill.Sorter, key []byte, place record.Place, b *source.Batch, row int,
+	rest bool) error {
 	c.item = binary.BigEndian.AppendUint64(c.item[:0], c.search.mix(xxh3.Hash(key)))
 	c.item = append(c.item, key...)
 	c.item = binary.BigEndian.AppendUint64(c.item, uint64(place))
@@ -270,7 +273,8 @@ func eachGroup(sorters []*spill.Sorter, visit func(*group) error) error {
 			g.key = append(g.key, key...)
 		}
 		m := member{place: record.Place(binary.BigEndian.Uint64(rest)), print: binary.BigEndian.Uint64(rest[word:])}
-		if n := len(g.members); n > 0 && string(rest[2*word:]) == string(g.arena[g.members[n-1].from:g.members[n-1].to]) {
+		if n := len(g.members); n > 0 &&
+			string(rest[2*word:]) == string(g.arena[g.members[n-1].from:g.members[n-1].to]) {
 			m.from, m.to = g.members[n-1].from, g.members[n-1].to // a record that stands a million times is held once
 		} else {
 			m.from = len(g.arena)

@@ -151,8 +151,10 @@ func (s *search) tellNear(ctx context.Context) error {
 		}
 		if crowd > 0 {
 			s.report.list.Add(finding.Finding{
-				Kind: finding.CommonRecord, Source: s.set.Sources[0].Name, Count: crowd, Key: strings.Join(m.near.columns(), ","),
-				Message: fmt.Sprintf("%s more than %d others almost like it by %s, of which only so many are told; narrow ⟨near⟩ down",
+				Kind: finding.CommonRecord, Source: s.set.Sources[0].Name, Count: crowd,
+				Key: strings.Join(m.near.columns(), ","),
+				Message: fmt.Sprintf("%s more than %d others almost like it by %s, of which only so many are told; "+
+					"narrow ⟨near⟩ down",
 					having(crowd), likeMost, words.And(m.near.columns()...)),
 			})
 		}
@@ -213,7 +215,8 @@ func (s *search) tellBlock(g *group, m *nearMatcher) (crowd int) {
 		}
 		for i := range candidates {
 			for k := max(i+1, first); k < len(candidates); k++ {
-				if sliding >= 0 && m.near.Conditions[sliding].isBeyond(&candidates[i].values[sliding], &candidates[k].values[sliding]) || !try(i, k) {
+				if sliding >= 0 && m.near.Conditions[sliding].isBeyond(&candidates[i].values[sliding],
+					&candidates[k].values[sliding]) || !try(i, k) {
 					break
 				}
 			}
@@ -256,7 +259,8 @@ func (s *search) candidates(g *group, m *nearMatcher) []candidate {
 	}
 	if sliding := m.near.sliding(); sliding >= 0 {
 		slices.SortStableFunc(candidates, func(a, b candidate) int {
-			return cmp.Or(a.values[sliding].amount.Cmp(b.values[sliding].amount), cmp.Compare(a.values[sliding].day, b.values[sliding].day))
+			return cmp.Or(a.values[sliding].amount.Cmp(b.values[sliding].amount),
+				cmp.Compare(a.values[sliding].day, b.values[sliding].day))
 		})
 	}
 	return candidates
@@ -314,14 +318,16 @@ func (m *nearMatcher) pairsByText(candidates []candidate) [][2]int {
 // nor where it is told with their key.
 func (s *search) mayBeNear(a, b *candidate) bool {
 	one, other := a.place.Source(), b.place.Source()
-	if s.options.Across && one == other || s.options.Within && one != other || s.relation.of[coupleOf(one, other)] == finding.Resubmission {
+	if s.options.Across && one == other || s.options.Within && one != other ||
+		s.relation.of[coupleOf(one, other)] == finding.Resubmission {
 		return false
 	}
 	if s.keys == nil {
 		return true
 	}
 	return slices.ContainsFunc(s.keys.columns, func(column int) bool {
-		return string(s.options.Loose.Append(nil, texts.Nth(a.data, column))) != string(s.options.Loose.Append(nil, texts.Nth(b.data, column)))
+		return string(s.options.Loose.Append(nil, texts.Nth(a.data, column))) != string(s.options.Loose.Append(nil,
+			texts.Nth(b.data, column)))
 	})
 }
 
@@ -355,7 +361,8 @@ func (n *Near) compare(a, b *candidate) (reason string, kind finding.Kind, ok bo
 			}
 			parts = append(parts, both+": "+apart.String()+" apart")
 		case c.Kind == Days:
-			parts = append(parts, fmt.Sprintf("%s %s/%s: %s apart", c.Column, x.text, y.text, words.Count(max(x.day-y.day, y.day-x.day), "day")))
+			parts = append(parts, fmt.Sprintf("%s %s/%s: %s apart", c.Column, x.text, y.text,
+				words.Count(max(x.day-y.day, y.day-x.day), "day")))
 		case c.Kind == Edits:
 			parts = append(parts, both+": "+explain(x.runes, y.runes, editDistance(x.runes, y.runes, c.Most)))
 		}

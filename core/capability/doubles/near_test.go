@@ -25,27 +25,39 @@ func TestWhatIsNear(t *testing.T) {
 		rule, near, records string
 		want                []string // lines and the reason
 	}{
-		{"within the tolerance", "amount:0.05, party:same", "1,2031-01-01,P,10.00\n2,2031-01-01,P,10.05\n3,2031-01-01,P,10.11\n4,2031-01-01,Q,10.05\n", []string{
-			"2 3 same party, amount 10/10.05: 0.05 apart",
-		}},
-		{"a tolerance goes over zero", "amount:1.00, party:same", "1,2031-01-01,P,-0.40\n2,2031-01-01,P,0.60\n3,2031-01-01,P,1.61\n", []string{
-			"2 3 same party, amount -0.4/0.6: 1.0 apart",
-		}},
-		{"within days, over the end of a year", "posted:2d, party:same", "1,2030-12-31,P,1\n2,2031-01-02,P,2\n3,2031-01-05,P,3\n", []string{
-			"2 3 same party, posted 2030-12-31/2031-01-02: 2 days apart",
-		}},
-		{"no edits is the same", "doc:0, party:same", "17,2031-01-01,P,1\n17,2031-01-02,P,2\n18,2031-01-02,P,2\n", []string{"2 3 same doc and party"}},
-		{"two edits", "doc:2, party:same", "INV-1,2031-01-01,P,1\nINV1 ,2031-01-02,P,2\nINV-999,2031-01-02,P,2\n", []string{"2 3 same party, doc INV-1/INV1 : 2 edits apart"}},
-		{"a reversal", "amount:opposite, party:same", "1,2031-01-01,P,10.00\n2,2031-01-09,P,-10\n3,2031-01-09,P,0.00\n4,2031-01-09,P,0\n", []string{"2 3 same party, amount 10/-10: the opposite"}},
-		{"what is the same in all columns is told as that", "amount:0.05, party:same", "1,2031-01-01,P,10.00\n1,2031-01-01,P,10.00\n", nil},
+		{"within the tolerance", "amount:0.05, party:same",
+			"1,2031-01-01,P,10.00\n2,2031-01-01,P,10.05\n3,2031-01-01,P,10.11\n4,2031-01-01,Q,10.05\n", []string{
+				"2 3 same party, amount 10/10.05: 0.05 apart",
+			}},
+		{"a tolerance goes over zero", "amount:1.00, party:same",
+			"1,2031-01-01,P,-0.40\n2,2031-01-01,P,0.60\n3,2031-01-01,P,1.61\n", []string{
+				"2 3 same party, amount -0.4/0.6: 1.0 apart",
+			}},
+		{"within days, over the end of a year", "posted:2d, party:same",
+			"1,2030-12-31,P,1\n2,2031-01-02,P,2\n3,2031-01-05,P,3\n", []string{
+				"2 3 same party, posted 2030-12-31/2031-01-02: 2 days apart",
+			}},
+		{"no edits is the same", "doc:0, party:same", "17,2031-01-01,P,1\n17,2031-01-02,P,2\n18,2031-01-02,P,2\n",
+			[]string{"2 3 same doc and party"}},
+		{"two edits", "doc:2, party:same", "INV-1,2031-01-01,P,1\nINV1 ,2031-01-02,P,2\nINV-999,2031-01-02,P,2\n",
+			[]string{"2 3 same party, doc INV-1/INV1 : 2 edits apart"}},
+		{"a reversal", "amount:opposite, party:same",
+			"1,2031-01-01,P,10.00\n2,2031-01-09,P,-10\n3,2031-01-09,P,0.00\n4,2031-01-09,P,0\n",
+			[]string{"2 3 same party, amount 10/-10: the opposite"}},
+		{"what is the same in all columns is told as that", "amount:0.05, party:same",
+			"1,2031-01-01,P,10.00\n1,2031-01-01,P,10.00\n", nil},
 		{"a blank amount is near none", "amount:0.05, party:same", "1,2031-01-01,P,\n2,2031-01-01,P,0.01\n", nil},
-		{"blank and blank are the same", "amount:0.05, party:same", "1,2031-01-01,,7\n2,2031-01-01,,7.01\n", []string{"2 3 same party, amount 7/7.01: 0.01 apart"}},
-		{"a large amount", "amount:0.01, party:same", "1,2031-01-01,P,12345678901234567890.00\n2,2031-01-01,P,12345678901234567890.01\n3,2031-01-01,P,12345678901234567890.03\n", []string{
-			"2 3 same party, amount 12345678901234567890/12345678901234567890.01: 0.01 apart",
-		}},
+		{"blank and blank are the same", "amount:0.05, party:same", "1,2031-01-01,,7\n2,2031-01-01,,7.01\n",
+			[]string{"2 3 same party, amount 7/7.01: 0.01 apart"}},
+		{"a large amount", "amount:0.01, party:same",
+			"1,2031-01-01,P,12345678901234567890.00\n2,2031-01-01,P,12345678901234567890.01\n" +
+				"3,2031-01-01,P,12345678901234567890.03\n", []string{
+				"2 3 same party, amount 12345678901234567890/12345678901234567890.01: 0.01 apart",
+			}},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
-			r := find(t, "", map[string]string{"a.csv": head + c.records}, sourcetest.Reading, Options{Near: []Near{near(t, c.near)}})
+			r := find(t, "", map[string]string{"a.csv": head + c.records}, sourcetest.Reading,
+				Options{Near: []Near{near(t, c.near)}})
 			var got []string
 			for _, f := range r.Findings {
 				if f.Kind == finding.NearRecord || f.Kind == finding.Reversal {
@@ -80,7 +92,8 @@ func TestNearAgainstAllPairs(t *testing.T) {
 	for i, a := range all {
 		for k := i + 1; k < len(all); k++ {
 			c := all[k]
-			if a == c || a.party != c.party || max(a.day-c.day, c.day-a.day) > 2 || max(a.hundred-c.hundred, c.hundred-a.hundred) > 3 ||
+			if a == c || a.party != c.party || max(a.day-c.day, c.day-a.day) > 2 ||
+				max(a.hundred-c.hundred, c.hundred-a.hundred) > 3 ||
 				slowDistance([]rune(a.doc), []rune(c.doc)) > 1 {
 				continue
 			}
@@ -88,7 +101,8 @@ func TestNearAgainstAllPairs(t *testing.T) {
 		}
 	}
 	for _, reading := range []source.Reading{sourcetest.Reading, {Jobs: 1, Memory: 1}} {
-		r := find(t, "", map[string]string{"a.csv": b.String()}, reading, Options{Near: []Near{near(t, "amount:0.03, posted:2d, doc:1, party:same")}})
+		r := find(t, "", map[string]string{"a.csv": b.String()}, reading,
+			Options{Near: []Near{near(t, "amount:0.03, posted:2d, doc:1, party:same")}})
 		found := 0
 		for _, f := range r.Findings {
 			if f.Kind != finding.NearRecord {
@@ -112,7 +126,8 @@ func TestACrowdIsNotComparedForEver(t *testing.T) {
 	for i := range 20_000 {
 		fmt.Fprintf(&b, "%d,P,39.00\n", i)
 	}
-	r := find(t, "", map[string]string{"a.csv": b.String()}, sourcetest.Reading, Options{Near: []Near{near(t, "amount:0.01, party:same")}})
+	r := find(t, "", map[string]string{"a.csv": b.String()}, sourcetest.Reading,
+		Options{Near: []Near{near(t, "amount:0.01, party:same")}})
 	crowd := false
 	for _, f := range r.Findings {
 		crowd = crowd || f.Kind == finding.CommonRecord && strings.Contains(f.Message, "more than 20 others")

@@ -44,7 +44,8 @@ func (p *planter) fresh(n int) []voucher {
 		case 1:
 			text = "Cable; \"upper\" station,\nwinter"
 		}
-		all = append(all, voucher{fmt.Sprintf("N%06d", p.next*1117), p.r.IntN(28) + 1, parties[p.next%3], text, 1000_00 + p.next*731})
+		all = append(all, voucher{fmt.Sprintf("N%06d", p.next*1117), p.r.IntN(28) + 1, parties[p.next%3], text,
+			1000_00 + p.next*731})
 	}
 	return all
 }
@@ -57,12 +58,14 @@ func (p *planter) dress(vouchers []voucher, dress int) string {
 	case 0:
 		b.WriteString("doc,day,party,text,amount\n")
 		for _, v := range vouchers {
-			fmt.Fprintf(&b, "%s,2031-01-%02d,%s,%s,%d.%02d\n", v.doc, v.day, v.party, quote(v.text), v.cents/100, v.cents%100)
+			fmt.Fprintf(&b, "%s,2031-01-%02d,%s,%s,%d.%02d\n", v.doc, v.day, v.party, quote(v.text), v.cents/100,
+				v.cents%100)
 		}
 	case 1:
 		b.WriteString("amount;text;party;day;doc\r\n")
 		for _, v := range vouchers {
-			fmt.Fprintf(&b, "%d,%02d;%s;%s;%02d Jan 2031;%s\r\n", v.cents/100, v.cents%100, quote(v.text), v.party, v.day, v.doc)
+			fmt.Fprintf(&b, "%d,%02d;%s;%s;%02d Jan 2031;%s\r\n", v.cents/100, v.cents%100, quote(v.text), v.party,
+				v.day, v.doc)
 		}
 	case 2:
 		b.WriteString("[")
@@ -70,7 +73,8 @@ func (p *planter) dress(vouchers []voucher, dress int) string {
 			if i > 0 {
 				b.WriteString(",")
 			}
-			fmt.Fprintf(&b, `{"doc":%q,"amount":%d.%02d0,"day":"2031-01-%02d","text":%q,"party":%q}`, v.doc, v.cents/100, v.cents%100, v.day, v.text, v.party)
+			fmt.Fprintf(&b, `{"doc":%q,"amount":%d.%02d0,"day":"2031-01-%02d","text":%q,"party":%q}`, v.doc,
+				v.cents/100, v.cents%100, v.day, v.text, v.party)
 		}
 		b.WriteString("]")
 	}
@@ -161,7 +165,8 @@ func plant(seed uint64, rounds int) *planter {
 }
 
 func plantedOptions(t *testing.T) Options {
-	return Options{Totals: []string{"amount"}, Key: []string{"doc"}, Near: []Near{near(t, "amount:0.01, day:3d, doc:1, party:same", "amount")}}
+	return Options{Totals: []string{"amount"}, Key: []string{"doc"},
+		Near: []Near{near(t, "amount:0.01, day:3d, doc:1, party:same", "amount")}}
 }
 
 // found writes findings as the planter wants them.

@@ -66,7 +66,8 @@ type seen struct {
 }
 
 func (s *search) visitor() *visitor {
-	v := &visitor{search: s, bound: tally.NewBinding(s.set, tally.DataColumns(s.columns)), tally: s.tally.Visitor(), sums: make([]amount.Sum, len(s.options.Totals))}
+	v := &visitor{search: s, bound: tally.NewBinding(s.set, tally.DataColumns(s.columns)), tally: s.tally.Visitor(),
+		sums: make([]amount.Sum, len(s.options.Totals))}
 	matchers := s.matchers()
 	share := s.reading.Memory / int64(4*max(1, s.reading.Jobs)*(len(matchers)+len(s.nears)))
 	for range matchers {
@@ -109,7 +110,8 @@ func (v *visitor) Batch(b *source.Batch) error {
 			if k == 0 {
 				of.sum.Add(prints.Sum{High: 0, Low: print})
 			}
-			if err := v.dealers[k].Add(dealt{print, uint64(record.PlaceOf(b.Index, b.Line(v.tally.Row(i))))}); err != nil {
+			if err := v.dealers[k].Add(dealt{print,
+				uint64(record.PlaceOf(b.Index, b.Line(v.tally.Row(i))))}); err != nil {
 				return err
 			}
 		}
@@ -200,7 +202,8 @@ func (v *visitor) bindTakers() {
 	for column, bound := range v.bound.Bound {
 		at := bound.Column
 		telling := slices.Contains(v.search.telling, column)
-		isKey := slices.ContainsFunc(v.search.matchers()[1:], func(m *matcher) bool { return slices.Contains(m.columns, column) })
+		isKey := slices.ContainsFunc(v.search.matchers()[1:],
+			func(m *matcher) bool { return slices.Contains(m.columns, column) })
 		if at < 0 || !telling && !isKey {
 			continue
 		}
@@ -223,7 +226,8 @@ func (v *visitor) keyPrint(b *source.Batch, row int, m *matcher) (print uint64) 
 		case m.loose == (equality.Loose{}):
 			print += taker.print
 		default:
-			v.relaxed = m.loose.Append(v.relaxed[:0], equality.Of(b.Text(row, taker.at, &v.scratch), taker.decimal, &v.plain))
+			v.relaxed = m.loose.Append(v.relaxed[:0],
+				equality.Of(b.Text(row, taker.at, &v.scratch), taker.decimal, &v.plain))
 			print += printOf(v.relaxed) * taker.times
 		}
 	}
@@ -273,7 +277,8 @@ func (v *visitor) dealNear(b *source.Batch, n int) error {
 		v.fields.read(v.bound, b, row, &v.scratch)
 		for k, m := range v.search.nears {
 			err := v.near.eachBlock(m, &v.fields, func(block []byte) error {
-				return v.nears[k].Add(dealt{v.search.mix(xxh3.Hash(block)), uint64(record.PlaceOf(b.Index, b.Line(row)))})
+				return v.nears[k].Add(dealt{v.search.mix(xxh3.Hash(block)),
+					uint64(record.PlaceOf(b.Index, b.Line(row)))})
 			})
 			if err != nil {
 				return err
@@ -344,7 +349,8 @@ func (f *fields) appendKey(dst []byte, m *matcher) (key []byte, blank bool) {
 
 // begin makes the tally of all sources.
 func (s *search) begin() {
-	s.tally = tally.New(s.set, tally.Options{Amounts: s.options.Totals, Every: true, Suspense: s.options.Suspense, Drop: s.options.Drop, Whole: s.options.Whole})
+	s.tally = tally.New(s.set, tally.Options{Amounts: s.options.Totals, Every: true, Suspense: s.options.Suspense,
+		Drop: s.options.Drop, Whole: s.options.Whole})
 	if s.options.Whole {
 		s.report.list.KeepAll()
 	}

@@ -134,7 +134,8 @@ func (s *search) tellGroup(g *group, runs []run, left []int, more int) {
 		d.Places = s.places(g, members)
 		d.Message = fmt.Sprintf("stands %s: %s; %s", times(all), s.describe(g.rest(first)), s.twice(&d))
 		if s.records.rest {
-			d.Message = fmt.Sprintf("stands %s with the same %s: %s; %s", times(all), words.And(s.options.On...), s.describe(g.rest(first)), s.twice(&d))
+			d.Message = fmt.Sprintf("stands %s with the same %s: %s; %s", times(all), words.And(s.options.On...),
+				s.describe(g.rest(first)), s.twice(&d))
 			s.showDifferences(d.Places)
 		}
 	}
@@ -154,7 +155,8 @@ func (s *search) places(g *group, members []*member) []finding.Place {
 	for i, m := range members[:min(len(members), tally.MostPlaces)] {
 		of := &s.set.Sources[m.place.Source()]
 		place := finding.Place{
-			Letter: finding.Letter(i), Source: of.Name, Sheet: of.Sheet(), Line: m.place.Line(), Print: printed(m.print),
+			Letter: finding.Letter(i), Source: of.Name, Sheet: of.Sheet(), Line: m.place.Line(),
+			Print: printed(m.print),
 		}
 		rest := g.rest(m)
 		money := s.moneyOf(rest)

@@ -71,7 +71,8 @@ func (s *search) runs(g *group, runs []run) []run {
 // relate finds out which files share records, and how many.
 func (s *search) relate(ctx context.Context) error {
 	r := &s.relation
-	r.shared, r.of, r.with, r.dated = make(map[couple]*shared), make(map[couple]finding.Kind), make([][]int, len(s.sources)), -1
+	r.shared, r.of, r.with, r.dated = make(map[couple]*shared), make(map[couple]finding.Kind),
+		make([][]int, len(s.sources)), -1
 	if len(s.sources) < 2 {
 		return nil
 	}
@@ -109,7 +110,8 @@ func (s *search) collectLines() error {
 		runs = s.runs(g, runs)
 		for _, a := range runs {
 			for _, other := range s.relation.with[a.index] {
-				k, ok := slices.BinarySearchFunc(runs, other, func(r run, index int) int { return cmp.Compare(r.index, index) })
+				k, ok := slices.BinarySearchFunc(runs, other,
+					func(r run, index int) int { return cmp.Compare(r.index, index) })
 				if !ok || other < a.index {
 					continue
 				}
@@ -352,7 +354,8 @@ func (s *search) countCommon() error {
 		}
 		for _, r := range runs {
 			for _, other := range suspects[r.index] {
-				if k, ok := slices.BinarySearchFunc(runs, other, func(r run, index int) int { return cmp.Compare(r.index, index) }); ok && r.index < other {
+				if k, ok := slices.BinarySearchFunc(runs, other,
+					func(r run, index int) int { return cmp.Compare(r.index, index) }); ok && r.index < other {
 					more[couple{r.index, other}] += min(len(r.members), len(runs[k].members))
 				}
 			}

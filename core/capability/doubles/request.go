@@ -28,11 +28,14 @@ func NewRequest() Request { return Request{Share: DefaultShare.String() + "%"} }
 func (r *Request) Options() option.List {
 	return option.List{
 		{Word: "total", Value: &r.Totals, Columns: option.DataColumns, Meaning: "amount columns whose money is told"},
-		{Word: "overlap-share", Value: &r.Share, Meaning: "files overlap from such a share of the smaller one's records on"},
-		{Word: "on", Value: &r.On, Columns: option.DataColumns, Meaning: "records are the same where these columns are (all columns)"},
+		{Word: "overlap-share", Value: &r.Share,
+			Meaning: "files overlap from such a share of the smaller one's records on"},
+		{Word: "on", Value: &r.On, Columns: option.DataColumns,
+			Meaning: "records are the same where these columns are (all columns)"},
 		{Word: "key", Value: &r.Key, Columns: option.DataColumns,
 			Meaning: "columns by which a record is known: one key with different values is told"},
-		{Word: "loose", Value: &r.Loose, Meaning: "what makes no difference in a key: blanks, case, zeros (in front), punctuation"},
+		{Word: "loose", Value: &r.Loose, Meaning: "what makes no difference in a key: blanks, case, zeros (in " +
+			"front), punctuation"},
 		{Word: "near", Value: &r.Near, Whole: true,
 			Meaning: "report records that are almost the same, e.g. 'amount:0.01, posted:3d, document:1, party:same'"},
 		{Word: "across-only", Value: &r.Across, Meaning: "report only records found in several sources"},

@@ -38,14 +38,16 @@ func (s *search) chooseTelling(ctx context.Context) error {
 	}
 	reading := s.reading
 	reading.Progress, reading.OwnOutputs, reading.Partial, reading.Jobs = nil, true, true, 1
-	sample := &sampler{search: s, bound: tally.NewBinding(s.set, tally.DataColumns(s.columns)), values: make([]map[uint64]bool, len(s.columns)), bytes: make([]int, len(s.columns))}
+	sample := &sampler{search: s, bound: tally.NewBinding(s.set, tally.DataColumns(s.columns)),
+		values: make([]map[uint64]bool, len(s.columns)), bytes: make([]int, len(s.columns))}
 	for i := range sample.values {
 		sample.values[i] = make(map[uint64]bool)
 	}
 	for _, index := range indices {
 		subset := s.set.Subset([]int{index})
 		sample.tally, sample.left = tally.New(subset, tally.Options{}).Visitor(), sampleRecords
-		if err := subset.Scan(ctx, reading, func() source.Visitor { return sample }); err != nil && !errors.Is(err, errSampled) {
+		if err := subset.Scan(ctx, reading, func() source.Visitor { return sample }); err != nil &&
+			!errors.Is(err, errSampled) {
 			return err
 		}
 	}

@@ -105,7 +105,10 @@ func mergedDictionaries(parts []*gatherer, name string) [2]*dictionary {
 	var merged [2]*dictionary
 	for mark, dictionaries := range byMark {
 		merged[mark] = &dictionary{texts: intern.NewCounter()}
-		slices.SortStableFunc(dictionaries, func(a, b *dictionary) int { return cmp.Compare(b.texts.Len(), a.texts.Len()) })
+		slices.SortStableFunc(dictionaries, func(a,
+			b *dictionary) int {
+			return cmp.Compare(b.texts.Len(), a.texts.Len())
+		})
 		for i, d := range dictionaries {
 			if i == 0 {
 				merged[mark] = d
@@ -118,7 +121,8 @@ func mergedDictionaries(parts []*gatherer, name string) [2]*dictionary {
 }
 
 // describeSpilled reads all texts in order from where they were put aside.
-func describeSpilled(parts []*gatherer, columns []asked, rows int, memory int64, frequent int) (map[string]Column, error) {
+func describeSpilled(parts []*gatherer, columns []asked, rows int, memory int64,
+	frequent int) (map[string]Column, error) {
 	var sorters []*spill.Sorter
 	names, at := []string(nil), make(map[string]int)
 	for _, g := range parts {

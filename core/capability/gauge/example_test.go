@@ -21,7 +21,8 @@ func Example() {
 		return
 	}
 	debit := r.Columns[1]
-	fmt.Printf("%d values, %d blank, %d different, sum %s\n", debit.Count, debit.Blank, debit.Distinct, debit.Sum.Money())
+	fmt.Printf("%d values, %d blank, %d different, sum %s\n", debit.Count, debit.Blank, debit.Distinct,
+		debit.Sum.Money())
 	fmt.Printf("median %s, most often %s\n", debit.Median.Money(), debit.Frequent[0].Text)
 	// Output:
 	// 3 values, 1 blank, 2 different, sum 2,600.00

@@ -188,7 +188,8 @@ const (
 
 func fromItem(item []byte) (column int, text []byte, mark, n int) {
 	tail := len(item) - itemTail
-	return int(binary.BigEndian.Uint32(item)), item[itemHead : tail-1], int(item[tail-1]), int(binary.BigEndian.Uint64(item[tail:]))
+	return int(binary.BigEndian.Uint32(item)), item[itemHead : tail-1], int(item[tail-1]),
+		int(binary.BigEndian.Uint64(item[tail:]))
 }
 
 func (g *gatherer) close() error { return g.spilled.Close() }

@@ -113,13 +113,15 @@ type Job struct {
 // Prepare makes ready for the records. The caller then scans the set with the job's visitors and
 // calls Finish, or Close where the scan has failed.
 func Prepare(set *source.Set, reading source.Reading, options Options) *Job {
-	return &Job{set: set, reading: reading, options: options, tally: tally.New(set, tally.Options{Every: true, Suspense: options.Suspense})}
+	return &Job{set: set, reading: reading, options: options,
+		tally: tally.New(set, tally.Options{Every: true, Suspense: options.Suspense})}
 }
 
 // Visitor makes the visitor of one goroutine.
 func (j *Job) Visitor() source.Visitor {
 	limit := max(j.reading.Memory/int64(4*max(1, j.reading.Jobs)), 1<<20)
-	v := &visitor{set: j.set, tally: j.tally.Visitor(), options: j.options, all: newGatherer(limit), memory: j.reading.Memory}
+	v := &visitor{set: j.set, tally: j.tally.Visitor(), options: j.options, all: newGatherer(limit),
+		memory: j.reading.Memory}
 	j.visitors = append(j.visitors, v)
 	return v
 }
@@ -167,7 +169,8 @@ func (j *Job) Finish() (result *Result, err error) {
 	for i := range t.Sources {
 		heads = append(heads, t.Sources[i].Head)
 	}
-	if result.Columns, err = describe(parts, askedOf(t.Columns(), heads...), reading.Memory, options.Frequent); err != nil {
+	if result.Columns, err = describe(parts, askedOf(t.Columns(), heads...), reading.Memory,
+		options.Frequent); err != nil {
 		return nil, err
 	}
 	tellOthers(result.Columns, &t.Findings)
@@ -298,7 +301,8 @@ func tellOthers(columns []Column, findings *finding.List) {
 			continue
 		}
 		what := otherThan[c.Kind]
-		f := finding.Finding{Kind: finding.OtherValues, Order: finding.End, Column: c.Column, Count: c.Others, Expected: what[0]}
+		f := finding.Finding{Kind: finding.OtherValues, Order: finding.End, Column: c.Column, Count: c.Others,
+			Expected: what[0]}
 		f.Message = fmt.Sprintf("%d values are not %s, and in no figure of the column", c.Others, what[1])
 		if c.Others == 1 {
 			f.Message = fmt.Sprintf("1 value is not %s, and in no figure of the column", what[0])
@@ -316,5 +320,6 @@ func tellOthers(columns []Column, findings *finding.List) {
 
 // otherThan are the kinds in words, of one value and of several.
 var otherThan = map[record.Kind][2]string{
-	record.Amount: {"an amount", "amounts"}, record.Date: {"a date", "dates"}, record.Flag: {"true or false", "true or false"},
+	record.Amount: {"an amount", "amounts"}, record.Date: {"a date", "dates"},
+	record.Flag: {"true or false", "true or false"},
 }

@@ -35,7 +35,8 @@ func TestQuartiles(t *testing.T) {
 		"-4 -1":                         "-3.25 -2.5 -1.75",
 		"(2.00) 1e 2 2 2 2 2 2 2 2 2 2": "2.00 2.00 2.00", // one that is no amount
 	} {
-		r := gaugeFiles(t, sourcetest.Reading, Options{}, map[string]string{"a.csv": "value,x\n" + strings.Join(strings.Fields(values), ",\n") + ",\n"})
+		r := gaugeFiles(t, sourcetest.Reading, Options{},
+			map[string]string{"a.csv": "value,x\n" + strings.Join(strings.Fields(values), ",\n") + ",\n"})
 		c := r.Columns[0]
 		if got := fmt.Sprintf("%s %s %s", c.Q1, c.Median, c.Q3); got != want {
 			t.Errorf("of %s the quartiles are %s, want %s", values, got, want)
@@ -52,7 +53,8 @@ func TestDistinct(t *testing.T) {
 		"c.csv": "other\nx\n",
 	})
 	value, name, other := r.Columns[0], r.Columns[1], r.Columns[2]
-	if value.Distinct != 3 || value.Count != 6 || value.Blank != 1 || value.Sum.String() != "3006.75" || fmt.Sprint(value.Frequent) != "[{1.50 3} {1500.00 2}]" {
+	if value.Distinct != 3 || value.Count != 6 || value.Blank != 1 || value.Sum.String() != "3006.75" ||
+		fmt.Sprint(value.Frequent) != "[{1.50 3} {1500.00 2}]" {
 		t.Errorf("values are %+v", value)
 	}
 	if name.Distinct != 3 || name.Blank != 2 || fmt.Sprint(name.Frequent) != "[{A 3} {B 1}]" {
@@ -99,8 +101,10 @@ func TestAgainstAllInMemory(t *testing.T) {
 		for _, each := range []bool{false, true} {
 			result := gaugeFiles(t, reading, Options{Each: each, Frequent: 1}, files)
 			a, n := result.Columns[0], result.Columns[1]
-			if a.Distinct != len(slices.Compact(slices.Clone(cents))) || n.Distinct != len(names) || n.Frequent[0].Count != most {
-				t.Errorf("%s: %d and %d different values, the most frequent %d times", rule, a.Distinct, n.Distinct, n.Frequent[0].Count)
+			if a.Distinct != len(slices.Compact(slices.Clone(cents))) || n.Distinct != len(names) ||
+				n.Frequent[0].Count != most {
+				t.Errorf("%s: %d and %d different values, the most frequent %d times", rule, a.Distinct, n.Distinct,
+					n.Frequent[0].Count)
 			}
 			for i, got := range []string{a.Q1.String(), a.Median.String(), a.Q3.String()} {
 				want, _ := strconv.ParseFloat(quartile(i+1), 64)
@@ -119,7 +123,8 @@ func TestAgainstAllInMemory(t *testing.T) {
 			}
 			all, _ := strconv.Atoi(strings.Replace(a.Sum.String(), ".", "", 1))
 			if rows != len(cents) || sum != all {
-				t.Errorf("%s: the sources have %d records and %d together, want %d and %d", rule, rows, sum, len(cents), all)
+				t.Errorf("%s: the sources have %d records and %d together, want %d and %d", rule, rows, sum, len(cents),
+					all)
 			}
 		}
 	}

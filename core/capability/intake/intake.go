@@ -126,8 +126,10 @@ func (j *Job) Finish() (*Result, error) {
 		s := sheet(i, counted, &found[i])
 		for _, c := range s.unclear {
 			t.Findings.Add(finding.Finding{
-				Kind: finding.DateUnclear, Source: set.Sources[i].Name, Sheet: set.Sources[i].Sheet(), Order: i, Column: c,
-				Message: fmt.Sprintf("no date of this column proves whether the day or the month comes first; say it with ⟨as⟩ %s=date:dmy or date:mdy", c),
+				Kind: finding.DateUnclear, Source: set.Sources[i].Name, Sheet: set.Sources[i].Sheet(), Order: i,
+				Column: c,
+				Message: fmt.Sprintf("no date of this column proves whether the day or the month comes first; say "+
+					"it with ⟨as⟩ %s=date:dmy or date:mdy", c),
 			})
 		}
 		result.Sources = append(result.Sources, s)
@@ -182,7 +184,8 @@ func (c *columns) tellNotUTF8(line int) {
 
 // sheet sums up one source.
 func sheet(index int, counted *tally.Source, found *columns) Sheet {
-	s := Sheet{Index: index, Head: counted.Head, Encoding: "utf-8", Decimal: found.decimal, Rows: counted.Read, First: found.first, Separated: found.parted}
+	s := Sheet{Index: index, Head: counted.Head, Encoding: "utf-8", Decimal: found.decimal, Rows: counted.Read,
+		First: found.first, Separated: found.parted}
 	for _, layer := range found.layers {
 		if layer.Packed() {
 			s.Packed = string(layer)
@@ -206,7 +209,8 @@ func sheet(index int, counted *tally.Source, found *columns) Sheet {
 		if asked := counted.Head.Kind(i); asked != "" {
 			is, others = asked, 0 // what is of another kind was refused
 		}
-		s.Columns = append(s.Columns, Column{Name: name, Kind: is, Sources: 1, Filled: stats.Filled, Others: others, Scale: stats.Scale})
+		s.Columns = append(s.Columns, Column{Name: name, Kind: is, Sources: 1, Filled: stats.Filled, Others: others,
+			Scale: stats.Scale})
 		if is == record.Date && stats.IsUnclear() && counted.Head.Kind(i) == "" {
 			s.unclear = append(s.unclear, name)
 		}
@@ -261,7 +265,8 @@ func (u *union) columns() []Column {
 		if u.asked[i] != "" && (others == 0 || u.asked[i] == record.Text) {
 			is, others, code = u.asked[i], 0, ""
 		}
-		all = append(all, Column{Name: name, Kind: is, Sources: u.count[i], Filled: u.stats[i].Filled, Others: others, Scale: u.stats[i].Scale, Code: code})
+		all = append(all, Column{Name: name, Kind: is, Sources: u.count[i], Filled: u.stats[i].Filled, Others: others,
+			Scale: u.stats[i].Scale, Code: code})
 	}
 	return all
 }

@@ -47,7 +47,8 @@ type column struct {
 }
 
 func (c *comparison) visitor(s *side, t *tally.Visitor, keep bool) *visitor {
-	v := &visitor{comparison: c, side: s.number, tally: t, columns: make([]column, len(c.columns)), bound: tally.NewBinding(s.set, tally.DataColumns(c.columns))}
+	v := &visitor{comparison: c, side: s.number, tally: t, columns: make([]column, len(c.columns)),
+		bound: tally.NewBinding(s.set, tally.DataColumns(c.columns))}
 	for i, name := range c.columns {
 		v.columns[i] = column{seed: xxh3.HashString(name), dashes: c.dashes != nil && c.dashes[i]}
 	}

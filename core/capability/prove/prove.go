@@ -95,7 +95,8 @@ func Prepare(ctx context.Context, left, right *source.Set, reading source.Readin
 		return nil, err
 	}
 	j := &Job{comparison: c}
-	j.piped = slices.ContainsFunc(append(slices.Clone(left.Sources), right.Sources...), func(s source.Source) bool { return s.Size < 0 })
+	j.piped = slices.ContainsFunc(append(slices.Clone(left.Sources), right.Sources...),
+		func(s source.Source) bool { return s.Size < 0 })
 	for _, s := range c.sides {
 		s.prepare(c, j.piped)
 	}
@@ -130,7 +131,8 @@ func (j *Job) Finish(ctx context.Context) (*Result, error) {
 		}
 	}
 	result := &Result{Compared: c.columns, Left: l.result, Right: r.result}
-	result.Equal = len(l.result.OnlyColumns) == 0 && len(r.result.OnlyColumns) == 0 && l.sum == r.sum && l.result.Rows == r.result.Rows
+	result.Equal = len(l.result.OnlyColumns) == 0 && len(r.result.OnlyColumns) == 0 && l.sum == r.sum &&
+		l.result.Rows == r.result.Rows
 	if l.sum == r.sum && l.result.Rows == r.result.Rows {
 		return result, nil
 	}

@@ -30,7 +30,8 @@ func TestWhatIsEqual(t *testing.T) {
 		{"another order of records", "a,b\n1,x\n2,y\n", "a,b\n2,y\n1,x\n", true, true},
 		{"another order of columns", "a,b\n1,x\n2,y\n", "b,a\nx,1\ny,2\n", true, true},
 		{"numbers in another dress", "a,b\n1234.50,x\n-3,y\n", "a;b\n1.234,5;x\n(3,00);y\n", true, false},
-		{"a large number in another dress", "a,b\n12345678901234567890123.10,x\n", "a,b\n\"12,345,678,901,234,567,890,123.1\",x\n", true, false},
+		{"a large number in another dress", "a,b\n12345678901234567890123.10,x\n",
+			"a,b\n\"12,345,678,901,234,567,890,123.1\",x\n", true, false},
 		{"nineteen digits", "a,b\n1000000000000000000,x\n", "a,b\n\"1,000,000,000,000,000,000.0\",x\n", true, false},
 		{"dates in another dress", "a,b\n2031-01-31,x\n", "a,b\n31 Jan 2031,x\n", true, false},
 		{"digits with a leading zero are a code", "a,b\n0100,x\n", "a,b\n100,x\n", false, false},
@@ -50,11 +51,13 @@ func TestWhatIsEqual(t *testing.T) {
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			for exact, want := range map[bool]bool{false: c.equal, true: c.exactlyEqual} {
-				r := proveFiles(t, sourcetest.Reading, Options{Exact: exact, First: 3}, map[string]string{"l.csv": c.left}, map[string]string{"r.csv": c.right})
+				r := proveFiles(t, sourcetest.Reading, Options{Exact: exact, First: 3},
+					map[string]string{"l.csv": c.left}, map[string]string{"r.csv": c.right})
 				if r.Equal != want {
 					t.Errorf("exact %v: equal is %v", exact, r.Equal)
 				}
-				if only := r.Left.Only + r.Right.Only; r.Equal && only > 0 || !r.Equal && only == 0 && len(r.Left.OnlyColumns)+len(r.Right.OnlyColumns) == 0 {
+				if only := r.Left.Only + r.Right.Only; r.Equal && only > 0 || !r.Equal && only == 0 &&
+					len(r.Left.OnlyColumns)+len(r.Right.OnlyColumns) == 0 {
 					t.Errorf("exact %v: equal is %v, and %d records are on one side only", exact, r.Equal, only)
 				}
 			}
@@ -103,17 +106,21 @@ func TestAgainstAMap(t *testing.T) {
 		}
 		result := proveFiles(t, source.Reading{Jobs: 3, Memory: 1 << 20}, Options{First: 5},
 			map[string]string{"l.csv": sides[0].String()}, map[string]string{"r.csv": sides[1].String()})
-		if result.Equal != (left+right == 0) || result.Left.Only != left || result.Right.Only != right || len(result.Left.First) != min(left, 5) {
-			t.Errorf("round %d: %d and %d records are on one side only, want %d and %d", round, result.Left.Only, result.Right.Only, left, right)
+		if result.Equal != (left+right == 0) || result.Left.Only != left || result.Right.Only != right ||
+			len(result.Left.First) != min(left, 5) {
+			t.Errorf("round %d: %d and %d records are on one side only, want %d and %d", round, result.Left.Only,
+				result.Right.Only, left, right)
 		}
 	}
 }
 
 func TestSidesAreDescribed(t *testing.T) {
-	r := proveFiles(t, sourcetest.Reading, Options{}, map[string]string{"a.csv": "k,v\nA,1.50\nB,2.50\n"}, map[string]string{"b.csv": "k,v\nA,1.50\nB,2.50\nC,\n"})
+	r := proveFiles(t, sourcetest.Reading, Options{}, map[string]string{"a.csv": "k,v\nA,1.50\nB,2.50\n"},
+		map[string]string{"b.csv": "k,v\nA,1.50\nB,2.50\nC,\n"})
 	left, _ := r.Left.Total("v")
 	right, _ := r.Right.Total("v")
-	if left.String() != "4.00" || right.String() != "4.00" || r.Left.Columns[1].Blank != 0 || r.Right.Columns[1].Blank != 1 || r.Right.Columns[0].Count != 3 {
+	if left.String() != "4.00" || right.String() != "4.00" || r.Left.Columns[1].Blank != 0 ||
+		r.Right.Columns[1].Blank != 1 || r.Right.Columns[0].Count != 3 {
 		t.Errorf("the sides are %+v and %+v", r.Left, r.Right)
 	}
 	if _, ok := r.Left.Total("k"); ok {
@@ -122,9 +129,11 @@ func TestSidesAreDescribed(t *testing.T) {
 }
 
 func BenchmarkFingerprint(b *testing.B) {
-	set := sourcetest.Set(b, "", map[string]string{"a.csv": "k,v,d\n" + strings.Repeat("D1,1234.50,2031-01-31\nD2,0.07,2031-02-01\n", 5_000)})
+	set := sourcetest.Set(b, "", map[string]string{"a.csv": "k,v,d\n" +
+		strings.Repeat("D1,1234.50,2031-01-31\nD2,0.07,2031-02-01\n", 5_000)})
 	for b.Loop() {
-		if _, err := Run(context.Background(), set, set, source.Reading{Jobs: 1, Memory: 1 << 26}, Options{}); err != nil {
+		if _, err := Run(context.Background(), set, set, source.Reading{Jobs: 1, Memory: 1 << 26},
+			Options{}); err != nil {
 			b.Fatal(err)
 		}
 	}

@@ -182,7 +182,8 @@ func (c *combination) count(only [2][]answer) error {
 // them. It counts those of which not everything was tried.
 func (c *combination) each(one int, look func(s *combiner, i int)) (gaveUp int, err error) {
 	w := c.worker
-	first := combiner{parts: c.parts[1-one], most: w.run.options.Combine, field: c.field, scale: c.scale, days: w.daysOf()}
+	first := combiner{parts: c.parts[1-one], most: w.run.options.Combine, field: c.field, scale: c.scale,
+		days: w.daysOf()}
 	first.choose(nil)
 	tries := mostTries / (1 + len(c.parts[0]) + len(c.parts[1]))
 	var group errgroup.Group
@@ -249,7 +250,8 @@ func (w *worker) combined() *field {
 		wanted = w.run.totals[0]
 	}
 	for i := range w.run.fields {
-		if f := &w.run.fields[i]; f.amount >= 0 && (f.amount == wanted || wanted < 0 && slices.Contains(w.run.options.Sum, f.name)) {
+		if f := &w.run.fields[i]; f.amount >= 0 &&
+			(f.amount == wanted || wanted < 0 && slices.Contains(w.run.options.Sum, f.name)) {
 			return f
 		}
 	}
@@ -283,7 +285,8 @@ func (w *worker) parts(sides [2][]matching.Item, f *field) (parts [2][]part, sca
 			}
 			p := part{item: item, amount: coefficient.Int64()}
 			if dated != nil {
-				p.day, p.dated = equality.Day(equality.Of(item.Text(dated.at[side], len(w.run.names[side])), '.', &w.rooms[side]))
+				p.day, p.dated = equality.Day(equality.Of(item.Text(dated.at[side], len(w.run.names[side])), '.',
+					&w.rooms[side]))
 			}
 			parts[side] = append(parts[side], p)
 		}
@@ -350,7 +353,8 @@ func (s *combiner) choose(one *part) {
 	}
 	for i := range s.parts {
 		p := &s.parts[i]
-		if p.amount == 0 || s.days != nil && (!p.dated || !one.dated || max(p.day-one.day, one.day-p.day) > s.days.days) {
+		if p.amount == 0 || s.days != nil &&
+			(!p.dated || !one.dated || max(p.day-one.day, one.day-p.day) > s.days.days) {
 			continue
 		}
 		s.of = append(s.of, i)
@@ -412,7 +416,8 @@ func (s *combiner) larger(size, from int, chosen []int, low, high int64) bool {
 			if s.tries -= 16; s.tries <= 0 {
 				return false
 			}
-			at, _ := slices.BinarySearchFunc(s.pairs, low-rest, func(p pairSum, low int64) int { return cmp.Compare(p.sum, low) })
+			at, _ := slices.BinarySearchFunc(s.pairs, low-rest,
+				func(p pairSum, low int64) int { return cmp.Compare(p.sum, low) })
 			for ; at < len(s.pairs) && s.pairs[at].sum <= high-rest; at++ {
 				s.tries--
 				p := s.pairs[at]

@@ -23,7 +23,8 @@ func subsets(amounts []int, most, sum, within int) [][]int {
 				total += value
 			}
 		}
-		if len(chosen) <= most && total >= sum-within && total <= sum+within && !slices.ContainsFunc(chosen, func(i int) bool { return amounts[i] == 0 }) {
+		if len(chosen) <= most && total >= sum-within && total <= sum+within &&
+			!slices.ContainsFunc(chosen, func(i int) bool { return amounts[i] == 0 }) {
 			found = append(found, chosen)
 		}
 	}
@@ -72,7 +73,8 @@ func TestCombinationsAgainstTryingEverything(t *testing.T) {
 		var want []string
 		for side := range answers {
 			for _, a := range answers[side] {
-				if uses[side][a.one] > 1 || slices.ContainsFunc(a.parts, func(p int) bool { return uses[1-side][p] > 1 }) {
+				if uses[side][a.one] > 1 || slices.ContainsFunc(a.parts,
+					func(p int) bool { return uses[1-side][p] > 1 }) {
 					continue
 				}
 				text := fmt.Sprintf("%c%d =", "HT"[side], a.one)
@@ -87,7 +89,8 @@ func TestCombinationsAgainstTryingEverything(t *testing.T) {
 			for i, cents := range sides[side] {
 				texts[side] += fmt.Sprintf("%c%d,%d.%02d\n", "HT"[side], i, cents/100, abs(cents)%100)
 				if cents < 0 {
-					texts[side] = strings.Replace(texts[side], fmt.Sprintf("%c%d,0.", "HT"[side], i), fmt.Sprintf("%c%d,-0.", "HT"[side], i), 1)
+					texts[side] = strings.Replace(texts[side], fmt.Sprintf("%c%d,0.", "HT"[side], i),
+						fmt.Sprintf("%c%d,-0.", "HT"[side], i), 1)
 				}
 			}
 		}
@@ -100,7 +103,8 @@ func TestCombinationsAgainstTryingEverything(t *testing.T) {
 		slices.Sort(want)
 		taken += len(want)
 		if !slices.Equal(got, want) {
-			t.Errorf("seed %d: up to %d of %v make %v within %d: found %q, want %q", seed, most, sides[0], sides[1], within, got, want)
+			t.Errorf("seed %d: up to %d of %v make %v within %d: found %q, want %q", seed, most, sides[0], sides[1],
+				within, got, want)
 		}
 	}
 	if taken < 20 {
@@ -168,7 +172,8 @@ func TestCombineGivesUp(t *testing.T) {
 	for i := range 4500 {
 		fmt.Fprintf(&here, "H%d,%d.00\n", i, i+1)
 	}
-	o := run(t, here.String(), there.String(), reconcile.Options{Keys: [][]string{{"doc"}}, Totals: []string{"amount"}, Combine: 2})
+	o := run(t, here.String(), there.String(),
+		reconcile.Options{Keys: [][]string{{"doc"}}, Totals: []string{"amount"}, Combine: 2})
 	if o.GaveUp != 4501 || o.Counts[reconcile.OnlyHere].Here != 4500 {
 		t.Errorf("of 4,501 records %d are given up, and %d are only here", o.GaveUp, o.Counts[reconcile.OnlyHere].Here)
 	}

@@ -72,7 +72,8 @@ func (w *worker) compareRecords(a, b matching.Item) {
 		if !bytes.Equal(plain, other) {
 			d := f.diff(i, plain, other)
 			if d.isAmount { // with the decimals that it has where it stands
-				d.difference = sentAmount(y, decimalOf(decimals[1], f.at[1])).Sub(sentAmount(x, decimalOf(decimals[0], f.at[0])))
+				d.difference = sentAmount(y,
+					decimalOf(decimals[1], f.at[1])).Sub(sentAmount(x, decimalOf(decimals[0], f.at[0])))
 			}
 			w.diffs = append(w.diffs, d)
 		}
@@ -92,7 +93,8 @@ func (w *worker) compareAmounts(i int, x, y amount.Amount) {
 	if x.Cmp(y) == 0 {
 		return
 	}
-	w.diffs = append(w.diffs, diff{field: i, isAmount: true, difference: y.Sub(x), within: w.run.fields[i].isWithin(x, y)})
+	w.diffs = append(w.diffs, diff{field: i, isAmount: true, difference: y.Sub(x),
+		within: w.run.fields[i].isWithin(x, y)})
 }
 
 // diff says how two values differ that do not mean the same.
@@ -235,7 +237,8 @@ const (
 )
 
 var reasonWords = map[Reason]string{
-	Other: "other amounts", Within: "within the tolerance", Turned: "opposite sign", Shifted: "decimal mark moved", Swapped: "digits swapped",
+	Other: "other amounts", Within: "within the tolerance", Turned: "opposite sign", Shifted: "decimal mark moved",
+	Swapped: "digits swapped",
 	Missing: "zero or blank on one side", Several: "several that belong together",
 }
 

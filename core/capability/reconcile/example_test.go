@@ -9,12 +9,15 @@ import (
 )
 
 func Example() {
-	here, remove := sourcetest.Example("", map[string]string{"passes.csv": "pass_no,amount\nP1,40.00\nP2,55.00\nP3,12.00\n"})
+	here, remove := sourcetest.Example("", map[string]string{"passes.csv": "pass_no,amount\nP1,40.00\nP2,55.00\n" +
+		"P3,12.00\n"})
 	defer remove()
-	there, removeToo := sourcetest.Example("", map[string]string{"statement.csv": "pass_no,amount\nP1,40.00\nP2,50.00\nP4,9.00\n"})
+	there, removeToo := sourcetest.Example("",
+		map[string]string{"statement.csv": "pass_no,amount\nP1,40.00\nP2,50.00\nP4,9.00\n"})
 	defer removeToo()
 	ctx := context.Background()
-	sides, err := reconcile.Read(ctx, here, there, sourcetest.Reading, reconcile.Options{Keys: [][]string{{"pass_no"}}, Totals: []string{"amount"}})
+	sides, err := reconcile.Read(ctx, here, there, sourcetest.Reading,
+		reconcile.Options{Keys: [][]string{{"pass_no"}}, Totals: []string{"amount"}})
 	if err != nil {
 		fmt.Println(err)
 		return

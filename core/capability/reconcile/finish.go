@@ -150,7 +150,8 @@ func (r *run) tellLoose(all []merged) {
 			continue
 		}
 		r.list.Add(finding.Finding{
-			Kind: finding.LooseKey, Source: r.sides[0].Set.Sources[0].Name, Key: strings.Join(r.passes[i].names, ","), Count: m.keys, Weight: finding.Note,
+			Kind: finding.LooseKey, Source: r.sides[0].Set.Sources[0].Name, Key: strings.Join(r.passes[i].names, ","),
+			Count: m.keys, Weight: finding.Note,
 			Message: fmt.Sprintf("%s the same only because of ⟨loose⟩, such as %s", havingKeys(m.keys), m.text),
 		})
 	}
@@ -174,7 +175,8 @@ func (r *run) tellGaveUp(records int) {
 	}
 	r.list.Add(finding.Finding{
 		Kind: finding.GaveUp, Source: name, Count: records,
-		Message: fmt.Sprintf("for %d records not everything was tried, as there are too many that may belong together; ⟨combine-within⟩, ⟨days⟩ or a key with more columns narrows them down", records),
+		Message: fmt.Sprintf("for %d records not everything was tried, as there are too many that may belong "+
+			"together; ⟨combine-within⟩, ⟨days⟩ or a key with more columns narrows them down", records),
 	})
 }
 

@@ -98,7 +98,8 @@ type fieldCount struct {
 func (r *run) worker() *worker {
 	w := &worker{
 		run: r, matches: make([]int, len(r.passes)), fields: make([]fieldCount, len(r.fields)),
-		groups: make(map[string]*account), pairs: make(map[string]*[statuses]int), merged: make([]merged, len(r.passes)),
+		groups: make(map[string]*account), pairs: make(map[string]*[statuses]int),
+		merged: make([]merged, len(r.passes)),
 	}
 	w.total = r.account()
 	for side := range w.texts {
@@ -124,7 +125,8 @@ func (w *worker) enter(n int) {
 			w.compare = append(w.compare, i)
 		}
 	}
-	w.loose = slices.ContainsFunc(w.pass.keys[0].Loose, func(l equality.Loose) bool { return l != (equality.Loose{}) }) && (!w.pass.settles || n == 0)
+	w.loose = slices.ContainsFunc(w.pass.keys[0].Loose,
+		func(l equality.Loose) bool { return l != (equality.Loose{}) }) && (!w.pass.settles || n == 0)
 	w.next = [2]*matching.Dealer{}
 	if !w.pass.settles {
 		for side := range w.next {
@@ -197,7 +199,10 @@ func (w *worker) pairOff(here, there []matching.Item) (restHere, restThere []mat
 }
 
 func (w *worker) isTolerant() bool {
-	return slices.ContainsFunc(w.compare, func(i int) bool { return w.run.fields[i].tolerance || w.run.fields[i].days >= 0 })
+	return slices.ContainsFunc(w.compare, func(i int) bool {
+		return w.run.fields[i].tolerance ||
+			w.run.fields[i].days >= 0
+	})
 }
 
 // pairEqual takes the pairs out that agree wholly, the first ones with the first.
@@ -231,7 +236,8 @@ func (w *worker) pairEqual(here, there []matching.Item) (restHere, restThere []m
 const mostCompared = 1 << 20
 
 // pairUnique takes the pairs out of which each belongs to the other only.
-func (w *worker) pairUnique(here, there []matching.Item, belong func(a, b matching.Item) bool) (restHere, restThere []matching.Item, err error) {
+func (w *worker) pairUnique(here, there []matching.Item,
+	belong func(a, b matching.Item) bool) (restHere, restThere []matching.Item, err error) {
 	if len(here)*len(there) > mostCompared {
 		w.gaveUp += len(here) + len(there)
 		return here, there, nil

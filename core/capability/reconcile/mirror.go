@@ -259,7 +259,8 @@ func (m *mirror) between(key []byte) string {
 // booked says what each of two companies has booked, and what is left of it.
 func (m *mirror) booked(key []byte, column string, here, there amount.Amount) string {
 	a, b, _ := strings.Cut(m.pairOf(key), "\x00")
-	return fmt.Sprintf("%s of %s %s, of %s %s, together %s", column, a, here.Money(), b, there.Neg().Money(), here.Sub(there).Money())
+	return fmt.Sprintf("%s of %s %s, of %s %s, together %s", column, a, here.Money(), b, there.Neg().Money(),
+		here.Sub(there).Money())
 }
 
 // onlyOne says that one company only has booked something.
@@ -300,19 +301,22 @@ func (r *run) finishReading() {
 	}
 	at := func(kind finding.Kind, place record.Place) finding.Finding {
 		of := &r.sides[0].Set.Sources[place.Source()]
-		return finding.Finding{Kind: kind, Weight: r.weight(kind), Source: of.Name, Sheet: of.Sheet(), Order: place.Source(), Line: place.Line()}
+		return finding.Finding{Kind: kind, Weight: r.weight(kind), Source: of.Name, Sheet: of.Sheet(),
+			Order: place.Source(), Line: place.Line()}
 	}
 	if none > 0 {
 		f := at(finding.OneCompany, first)
 		f.Count = none
-		f.Message = fmt.Sprintf("%s no other company as counterparty, and %s left out here", recordsHave(none), wasWere(none))
+		f.Message = fmt.Sprintf("%s no other company as counterparty, and %s left out here", recordsHave(none),
+			wasWere(none))
 		r.list.Add(f)
 	}
 	for key, l := range noRate {
 		currency, date, _ := strings.Cut(key, "\x00")
 		f := at(finding.NoRate, l.first)
 		f.Column, f.Key, f.Count = r.options.Mirror.Currency, currency+" "+date, l.records
-		f.Message = fmt.Sprintf("there is no rate of %s for %s, so %s cannot be converted", orBlank(currency), orBlank(date), records(l.records))
+		f.Message = fmt.Sprintf("there is no rate of %s for %s, so %s cannot be converted", orBlank(currency),
+			orBlank(date), records(l.records))
 		r.list.Add(f)
 	}
 }

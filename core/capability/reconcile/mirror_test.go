@@ -38,10 +38,12 @@ func TestMirror(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	mirror := &reconcile.Mirror{Entity: "entity", Counterparty: "counterparty", Rates: of, Currency: "currency", Date: "period"}
+	mirror := &reconcile.Mirror{Entity: "entity", Counterparty: "counterparty", Rates: of, Currency: "currency",
+		Date: "period"}
 	ctx := context.Background()
 	for _, keys := range [][][]string{{{"pass_no"}}, nil} {
-		sides, err := reconcile.Read(ctx, sourcetest.Set(t, "", map[string]string{"a.csv": balances}), nil, sourcetest.Reading, reconcile.Options{Keys: keys, Totals: []string{"balance"}, Mirror: mirror})
+		sides, err := reconcile.Read(ctx, sourcetest.Set(t, "", map[string]string{"a.csv": balances}), nil,
+			sourcetest.Reading, reconcile.Options{Keys: keys, Totals: []string{"balance"}, Mirror: mirror})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -59,10 +61,12 @@ func TestMirror(t *testing.T) {
 		if strings.Join(got, ", ") != want {
 			t.Errorf("by %v: the companies are %s, want %s", keys, strings.Join(got, ", "), want)
 		}
-		if keys != nil && (r.Counts[reconcile.Agrees].Matches != 1 || r.Counts[reconcile.Differs].Matches != 1 || r.Counts[reconcile.OnlyThere].Matches != 1) {
+		if keys != nil && (r.Counts[reconcile.Agrees].Matches != 1 || r.Counts[reconcile.Differs].Matches != 1 ||
+			r.Counts[reconcile.OnlyThere].Matches != 1) {
 			t.Errorf("the counts are %+v", r.Counts)
 		}
-		if p := r.Proof; p.Read != 7 || p.Used != 5 || p.Dropped != 2 || p.Totals[0].Used.String() != "11.50" || p.Totals[0].Dropped.String() != "7.00" {
+		if p := r.Proof; p.Read != 7 || p.Used != 5 || p.Dropped != 2 || p.Totals[0].Used.String() != "11.50" ||
+			p.Totals[0].Dropped.String() != "7.00" {
 			t.Errorf("the proof is %+v", p)
 		}
 		told := ""
@@ -70,7 +74,8 @@ func TestMirror(t *testing.T) {
 			told += f.Message + "\n"
 		}
 		if !strings.Contains(told, "2 records have no other company as counterparty") ||
-			keys != nil && !strings.Contains(told, "pass_no P3, 6.30: booked by dunmarrow about brackenfell, and not by brackenfell") {
+			keys != nil && !strings.Contains(told,
+				"pass_no P3, 6.30: booked by dunmarrow about brackenfell, and not by brackenfell") {
 			t.Errorf("it says\n%s", told)
 		}
 	}
@@ -82,10 +87,14 @@ func TestWhichRateHolds(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	mirror := &reconcile.Mirror{Entity: "entity", Counterparty: "counterparty", Rates: of, Currency: "currency", Date: "day"}
-	for day, want := range map[string]string{"2031-01-05": "40.00", "2031-01-06": "20.00", "2031-01": "20.00", "2031-02-05": "5.00"} {
-		text := "entity,counterparty,currency,day,balance\ncorvane,eskerby,EUR," + day + ",10.00\neskerby,corvane,EUR," + day + ",-10.00\n"
-		sides, err := reconcile.Read(t.Context(), sourcetest.Set(t, "", map[string]string{"a.csv": text}), nil, sourcetest.Reading, reconcile.Options{Totals: []string{"balance"}, Mirror: mirror})
+	mirror := &reconcile.Mirror{Entity: "entity", Counterparty: "counterparty", Rates: of, Currency: "currency",
+		Date: "day"}
+	for day, want := range map[string]string{"2031-01-05": "40.00", "2031-01-06": "20.00", "2031-01": "20.00",
+		"2031-02-05": "5.00"} {
+		text := "entity,counterparty,currency,day,balance\ncorvane,eskerby,EUR," + day +
+			",10.00\neskerby,corvane,EUR," + day + ",-10.00\n"
+		sides, err := reconcile.Read(t.Context(), sourcetest.Set(t, "", map[string]string{"a.csv": text}), nil,
+			sourcetest.Reading, reconcile.Options{Totals: []string{"balance"}, Mirror: mirror})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -108,9 +117,11 @@ func TestWithoutARateIsSuspense(t *testing.T) {
 		t.Fatal(err)
 	}
 	ctx := context.Background()
-	sides, err := reconcile.Read(ctx, sourcetest.Set(t, "", map[string]string{"a.csv": balances}), nil, sourcetest.Reading, reconcile.Options{
-		Totals: []string{"balance"}, Mirror: &reconcile.Mirror{Entity: "entity", Counterparty: "counterparty", Rates: of, Currency: "currency", Date: "period"},
-	})
+	sides, err := reconcile.Read(ctx, sourcetest.Set(t, "", map[string]string{"a.csv": balances}), nil,
+		sourcetest.Reading, reconcile.Options{
+			Totals: []string{"balance"}, Mirror: &reconcile.Mirror{Entity: "entity", Counterparty: "counterparty",
+				Rates: of, Currency: "currency", Date: "period"},
+		})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -131,10 +142,11 @@ func TestWithoutARateIsSuspense(t *testing.T) {
 
 func TestRatesThatDoNotHold(t *testing.T) {
 	for text, want := range map[string]string{
-		"currency,month\nEUR,2031-01\n":                             "rates need the columns currency, rate",
-		"currency,rate\nEUR,x\n":                                    `rates.csv line 2: "x" is no rate`,
-		"currency,rate\nEUR,0\n":                                    `"0" is no rate`,
-		"currency,date,rate\nEUR,2031-01-31,1\nEUR,31 Jan 2031,2\n": "rates.csv line 3: a second rate of EUR for 2031-01-31",
+		"currency,month\nEUR,2031-01\n": "rates need the columns currency, rate",
+		"currency,rate\nEUR,x\n":        `rates.csv line 2: "x" is no rate`,
+		"currency,rate\nEUR,0\n":        `"0" is no rate`,
+		"currency,date,rate\nEUR,2031-01-31,1\nEUR,31 Jan 2031,2\n": "rates.csv line 3: a second rate of EUR for " +
+			"2031-01-31",
 	} {
 		if _, err := rates(t, text); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: the error is %v", text, err)

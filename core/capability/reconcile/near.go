@@ -107,7 +107,8 @@ func (w *worker) nearValues(side int, item matching.Item) (values [][]byte, ok b
 	decimals := w.run.sides[side].DecimalsOf(item.Place().Source())
 	for _, i := range w.pass.near {
 		f := &w.run.fields[i]
-		value := slices.Clone(equality.Of(item.Text(f.at[side], len(w.run.names[side])), decimalOf(decimals, f.at[side]), &w.rooms[side]))
+		value := slices.Clone(equality.Of(item.Text(f.at[side], len(w.run.names[side])),
+			decimalOf(decimals, f.at[side]), &w.rooms[side]))
 		if len(value) == 0 {
 			return nil, false
 		}

@@ -36,13 +36,17 @@ func TestNearKeys(t *testing.T) {
 		want        string
 	}{
 		{"within the days", "1 10.00, 5 20.00", "3 10.00, 8 20.00", []string{"amount", "day"}, days, nil, "H0 T0"},
-		{"what is the same goes first", "1 10.00, 2 10.00", "2 10.00, 3 10.00", []string{"amount", "day"}, days, nil, "H0 T1, H1 T0"},
+		{"what is the same goes first", "1 10.00, 2 10.00", "2 10.00, 3 10.00", []string{"amount", "day"}, days, nil,
+			"H0 T1, H1 T0"},
 		{"two neighbours are none", "1 10.00, 3 10.00", "2 10.00", []string{"amount", "day"}, days, nil, ""},
 		{"nor is one that has another one", "2 10.00", "1 10.00, 3 10.00", []string{"amount", "day"}, days, nil, ""},
-		{"amounts within cents", "1 10.00, 1 20.00", "1 10.05, 1 20.06", []string{"day", "amount"}, nil, cents, "H0 T0"},
-		{"amounts within a share", "1 100.00, 1 200.00", "1 101.00, 1 203.00", []string{"day", "amount"}, nil, percent, "H0 T0"},
+		{"amounts within cents", "1 10.00, 1 20.00", "1 10.05, 1 20.06", []string{"day", "amount"}, nil, cents,
+			"H0 T0"},
+		{"amounts within a share", "1 100.00, 1 200.00", "1 101.00, 1 203.00", []string{"day", "amount"}, nil, percent,
+			"H0 T0"},
 		{"both", "1 10.00, 9 10.00", "2 10.03, 12 10.00", []string{"day", "amount"}, days, cents, "H0 T0"},
-		{"nothing but what may differ", "1 10.00, 20 10.00", "2 10.00, 18 50.00", []string{"day"}, days, nil, "H0 T0, H1 T1"},
+		{"nothing but what may differ", "1 10.00, 20 10.00", "2 10.00, 18 50.00", []string{"day"}, days, nil,
+			"H0 T0, H1 T1"},
 		{"with signs", "1 -10.00", "1 10.00", []string{"day", "amount"}, nil, cents, ""},
 		{"a blank day is near to nothing", "0 10.00", "0 10.00", []string{"amount", "day"}, days, nil, ""},
 	} {
@@ -102,7 +106,8 @@ func TestNeighboursAgainstComparingAll(t *testing.T) {
 			}
 		}
 		slices.Sort(want)
-		o := run(t, texts[0], texts[1], reconcile.Options{Keys: [][]string{{"doc"}, {"day"}}, Days: []reconcile.Days{{Column: "day", Most: most}}})
+		o := run(t, texts[0], texts[1], reconcile.Options{Keys: [][]string{{"doc"}, {"day"}},
+			Days: []reconcile.Days{{Column: "day", Most: most}}})
 		if got := pairsOf(o, "2"); !slices.Equal(got, want) {
 			t.Errorf("seed %d: within %d of %v and %v are %q, want %q", seed, most, days[0], days[1], got, want)
 		}
@@ -128,7 +133,8 @@ func TestReasons(t *testing.T) {
 		{"10.00", "17.00", "other amounts"},
 	} {
 		o := run(t, "k,v\na,"+c.here+"\n", "k,v\na,"+c.there+"\n", reconcile.Options{
-			Keys: [][]string{{"k"}}, Totals: []string{"v"}, Tolerances: []reconcile.Tolerance{{Column: "v", Within: money("0.05")}},
+			Keys: [][]string{{"k"}}, Totals: []string{"v"},
+			Tolerances: []reconcile.Tolerance{{Column: "v", Within: money("0.05")}},
 		})
 		if got := o.Statement.Lines[1].Label; got != "v: "+c.want+" (1 pair)" {
 			t.Errorf("%s and %s: %q, want %s", c.here, c.there, got, c.want)

@@ -183,7 +183,8 @@ func (r *run) printer() *printer {
 	for i, columns := range [2][]Column{r.columns, r.corrected} {
 		p.lists[i] = printed{
 			columns: columns, encode: encoders[i],
-			texts: make([][]byte, len(columns)), kinds: make([]record.Kind, len(columns)), rooms: make([][]byte, len(columns)),
+			texts: make([][]byte, len(columns)), kinds: make([]record.Kind, len(columns)),
+			rooms: make([][]byte, len(columns)),
 		}
 	}
 	return p

@@ -105,7 +105,8 @@ func plant(r *rand.Rand) *planted {
 }
 
 func (p *planted) texts() (here, there string) {
-	return "doc,posted,party,amount\n" + strings.Join(p.here, "\n") + "\n", "party,amount,posted,doc\n" + strings.Join(p.there, "\n") + "\n"
+	return "doc,posted,party,amount\n" + strings.Join(p.here, "\n") + "\n", "party,amount,posted,doc\n" +
+		strings.Join(p.there, "\n") + "\n"
 }
 
 var plantedOptions = reconcile.Options{
@@ -130,7 +131,8 @@ func TestPlanted(t *testing.T) {
 		for _, s := range reconcile.Statuses() {
 			got = append(got, [3]int{o.Counts[s].Matches, o.Counts[s].Here, o.Counts[s].There})
 		}
-		if got[0][0] != agree || got[1] != [3]int{p.differ, p.differ, p.differ} || got[2][0] != p.onlyHere || got[3][0] != p.onlyThere ||
+		if got[0][0] != agree || got[1] != [3]int{p.differ, p.differ, p.differ} || got[2][0] != p.onlyHere ||
+			got[3][0] != p.onlyThere ||
 			got[4][1] != p.ambiguousHere || got[4][2] != p.ambiguos {
 			t.Errorf("seed %d: the counts are %v, planted is %+v", seed, got, p)
 		}
@@ -169,7 +171,8 @@ func foots(t testing.TB, s *reconcile.Statement) {
 		}
 	}
 	if count != last.Count || len(last.Amounts) > 0 && sum.Cmp(rat(t, last.Amounts[0].String())) != 0 {
-		t.Errorf("the lines add up to %d and %s, and the last one is %d and %s", count, sum.FloatString(4), last.Count, last.Amounts)
+		t.Errorf("the lines add up to %d and %s, and the last one is %d and %s", count, sum.FloatString(4), last.Count,
+			last.Amounts)
 	}
 }
 
@@ -209,8 +212,11 @@ func TestRandomSidesFootAndMirror(t *testing.T) {
 		one, other := run(t, here, there, options), run(t, there, here, options)
 		total := one.Statement.Lines[0]
 		last := one.Statement.Lines[len(one.Statement.Lines)-1]
-		if total.Count != hereCount || last.Count != thereCount || rat(t, total.Amounts[0].String()).Cmp(hereTotal) != 0 || rat(t, last.Amounts[0].String()).Cmp(thereTotal) != 0 {
-			t.Errorf("seed %d: from %+v to %+v, want %d %s and %d %s", seed, total, last, hereCount, hereTotal, thereCount, thereTotal)
+		if total.Count != hereCount || last.Count != thereCount ||
+			rat(t, total.Amounts[0].String()).Cmp(hereTotal) != 0 ||
+			rat(t, last.Amounts[0].String()).Cmp(thereTotal) != 0 {
+			t.Errorf("seed %d: from %+v to %+v, want %d %s and %d %s", seed, total, last, hereCount, hereTotal,
+				thereCount, thereTotal)
 		}
 		told := [2]int{}
 		for i, c := range one.Counts {
@@ -224,7 +230,8 @@ func TestRandomSidesFootAndMirror(t *testing.T) {
 				swapped = other.Counts[reconcile.OnlyHere]
 			}
 			if c.Matches != swapped.Matches || c.Here != swapped.There || c.There != swapped.Here {
-				t.Errorf("seed %d: %s is %+v, and swapped %+v\n%s\n%s", seed, reconcile.Status(i), c, swapped, here, there)
+				t.Errorf("seed %d: %s is %+v, and swapped %+v\n%s\n%s", seed, reconcile.Status(i), c, swapped, here,
+					there)
 			}
 		}
 		if told != [2]int{hereCount, thereCount} {
@@ -247,7 +254,8 @@ func TestLittleMemoryGivesTheSame(t *testing.T) {
 	writing := reconcile.Writing{Encode: encode, Corrected: encode}
 	much := runWith(t, sourcetest.Reading, here, there, plantedOptions, writing)
 	little := runWith(t, source.Reading{Jobs: 1, Memory: 1}, here, there, plantedOptions, writing)
-	if much.rows != little.rows || much.correctedAs != little.correctedAs || statement(much.Statement) != statement(little.Statement) {
+	if much.rows != little.rows || much.correctedAs != little.correctedAs ||
+		statement(much.Statement) != statement(little.Statement) {
 		t.Error("the outcomes differ")
 	}
 	var messages [2][]string
@@ -268,7 +276,8 @@ func TestCancelled(t *testing.T) {
 	here := sourcetest.Set(t, "", map[string]string{"here.csv": "k,v\n" + strings.Repeat("a,1\n", 1000)})
 	there := sourcetest.Set(t, "", map[string]string{"there.csv": "k,v\na,1\n"})
 	ctx, cancel := context.WithCancel(context.Background())
-	sides, err := reconcile.Read(ctx, here, there, sourcetest.Reading, reconcile.Options{Keys: [][]string{{"k"}, {"v"}}, Rows: true})
+	sides, err := reconcile.Read(ctx, here, there, sourcetest.Reading,
+		reconcile.Options{Keys: [][]string{{"k"}, {"v"}}, Rows: true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -276,7 +285,8 @@ func TestCancelled(t *testing.T) {
 	if _, err := sides.Match(ctx, reconcile.Writing{Encode: encode}); !errors.Is(err, context.Canceled) {
 		t.Errorf("it ends with %v", err)
 	}
-	if _, err := reconcile.Read(ctx, here, there, sourcetest.Reading, reconcile.Options{Keys: [][]string{{"k"}}}); !errors.Is(err, context.Canceled) {
+	if _, err := reconcile.Read(ctx, here, there, sourcetest.Reading,
+		reconcile.Options{Keys: [][]string{{"k"}}}); !errors.Is(err, context.Canceled) {
 		t.Errorf("reading ends with %v", err)
 	}
 	for range 2 { // closing what is closed does no harm
@@ -291,10 +301,12 @@ func TestCancelled(t *testing.T) {
 
 // Where nothing can be put aside, that is said, with what to do about it.
 func TestNoRoomForWhatDoesNotFit(t *testing.T) {
-	here := sourcetest.Set(t, "", map[string]string{"here.csv": "k,v\n" + strings.Repeat("a,"+strings.Repeat("x", 1000)+"\n", 3000)})
+	here := sourcetest.Set(t, "", map[string]string{"here.csv": "k,v\n" +
+		strings.Repeat("a,"+strings.Repeat("x", 1000)+"\n", 3000)})
 	there := sourcetest.Set(t, "", map[string]string{"there.csv": "k,v\na,1\n"})
 	t.Setenv("TMPDIR", "/nothing/there")
-	_, err := reconcile.Read(context.Background(), here, there, source.Reading{Jobs: 1, Memory: 1}, reconcile.Options{Keys: [][]string{{"k"}}})
+	_, err := reconcile.Read(context.Background(), here, there, source.Reading{Jobs: 1, Memory: 1},
+		reconcile.Options{Keys: [][]string{{"k"}}})
 	if err == nil || !strings.Contains(err.Error(), "TMPDIR names another folder") {
 		t.Errorf("it ends with %v", err)
 	}

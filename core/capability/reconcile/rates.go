@@ -32,7 +32,8 @@ func NewRates(name string, layout *record.Layout, rows [][]string, lines []int, 
 	}
 	currency, rate, date := at("currency"), at("rate"), at("date", "month", "day", "period")
 	if currency < 0 || rate < 0 {
-		return nil, fmt.Errorf("%s: rates need the columns currency, rate, and date or month; there is: %s", name, strings.Join(layout.Columns, ", "))
+		return nil, fmt.Errorf("%s: rates need the columns currency, rate, and date or month; there is: %s", name,
+			strings.Join(layout.Columns, ", "))
 	}
 	for i, row := range rows {
 		value, err := amount.Parse([]byte(row[rate]), decimal)
@@ -46,7 +47,8 @@ func NewRates(name string, layout *record.Layout, rows [][]string, lines []int, 
 		}
 		key := rateKey([]byte(row[currency]), []byte(day))
 		if known, ok := rates.of[key]; ok && known.Cmp(value) != 0 {
-			return nil, fmt.Errorf("%s line %d: a second rate of %s for %s", name, lines[i], row[currency], orBlank(day))
+			return nil, fmt.Errorf("%s line %d: a second rate of %s for %s", name, lines[i], row[currency],
+				orBlank(day))
 		}
 		rates.of[key] = value
 	}

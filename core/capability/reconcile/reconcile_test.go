@@ -45,14 +45,17 @@ func encode(dst []byte, texts [][]byte, _ []record.Kind) []byte {
 // run reconciles two files, or with a mirror the first one with itself.
 func run(t testing.TB, here, there string, options reconcile.Options) *outcome {
 	t.Helper()
-	return runWith(t, sourcetest.Reading, here, there, options, reconcile.Writing{Encode: encode, Corrected: encode, Bare: true})
+	return runWith(t, sourcetest.Reading, here, there, options,
+		reconcile.Writing{Encode: encode, Corrected: encode, Bare: true})
 }
 
-func runWith(t testing.TB, reading source.Reading, here, there string, options reconcile.Options, writing reconcile.Writing) *outcome {
+func runWith(t testing.TB, reading source.Reading, here, there string, options reconcile.Options,
+	writing reconcile.Writing) *outcome {
 	t.Helper()
 	ctx := context.Background()
 	options.Rows = true
-	sides, err := reconcile.Read(ctx, sourcetest.Set(t, "", map[string]string{"here.csv": here}), sourcetest.Set(t, "", map[string]string{"there.csv": there}), reading, options)
+	sides, err := reconcile.Read(ctx, sourcetest.Set(t, "", map[string]string{"here.csv": here}),
+		sourcetest.Set(t, "", map[string]string{"there.csv": there}), reading, options)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -136,7 +139,8 @@ func TestStatuses(t *testing.T) {
 	o := run(t, hereText, thereText, reconcile.Options{Keys: [][]string{{"doc"}}, Totals: []string{"amount"}})
 	// D1 agrees and so does one D7; D2, D3 and D8 differ; D6 and the second D7 are only
 	// here, D9 is only there; D5 does not pair off.
-	if got, want := counted(o), "agrees 2 2 2, differs 3 3 3, only-here 2 2 0, only-there 1 0 1, ambiguous 1 2 2"; got != want {
+	if got, want := counted(o), "agrees 2 2 2, differs 3 3 3, only-here 2 2 0, only-there 1 0 1, "+
+		"ambiguous 1 2 2"; got != want {
 		t.Errorf("the counts are %s, want %s", got, want)
 	}
 	want := `total per records|9|777.00
@@ -151,11 +155,13 @@ total per reference|8|825.50
 	if got := statement(o.Statement); got != want {
 		t.Errorf("the statement is\n%s\nwant\n%s", got, want)
 	}
-	wantColumns := "status,pass,match,doc,doc there,posted,posted there,amount,amount there,amount difference,text,text there,fee there,source there,source_line there,source,source_line"
+	wantColumns := "status,pass,match,doc,doc there,posted,posted there,amount,amount there,amount " +
+		"difference,text,text there,fee there,source there,source_line there,source,source_line"
 	if got := strings.Join(o.columns, ","); got != wantColumns {
 		t.Errorf("the columns are %s", got)
 	}
-	if got, want := o.lines("differs")[1], "differs,1,4,D3,D3,2031-01-07,08.01.2031,300.00,300.00,,x,y,3,there.csv,4,here.csv,4"; got != want {
+	if got, want := o.lines("differs")[1], "differs,1,4,D3,D3,2031-01-07,08.01.2031,300.00,300.00,,x,y,3,there.csv,4"+
+		",here.csv,4"; got != want {
 		t.Errorf("a record that differs is\n%s, want\n%s", got, want)
 	}
 	for field, differs := range map[string]int{"posted": 1, "text": 1, "amount": 2} {
@@ -167,11 +173,13 @@ total per reference|8|825.50
 	kinds := make(map[finding.Kind]int)
 	for _, f := range o.Findings {
 		kinds[f.Kind]++
-		if f.Kind == finding.Ambiguous && !strings.Contains(f.Message, "twice here (here.csv, lines 5, 6) and twice in the reference (there.csv, lines 5, 6)") {
+		if f.Kind == finding.Ambiguous && !strings.Contains(f.Message,
+			"twice here (here.csv, lines 5, 6) and twice in the reference (there.csv, lines 5, 6)") {
 			t.Errorf("it says %q", f.Message)
 		}
 	}
-	if kinds[finding.Differs] != 3 || kinds[finding.OnlyHere] != 2 || kinds[finding.OnlyThere] != 1 || kinds[finding.Ambiguous] != 1 {
+	if kinds[finding.Differs] != 3 || kinds[finding.OnlyHere] != 2 || kinds[finding.OnlyThere] != 1 ||
+		kinds[finding.Ambiguous] != 1 {
 		t.Errorf("there are %v", kinds)
 	}
 }
@@ -190,8 +198,10 @@ func TestCorrected(t *testing.T) {
 		{true, 10, "896.50", "D6,2031-01-11,70.00,,\nD7,"},                // without a fee
 		{false, 10, "876.00", "D5,2031-01-09,50.00,,\nD5,2031-01-10,60."}, // which fee is theirs does not show
 	} {
-		o := runWith(t, sourcetest.Reading, hereText, thereText, options, reconcile.Writing{Encode: encode, Corrected: encode, PreferThere: c.there, Bare: true})
-		if o.Corrected.Records != c.records || o.Corrected.Totals[0].Cmp(money(c.total)) != 0 || !strings.Contains(o.correctedAs, c.has) {
+		o := runWith(t, sourcetest.Reading, hereText, thereText, options,
+			reconcile.Writing{Encode: encode, Corrected: encode, PreferThere: c.there, Bare: true})
+		if o.Corrected.Records != c.records || o.Corrected.Totals[0].Cmp(money(c.total)) != 0 ||
+			!strings.Contains(o.correctedAs, c.has) {
 			t.Errorf("preferring there is %v: %+v\n%s", c.there, o.Corrected, o.correctedAs)
 		}
 		if got := strings.Join(o.corrected, ","); got != "doc,posted,amount,text,fee" {
@@ -204,9 +214,11 @@ func TestCorrected(t *testing.T) {
 // writes it.
 func TestCorrectedFromSeveralSources(t *testing.T) {
 	ctx := context.Background()
-	here := sourcetest.Set(t, "", map[string]string{"a.csv": "k,v\n1,10.00\n", "b.csv": "k,v\n2,20.00\n", "c.csv": "k,v\n3,30.00\n"})
+	here := sourcetest.Set(t, "", map[string]string{"a.csv": "k,v\n1,10.00\n", "b.csv": "k,v\n2,20.00\n",
+		"c.csv": "k,v\n3,30.00\n"})
 	there := sourcetest.Set(t, "", map[string]string{"d.csv": "k;v;fee\n1;10,00;0,50\n2;20,00;1,50\n3;30,00;2,50\n"})
-	sides, err := reconcile.Read(ctx, here, there, sourcetest.Reading, reconcile.Options{Keys: [][]string{{"k"}}, Totals: []string{"v"}, Rows: true})
+	sides, err := reconcile.Read(ctx, here, there, sourcetest.Reading,
+		reconcile.Options{Keys: [][]string{{"k"}}, Totals: []string{"v"}, Rows: true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -232,21 +244,36 @@ func TestKeys(t *testing.T) {
 		want              string
 	}{
 		{"codes are text", "k,v\n00417,1\n", "k,v\n417,1\n", reconcile.Options{}, "only-here 1, only-there 1"},
-		{"leading zeros make no difference where it is said", "k,v\n00417,1\n", "k,v\n417,1\n", reconcile.Options{Loose: []reconcile.Loose{{Loose: zeros}}}, "agrees 1"},
-		{"of one column of the key only", "k,v\n00417,01\n", "k,v\n417,1\n", reconcile.Options{Keys: [][]string{{"k", "v"}}, Loose: []reconcile.Loose{{Column: "k", Loose: zeros}}}, "only-here 1, only-there 1"},
+		{"leading zeros make no difference where it is said", "k,v\n00417,1\n", "k,v\n417,1\n",
+			reconcile.Options{Loose: []reconcile.Loose{{Loose: zeros}}}, "agrees 1"},
+		{"of one column of the key only", "k,v\n00417,01\n", "k,v\n417,1\n",
+			reconcile.Options{Keys: [][]string{{"k", "v"}}, Loose: []reconcile.Loose{{Column: "k", Loose: zeros}}},
+			"only-here 1, only-there 1"},
 		{"blank keys belong to nothing", "k,v\n,1\n", "k,v\n,1\n", reconcile.Options{}, "only-here 1, only-there 1"},
-		{"one blank of two columns is a key", "k,v\na,\n", "k,v\na,\n", reconcile.Options{Keys: [][]string{{"k", "v"}}}, "agrees 1"},
-		{"no key is another one's end", "k,v\nab,c\n", "k,v\na,bc\n", reconcile.Options{Keys: [][]string{{"k", "v"}}}, "only-here 1, only-there 1"},
-		{"amounts and dates are keys by what they mean", "k,v\n2031-01-05,1\n1.50,2\n", "k,v\n05 Jan 2031,1\n1.5,2\n", reconcile.Options{}, "agrees 2"},
-		{"what is compared can be narrowed down", "k,v,w\na,1,x\n", "k,v,w\na,1,y\n", reconcile.Options{Compare: []string{"v"}}, "agrees 1"},
-		{"a tolerance is inclusive", "k,v\na,1.00\nb,1.00\n", "k,v\na,1.05\nb,1.06\n", reconcile.Options{Tolerances: []reconcile.Tolerance{{"v", money("0.05"), false}}}, "agrees 1, differs 1"},
-		{"a share is of the larger one", "k,v\na,95\nb,94\n", "k,v\na,-100\nb,100\na2,1\n", reconcile.Options{Tolerances: []reconcile.Tolerance{{"v", money("6"), true}}}, "agrees 1, differs 1, only-there 1"},
-		{"days", "k,v\na,2031-01-31\nb,2031-01-31\nc,x\n", "k,v\na,2031-02-02\nb,2031-02-03\nc,2031-01-01\n", reconcile.Options{Days: []reconcile.Days{{"v", 2}}}, "agrees 1, differs 2"},
-		{"a blank amount is zero where it is one", "k,v\na,\n", "k,v\na,0.00\n", reconcile.Options{Totals: []string{"v"}}, "agrees 1"},
+		{"one blank of two columns is a key", "k,v\na,\n", "k,v\na,\n", reconcile.Options{Keys: [][]string{{"k", "v"}}},
+			"agrees 1"},
+		{"no key is another one's end", "k,v\nab,c\n", "k,v\na,bc\n", reconcile.Options{Keys: [][]string{{"k", "v"}}},
+			"only-here 1, only-there 1"},
+		{"amounts and dates are keys by what they mean", "k,v\n2031-01-05,1\n1.50,2\n", "k,v\n05 Jan 2031,1\n1.5,2\n",
+			reconcile.Options{}, "agrees 2"},
+		{"what is compared can be narrowed down", "k,v,w\na,1,x\n", "k,v,w\na,1,y\n",
+			reconcile.Options{Compare: []string{"v"}}, "agrees 1"},
+		{"a tolerance is inclusive", "k,v\na,1.00\nb,1.00\n", "k,v\na,1.05\nb,1.06\n",
+			reconcile.Options{Tolerances: []reconcile.Tolerance{{"v", money("0.05"), false}}}, "agrees 1, differs 1"},
+		{"a share is of the larger one", "k,v\na,95\nb,94\n", "k,v\na,-100\nb,100\na2,1\n",
+			reconcile.Options{Tolerances: []reconcile.Tolerance{{"v", money("6"), true}}},
+			"agrees 1, differs 1, only-there 1"},
+		{"days", "k,v\na,2031-01-31\nb,2031-01-31\nc,x\n", "k,v\na,2031-02-02\nb,2031-02-03\nc,2031-01-01\n",
+			reconcile.Options{Days: []reconcile.Days{{"v", 2}}}, "agrees 1, differs 2"},
+		{"a blank amount is zero where it is one", "k,v\na,\n", "k,v\na,0.00\n",
+			reconcile.Options{Totals: []string{"v"}}, "agrees 1"},
 		{"elsewhere it is not", "k,v\na,\n", "k,v\na,0.00\n", reconcile.Options{}, "differs 1"},
-		{"within a tolerance those pair off that have one other only", "k,v\na,1.00\na,2.00\n", "k,v\na,2.01\na,1.01\n", reconcile.Options{Tolerances: []reconcile.Tolerance{{"v", money("0.05"), false}}}, "agrees 2"},
-		{"sums of a key", "k,v\na,1.00\na,2.00\nb,1\n", "k,v\na,3.00\nb,1\nb,1\n", reconcile.Options{Sum: []string{"v"}}, "agrees 1, differs 1"},
-		{"equal ones pair off, and one is left", "k,v\na,1\na,1\n", "k,v\na,1\n", reconcile.Options{}, "agrees 1, only-here 1"},
+		{"within a tolerance those pair off that have one other only", "k,v\na,1.00\na,2.00\n", "k,v\na,2.01\na,1.01\n",
+			reconcile.Options{Tolerances: []reconcile.Tolerance{{"v", money("0.05"), false}}}, "agrees 2"},
+		{"sums of a key", "k,v\na,1.00\na,2.00\nb,1\n", "k,v\na,3.00\nb,1\nb,1\n",
+			reconcile.Options{Sum: []string{"v"}}, "agrees 1, differs 1"},
+		{"equal ones pair off, and one is left", "k,v\na,1\na,1\n", "k,v\na,1\n", reconcile.Options{},
+			"agrees 1, only-here 1"},
 		{"the last two pair off", "k,v\na,1\na,2\n", "k,v\na,1\na,3\n", reconcile.Options{}, "agrees 1, differs 1"},
 		{"nothing here", "k,v\n", "k,v\na,1\n", reconcile.Options{}, "only-there 1"},
 		{"nothing there", "k,v\na,1\n", "k,v\n", reconcile.Options{}, "only-here 1"},
@@ -271,7 +298,8 @@ func TestKeys(t *testing.T) {
 // What was brought together only because something makes no difference is told.
 func TestLooseKeysAreTold(t *testing.T) {
 	o := run(t, "k,v\n00417,1\n417,2\nB-1,3\n", "k,v\n417,1\nb1,3\n", reconcile.Options{
-		Keys: [][]string{{"k"}}, Loose: []reconcile.Loose{{Loose: equality.Loose{Zeros: true, Case: true, Punctuation: true}}},
+		Keys: [][]string{{"k"}}, Loose: []reconcile.Loose{{Loose: equality.Loose{Zeros: true, Case: true,
+			Punctuation: true}}},
 	})
 	var messages []string
 	for _, f := range o.Findings {
@@ -281,7 +309,8 @@ func TestLooseKeysAreTold(t *testing.T) {
 	}
 	want := []string{
 		"note 2 keys are the same only because of ⟨loose⟩, such as k 00417 here and k 417 there",
-		"review k 00417 and k 417 (here.csv, lines 2, 3) are different keys of one side, and the same only because of ⟨loose⟩ case,zeros,punctuation",
+		"review k 00417 and k 417 (here.csv, lines 2, 3) are different keys of one side, and the same only because " +
+			"of ⟨loose⟩ case,zeros,punctuation",
 	}
 	if slices.Sort(messages); !slices.Equal(messages, want) {
 		t.Errorf("it says\n%s", strings.Join(messages, "\n"))
@@ -307,7 +336,8 @@ B4,2031-01-08,Corvane,7.00
 B7,2031-01-08,Corvane,9.00
 `
 	o := run(t, here, there, reconcile.Options{
-		Keys: [][]string{{"doc"}, {"party", "amount", "posted"}, {"party", "amount"}}, Days: []reconcile.Days{{"posted", 2}},
+		Keys:   [][]string{{"doc"}, {"party", "amount", "posted"}, {"party", "amount"}},
+		Days:   []reconcile.Days{{"posted", 2}},
 		Totals: []string{"amount"}, Combine: 3, CombineWithin: []string{"party"},
 	})
 	var passes []int
@@ -318,7 +348,8 @@ B7,2031-01-08,Corvane,9.00
 		t.Errorf("the passes match %v", passes)
 	}
 	// A3 and B3 lie 13 days apart, so that they differ; A7 and B7 have another party.
-	if got, want := counted(o), "agrees 3 5 3, differs 1 1 1, only-here 1 1 0, only-there 1 0 1, ambiguous 0 0 0"; got != want {
+	if got, want := counted(o), "agrees 3 5 3, differs 1 1 1, only-here 1 1 0, only-there 1 0 1, "+
+		"ambiguous 0 0 0"; got != want {
 		t.Errorf("the counts are %s, want %s", got, want)
 	}
 	var combined []string
@@ -381,7 +412,8 @@ func TestByGroup(t *testing.T) {
 	}
 	want := []string{
 		"total per records|2|30\nless with another g there|-1|-20\ntotal per reference|1|10\n",
-		"total per records|1|5\nless only here|-1|-5\nplus only there|1|7\nplus with another g here|1|21\ntotal per reference|2|28\n",
+		"total per records|1|5\nless only here|-1|-5\nplus only there|1|7\nplus with another g here|1|21\ntotal per " +
+			"reference|2|28\n",
 	}
 	for i, s := range o.Groups {
 		if got := statement(s); got != want[i] {
@@ -400,7 +432,9 @@ func TestUnknownColumns(t *testing.T) {
 		"⟨days⟩":      {Keys: [][]string{{"k"}}, Days: []reconcile.Days{{Column: "x"}}},
 		"⟨by⟩":        {Keys: [][]string{{"k"}}, By: []string{"x"}},
 	} {
-		_, err := reconcile.Read(context.Background(), sourcetest.Set(t, "", map[string]string{"a.csv": "k,v,only\n1,2,3\n"}), sourcetest.Set(t, "", map[string]string{"b.csv": "k,v\n1,2\n"}), sourcetest.Reading, options)
+		_, err := reconcile.Read(context.Background(),
+			sourcetest.Set(t, "", map[string]string{"a.csv": "k,v,only\n1,2,3\n"}),
+			sourcetest.Set(t, "", map[string]string{"b.csv": "k,v\n1,2\n"}), sourcetest.Reading, options)
 		var unknown *tally.UnknownColumnError
 		if !errors.As(err, &unknown) || !strings.HasPrefix(err.Error(), flag+": ") {
 			t.Errorf("%s: the error is %v", flag, err)
@@ -410,7 +444,8 @@ func TestUnknownColumns(t *testing.T) {
 
 // What is no amount goes into suspense, on either side.
 func TestSuspenseIsInTheProof(t *testing.T) {
-	o := run(t, "k,v\n1,10\n2,x\n", "k,v\n1,10\n2,20\n3,\"1,2,3\"\n", reconcile.Options{Keys: [][]string{{"k"}}, Totals: []string{"v"}})
+	o := run(t, "k,v\n1,10\n2,x\n", "k,v\n1,10\n2,20\n3,\"1,2,3\"\n",
+		reconcile.Options{Keys: [][]string{{"k"}}, Totals: []string{"v"}})
 	p := o.Proof
 	if p.Read != 5 || p.Used != 3 || p.Suspense != 2 || p.Totals[0].Used.String() != "40" {
 		t.Errorf("the proof is %+v", p)
@@ -432,7 +467,8 @@ func TestASourceWithoutTheKey(t *testing.T) {
 	}
 	defer r.Close()
 	at := slices.IndexFunc(r.Findings, func(f finding.Finding) bool { return f.Kind == finding.MissingColumn })
-	if at < 0 || r.Findings[at].Source != "b.csv" || r.Findings[at].Column != "k" || r.Counts[reconcile.OnlyHere].Here != 1 || r.Counts[reconcile.OnlyThere].There != 1 {
+	if at < 0 || r.Findings[at].Source != "b.csv" || r.Findings[at].Column != "k" ||
+		r.Counts[reconcile.OnlyHere].Here != 1 || r.Counts[reconcile.OnlyThere].There != 1 {
 		t.Errorf("it finds %+v", r.Findings)
 	}
 }

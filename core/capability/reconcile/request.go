@@ -52,26 +52,33 @@ func NewRequest() Request { return Request{Currency: "currency", Dated: "period"
 func (r *Request) Options() option.List {
 	return option.List{
 		{Word: "against", Value: &r.Against, Whole: true, File: option.Read,
-			Meaning: "the reference: files, folders, patterns, or a database as postgres://user@host/name with ⟨query⟩"},
-		{Word: "key", Value: &r.Key, Columns: option.AnyColumns, Meaning: "columns that say which records belong together"},
+			Meaning: "the reference: files, folders, patterns, or a database as postgres://user@host/name with " +
+				"⟨query⟩"},
+		{Word: "key", Value: &r.Key, Columns: option.AnyColumns,
+			Meaning: "columns that say which records belong together"},
 		{Word: ReferencePrefix + "key", Value: &r.KeyThere,
 			Meaning: "what the columns of ⟨key⟩ are called in the reference, in their order"},
 		{Word: "then-key", Value: &r.ThenKey, Whole: true,
 			Meaning: "another key for what is left then, e.g. 'amount,posted'; may be given several times"},
-		{Word: "loose", Value: &r.Loose, Whole: true, Meaning: "what makes no difference in keys: blanks, case, zeros (in front), " +
-			"punctuation; of one column as 'document=zeros,case'"},
-		{Word: "compare", Value: &r.Compare, Columns: option.AnyColumns, Meaning: "columns to compare (all that both sides have)"},
+		{Word: "loose", Value: &r.Loose, Whole: true,
+			Meaning: "what makes no difference in keys: blanks, case, zeros (in front), " +
+				"punctuation; of one column as 'document=zeros,case'"},
+		{Word: "compare", Value: &r.Compare, Columns: option.AnyColumns,
+			Meaning: "columns to compare (all that both sides have)"},
 		{Word: "tolerance", Value: &r.Tolerance,
 			Meaning: "by how much amounts may differ, e.g. 'amount=0.05' or 'amount=0.1%' of the larger one"},
 		{Word: "days", Value: &r.Days, Meaning: "by how many days dates may differ, e.g. 'posted=2'"},
-		{Word: "sum", Value: &r.Sum, Columns: option.AnyColumns, Meaning: "amount columns to add up by key on each side first"},
+		{Word: "sum", Value: &r.Sum, Columns: option.AnyColumns,
+			Meaning: "amount columns to add up by key on each side first"},
 		{Word: "combine", Value: &r.Combine,
-			Meaning: "among what is left, look for up to so many records on one side that together make one on the other"},
+			Meaning: "among what is left, look for up to so many records on one side that together make one on the " +
+				"other"},
 		{Word: "combine-within", Value: &r.CombineWithin, Columns: option.AnyColumns,
 			Meaning: "only among records that have these columns in common"},
 		{Word: "total", Value: &r.Totals, Columns: option.AnyColumns,
 			Meaning: "amount columns whose totals the statement leads from one side to the other"},
-		{Word: "by", Value: &r.By, Columns: option.AnyColumns, Meaning: "columns, or words of ⟨name⟩, by which there are more statements"},
+		{Word: "by", Value: &r.By, Columns: option.AnyColumns,
+			Meaning: "columns, or words of ⟨name⟩, by which there are more statements"},
 		{Word: "weight", Value: &r.Weight, Meaning: "the weight of a kind of finding, e.g. 'only-there=review'"},
 		{Word: "corrected", Value: &r.Corrected, File: option.Written,
 			Meaning: "write the set that has the values of the side of ⟨prefer⟩, and what only the other one has"},
@@ -93,7 +100,8 @@ func (r *Request) Read() (Options, error) {
 		Weights: make(map[finding.Kind]finding.Weight),
 	}}
 	for _, read := range []func() error{
-		q.columns, q.keys, q.loose, q.tolerances, q.days, q.weights, q.checkSides, q.checkCombined, q.checkCorrected, q.mirror,
+		q.columns, q.keys, q.loose, q.tolerances, q.days, q.weights, q.checkSides, q.checkCombined, q.checkCorrected,
+		q.mirror,
 	} {
 		if err := read(); err != nil {
 			return q.options, err
@@ -112,7 +120,8 @@ func (q *requestReader) columns() error {
 	for _, list := range []struct {
 		word    string
 		columns []string
-	}{{"key", q.Key}, {"compare", q.Compare}, {"sum", q.Sum}, {"combine-within", q.CombineWithin}, {"total", q.Totals}, {"by", q.By}} {
+	}{{"key", q.Key}, {"compare", q.Compare}, {"sum", q.Sum}, {"combine-within", q.CombineWithin}, {"total", q.Totals},
+		{"by", q.By}} {
 		if err := option.Distinct(list.word, list.columns); err != nil {
 			return err
 		}
@@ -155,7 +164,8 @@ func (q *requestReader) tolerances() (err error) {
 		column, size, _ := strings.Cut(text, "=")
 		size, t.Percent = strings.CutSuffix(strings.TrimSpace(size), "%")
 		t.Column = strings.TrimSpace(column)
-		if t.Within, err = amount.Parse([]byte(strings.TrimSpace(size)), '.'); err != nil || t.Within.Sign() < 0 || t.Column == "" {
+		if t.Within, err = amount.Parse([]byte(strings.TrimSpace(size)), '.'); err != nil || t.Within.Sign() < 0 ||
+			t.Column == "" {
 			return option.Errorf("tolerance", "%q is not of the form 'amount=0.05' or 'amount=0.1%%'", text)
 		}
 		q.options.Tolerances = append(q.options.Tolerances, t)
@@ -179,8 +189,10 @@ func (q *requestReader) weights() error {
 	for _, text := range q.Weight {
 		kind, weight, _ := strings.Cut(text, "=")
 		w := finding.Weight(weight)
-		if !slices.Contains(finding.Kinds(), finding.Kind(kind)) || !slices.Contains([]finding.Weight{finding.Stop, finding.Review, finding.Note}, w) {
-			return option.Errorf("weight", "%q is not of the form 'only-there=review': a kind of finding, and stop, review or note", text)
+		if !slices.Contains(finding.Kinds(), finding.Kind(kind)) ||
+			!slices.Contains([]finding.Weight{finding.Stop, finding.Review, finding.Note}, w) {
+			return option.Errorf("weight", "%q is not of the form 'only-there=review': a kind of finding, and stop, "+
+				"review or note", text)
 		}
 		q.options.Weights[finding.Kind(kind)] = w
 	}
@@ -192,7 +204,8 @@ func (q *requestReader) checkSides() error {
 	case !mirrored && len(q.Against) == 0:
 		return option.Errorf("against", "what is it to be reconciled with? Name the reference behind ⟨against⟩")
 	case mirrored && len(q.Against) > 0:
-		return option.Errorf("mirror", "it reconciles the records with one another, and does not go together with ⟨against⟩")
+		return option.Errorf("mirror", "it reconciles the records with one another, and does not go together with "+
+			"⟨against⟩")
 	case !mirrored && q.Rates != "":
 		return option.Errorf("rates", "it goes together with ⟨mirror⟩; elsewhere ⟨make⟩ computes a converted amount")
 	case !mirrored && len(q.Key) == 0:
@@ -200,7 +213,8 @@ func (q *requestReader) checkSides() error {
 	case mirrored && len(q.By) > 0:
 		return option.Errorf("by", "with ⟨mirror⟩ there is a statement for each two companies already")
 	case len(q.KeyThere) > 0 && len(q.KeyThere) != len(q.Key):
-		return option.Errorf(ReferencePrefix+"key", "it names %d of the columns, and ⟨key⟩ %d; each is the name of one of them in the reference",
+		return option.Errorf(ReferencePrefix+"key",
+			"it names %d of the columns, and ⟨key⟩ %d; each is the name of one of them in the reference",
 			len(q.KeyThere), len(q.Key))
 	}
 	return nil

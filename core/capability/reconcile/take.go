@@ -41,7 +41,8 @@ func (r *run) finishSides() {
 		r.finishReading()
 	}
 	r.findAmounts()
-	r.alike = slices.Equal(r.names[0], r.names[1]) && r.sides[0].OneDecimal() == r.sides[1].OneDecimal() && r.sides[0].OneDecimal() != 0
+	r.alike = slices.Equal(r.names[0], r.names[1]) && r.sides[0].OneDecimal() == r.sides[1].OneDecimal() &&
+		r.sides[0].OneDecimal() != 0
 }
 
 // findAmounts finds out which fields hold amounts: it was said, or the values that

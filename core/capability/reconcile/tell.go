@@ -14,7 +14,8 @@ import (
 	"github.com/zeebo/xxh3"
 )
 
-var findingKinds = [statuses]finding.Kind{Differs: finding.Differs, OnlyHere: finding.OnlyHere, OnlyThere: finding.OnlyThere, Ambiguous: finding.Ambiguous}
+var findingKinds = [statuses]finding.Kind{Differs: finding.Differs, OnlyHere: finding.OnlyHere,
+	OnlyThere: finding.OnlyThere, Ambiguous: finding.Ambiguous}
 
 // tellFinding tells what has a status other than that both sides agree.
 func (w *worker) tellFinding(status Status, here, there []matching.Item) {
@@ -44,7 +45,8 @@ func (w *worker) finding(kind finding.Kind, side int, item matching.Item) findin
 	set := r.sides[side].Set
 	place := item.Place()
 	f := finding.Finding{
-		Kind: kind, Weight: r.weight(kind), Source: set.Sources[place.Source()].Name, Sheet: set.Sources[place.Source()].Sheet(),
+		Kind: kind, Weight: r.weight(kind), Source: set.Sources[place.Source()].Name,
+		Sheet: set.Sources[place.Source()].Sheet(),
 		Order: place.Source(), Line: place.Line(),
 	}
 	if side == 1 && r.mirror == nil {
@@ -97,7 +99,8 @@ func (w *worker) describe(f *finding.Finding, status Status, side int, here, the
 			f.Message = w.run.mirror.onlyOne(items[0].Key(), 1, w.keyText(1, items[0]), f.Amount)
 		}
 	case Ambiguous:
-		f.Message = fmt.Sprintf("%s stands %s here (%s) and %s in the reference (%s), and which of them belong together does not show",
+		f.Message = fmt.Sprintf("%s stands %s here (%s) and %s in the reference (%s), and which of them belong "+
+			"together does not show",
 			f.Key, times(len(here)), w.placesText(0, here), times(len(there)), w.placesText(1, there))
 	}
 }
@@ -109,7 +112,8 @@ func (w *worker) named(side int, item matching.Item) string {
 		text = "a record with a blank key"
 	}
 	if len(w.run.totals) > 0 {
-		text += fmt.Sprintf(", %s %s,", w.run.options.Totals[0], w.sumOf(side, []matching.Item{item}, w.run.values[side][w.run.totals[0]]).Money())
+		text += fmt.Sprintf(", %s %s,", w.run.options.Totals[0],
+			w.sumOf(side, []matching.Item{item}, w.run.values[side][w.run.totals[0]]).Money())
 	}
 	return text
 }
@@ -271,7 +275,8 @@ func (w *worker) tellMerged(side int, a, b matching.Item) {
 	f := w.finding(finding.LooseKey, side, b)
 	if !w.findings.Full(f.Kind, f.Order, f.Line) {
 		f.Key = w.keyText(side, b)
-		f.Message = fmt.Sprintf("%s and %s (%s) are different keys of one side, and the same only because of ⟨loose⟩ %s",
+		f.Message = fmt.Sprintf("%s and %s (%s) are different keys of one side, and the same only because of "+
+			"⟨loose⟩ %s",
 			w.keyText(side, a), f.Key, w.placesText(side, []matching.Item{a, b}), looseText(w.pass.keys[side].Loose))
 	}
 	w.findings.Add(f)

@@ -19,7 +19,8 @@ func formed(t *testing.T, by []string, form Form) ([]string, error) {
 	}
 	var got []string
 	err = f.Lines(func(l Line) error {
-		got = append(got, fmt.Sprintf("%s%s=%s", []string{"", "sub ", fmt.Sprintf("%d more", l.More), "total"}[l.Kind], strings.Join(l.Key, "."), l.Sums[0]))
+		got = append(got, fmt.Sprintf("%s%s=%s", []string{"", "sub ", fmt.Sprintf("%d more", l.More), "total"}[l.Kind],
+			strings.Join(l.Key, "."), l.Sums[0]))
 		return nil
 	})
 	return got, err
@@ -40,14 +41,16 @@ func TestForms(t *testing.T) {
 		{"the largest, and the rest", all, Form{Top: 2}, "2.1.1=24 1.2.1=4 2 more=3 total=31"},
 		{"all of them are the largest", all, Form{Top: 4}, "2.1.1=24 1.2.1=4 1.1.2=2 1.1.1=1 total=31"},
 		{"by a sum", all, Form{Sorted: true, Order: Order{Column: "v"}}, "2.1.1=24 1.2.1=4 1.1.2=2 1.1.1=1 total=31"},
-		{"by a sum upwards", all, Form{Sorted: true, Order: Order{Column: "v", Up: true}}, "1.1.1=1 1.1.2=2 1.2.1=4 2.1.1=24 total=31"},
+		{"by a sum upwards", all, Form{Sorted: true, Order: Order{Column: "v", Up: true}},
+			"1.1.1=1 1.1.2=2 1.2.1=4 2.1.1=24 total=31"},
 	} {
 		got, err := formed(t, c.by, c.form)
 		if err != nil || strings.Join(got, " ") != c.want {
 			t.Errorf("%s: %s, %v; want %s", c.rule, got, err, c.want)
 		}
 	}
-	if _, err := formed(t, all, Form{Sorted: true, Order: Order{Column: "vv"}}); err == nil || !strings.Contains(err.Error(), "⟨sort⟩: unknown column vv; did you mean v?") {
+	if _, err := formed(t, all, Form{Sorted: true, Order: Order{Column: "vv"}}); err == nil ||
+		!strings.Contains(err.Error(), "⟨sort⟩: unknown column vv; did you mean v?") {
 		t.Errorf("an unknown column: %v", err)
 	}
 }

@@ -20,10 +20,12 @@ func (r *Request) Options() option.List {
 	return option.List{
 		{Word: "by", Value: &r.By, Columns: option.AnyColumns, Meaning: "columns to group by"},
 		{Word: "sum", Value: &r.Sum, Columns: option.DataColumns, Meaning: "amount columns to sum"},
-		{Word: "across", Value: &r.Across, Columns: option.AnyColumns, Meaning: "a column whose values are spread across"},
+		{Word: "across", Value: &r.Across, Columns: option.AnyColumns,
+			Meaning: "a column whose values are spread across"},
 		{Word: "subtotals", Value: &r.Subtotals, Meaning: "subtotals, where there are several group columns"},
 		{Word: "share", Value: &r.Share, Meaning: "each sum's share of the grand total, in percent"},
-		{Word: "top", Value: &r.Top, Least: 1, Meaning: "the N groups with the largest first sum, and the rest in one row"},
+		{Word: "top", Value: &r.Top, Least: 1,
+			Meaning: "the N groups with the largest first sum, and the rest in one row"},
 		{Word: "sort", Value: &r.Sort, Columns: option.AnyColumns,
 			Meaning: "a column to sort by, sums largest first; :up and :down behind it say otherwise"},
 	}
@@ -44,9 +46,11 @@ func (r *Request) Read() (o Options, form Form, err error) {
 	case len(r.Sum) == 0:
 		return o, form, option.Errorf("sum", "name the columns to sum, e.g. ⟨sum⟩ debit,credit")
 	case r.Top > 0 && r.Subtotals:
-		return o, form, option.Errorf("top", "it does not go together with ⟨subtotals⟩: the largest groups do not stand by their first column")
+		return o, form, option.Errorf("top",
+			"it does not go together with ⟨subtotals⟩: the largest groups do not stand by their first column")
 	case r.Sort != "" && r.Subtotals:
-		return o, form, option.Errorf("sort", "it does not go together with ⟨subtotals⟩: these need the groups by their first column")
+		return o, form, option.Errorf("sort",
+			"it does not go together with ⟨subtotals⟩: these need the groups by their first column")
 	case r.Subtotals && len(r.By) < 2:
 		return o, form, option.Errorf("subtotals", "several columns are needed in ⟨by⟩")
 	}

@@ -38,7 +38,8 @@ const bytesPerRow = 256
 type TooManyGroupsError struct{ Groups, Most int }
 
 func (e *TooManyGroupsError) Error() string {
-	return fmt.Sprintf("%d groups cannot be sorted by a column, since only %d fit into the memory given; leave them in the order of their keys, take the largest with ⟨top⟩, or raise ⟨memory⟩", e.Groups, e.Most)
+	return fmt.Sprintf("%d groups cannot be sorted by a column, since only %d fit into the memory given; leave them "+
+		"in the order of their keys, take the largest with ⟨top⟩, or raise ⟨memory⟩", e.Groups, e.Most)
 }
 
 // Row is one group: its records and its sums.
@@ -68,7 +69,8 @@ const maxAcross = 16_384
 type TooManyAcrossError struct{ Most int }
 
 func (e *TooManyAcrossError) Error() string {
-	return fmt.Sprintf("the column of ⟨across⟩ has more than %d values, which are too many for columns; use it in ⟨by⟩", e.Most)
+	return fmt.Sprintf("the column of ⟨across⟩ has more than %d values, which are too many for columns; use it in ⟨by⟩",
+		e.Most)
 }
 
 // survey goes through all groups once for the total, the values across and the

@@ -78,7 +78,8 @@ func Prepare(ctx context.Context, set *source.Set, reading source.Reading, optio
 		}
 		sums[i] = column.Name
 	}
-	t := tally.New(set, tally.Options{Amounts: options.Sum, Filed: options.Twins, Suspense: options.Suspense, Drop: options.Drop})
+	t := tally.New(set, tally.Options{Amounts: options.Sum, Filed: options.Twins, Suspense: options.Suspense,
+		Drop: options.Drop})
 	if options.Twins {
 		if err := t.LookForTwins(ctx, reading.Jobs); err != nil {
 			return nil, err
@@ -89,12 +90,14 @@ func Prepare(ctx context.Context, set *source.Set, reading source.Reading, optio
 		result.Columns = append(result.Columns, part.Name)
 	}
 	limit := reading.Memory / int64(2*max(1, reading.Jobs))
-	return &Job{set: set, tally: t, resolver: resolver, parts: parts, sums: len(sums), limit: limit, result: result}, nil
+	return &Job{set: set, tally: t, resolver: resolver, parts: parts, sums: len(sums), limit: limit, result: result},
+		nil
 }
 
 // Visitor makes the visitor of one goroutine.
 func (j *Job) Visitor() source.Visitor {
-	v := &visitor{tally: j.tally.Visitor(), parts: j.parts, bound: tally.NewBinding(j.set, j.parts), table: newTable(j.sums), limit: j.limit}
+	v := &visitor{tally: j.tally.Visitor(), parts: j.parts, bound: tally.NewBinding(j.set, j.parts),
+		table: newTable(j.sums), limit: j.limit}
 	j.visitors = append(j.visitors, v)
 	return v
 }

@@ -61,10 +61,14 @@ func TestGroups(t *testing.T) {
 		by   []string
 		want []string
 	}{
-		{"by a column of the data, in natural order", []string{"account"}, []string{"500 2 -0.50 1", "4000 3 18.00 0.5"}},
+		{"by a column of the data, in natural order", []string{"account"},
+			[]string{"500 2 -0.50 1", "4000 3 18.00 0.5"}},
 		{"by a word of the name", []string{"entity"}, []string{"corvane 3 13.50 1.5", "eskerby 2 4.00 0"}},
-		{"by both", []string{"period", "account"}, []string{"2031-9|500 1 -3.00 0", "2031-9|4000 2 17.00 0.5", "2031-10|500 1 2.50 1", "2031-10|4000 1 1.00 0"}},
-		{"by the source", []string{"source"}, []string{"corvane_2031-9.csv 1 10.00 0.5", "corvane_2031-10.csv 2 3.50 1", "eskerby_2031-9.csv 2 4.00 0"}},
+		{"by both", []string{"period", "account"},
+			[]string{"2031-9|500 1 -3.00 0", "2031-9|4000 2 17.00 0.5", "2031-10|500 1 2.50 1",
+				"2031-10|4000 1 1.00 0"}},
+		{"by the source", []string{"source"},
+			[]string{"corvane_2031-9.csv 1 10.00 0.5", "corvane_2031-10.csv 2 3.50 1", "eskerby_2031-9.csv 2 4.00 0"}},
 		{"by position", []string{"#1"}, []string{"500 2 -0.50 1", "4000 3 18.00 0.5"}},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
@@ -81,7 +85,8 @@ func TestGroups(t *testing.T) {
 
 // Keys that run together when their parts are joined must stay apart.
 func TestKeysDoNotRunTogether(t *testing.T) {
-	_, rows := rollUp(t, map[string]string{"x_1.csv": "a,b,v\n1,23,1\n12,3,2\n,123,4\n123,,8\n\"1\n2\",3,16\n"}, Options{By: []string{"a", "b"}, Sum: []string{"v"}})
+	_, rows := rollUp(t, map[string]string{"x_1.csv": "a,b,v\n1,23,1\n12,3,2\n,123,4\n123,,8\n\"1\n2\",3,16\n"},
+		Options{By: []string{"a", "b"}, Sum: []string{"v"}})
 	if len(rows) != 5 {
 		t.Errorf("groups are %q", lines(rows))
 	}
@@ -142,7 +147,8 @@ func TestSortedAndTop(t *testing.T) {
 		t.Error("an unknown column is known")
 	}
 	top, rest, others, err := r.Top(1, Order{})
-	if got := lines(append(top, rest)); err != nil || others != 3 || !reflect.DeepEqual(got, []string{"corvane|4000 2 11.00 0.5", " 3 6.50 1"}) {
+	if got := lines(append(top, rest)); err != nil || others != 3 ||
+		!reflect.DeepEqual(got, []string{"corvane|4000 2 11.00 0.5", " 3 6.50 1"}) {
 		t.Errorf("top is %q, %d others, %v", got, others, err)
 	}
 	if top, _, others, _ := r.Top(99, Order{}); others != 0 || len(top) != 4 {
@@ -176,7 +182,8 @@ func TestTopInAnotherOrder(t *testing.T) {
 
 // Of equal groups, the ones that come first by their keys are at the top.
 func TestTopOfEqualGroups(t *testing.T) {
-	r, _ := rollUp(t, map[string]string{"x_1.csv": "k,v\nd,5\nb,5\na,5\nc,6\n"}, Options{By: []string{"k"}, Sum: []string{"v"}})
+	r, _ := rollUp(t, map[string]string{"x_1.csv": "k,v\nd,5\nb,5\na,5\nc,6\n"},
+		Options{By: []string{"k"}, Sum: []string{"v"}})
 	top, _, _, err := r.Top(3, Order{})
 	if got := lines(top); err != nil || !reflect.DeepEqual(got, []string{"c 1 6", "a 1 5", "b 1 5"}) {
 		t.Errorf("top is %q, %v", got, err)
@@ -184,11 +191,13 @@ func TestTopOfEqualGroups(t *testing.T) {
 }
 
 func TestMonthNamesStandInTheOrderOfTheCalendar(t *testing.T) {
-	r, _ := rollUp(t, map[string]string{"x_1.csv": "m,v\nDec,1\nfeb,2\nJan,3\n"}, Options{By: []string{"source"}, Sum: []string{"v"}, Across: "m"})
+	r, _ := rollUp(t, map[string]string{"x_1.csv": "m,v\nDec,1\nfeb,2\nJan,3\n"},
+		Options{By: []string{"source"}, Sum: []string{"v"}, Across: "m"})
 	if want := []string{"Jan", "feb", "Dec"}; !reflect.DeepEqual(r.Across, want) {
 		t.Errorf("across are %q", r.Across)
 	}
-	r, _ = rollUp(t, map[string]string{"x_1.csv": "m,v\nDec,1\nfeb,2\nthirteenth,3\n"}, Options{By: []string{"source"}, Sum: []string{"v"}, Across: "m"})
+	r, _ = rollUp(t, map[string]string{"x_1.csv": "m,v\nDec,1\nfeb,2\nthirteenth,3\n"},
+		Options{By: []string{"source"}, Sum: []string{"v"}, Across: "m"})
 	if want := []string{"Dec", "feb", "thirteenth"}; !reflect.DeepEqual(r.Across, want) {
 		t.Errorf("across are %q", r.Across)
 	}
@@ -196,7 +205,9 @@ func TestMonthNamesStandInTheOrderOfTheCalendar(t *testing.T) {
 
 func TestUnknownColumns(t *testing.T) {
 	set := sourcetest.Set(t, "", map[string]string{"a.csv": "account,debit\n1,2\n"})
-	for _, options := range []Options{{By: []string{"acount"}, Sum: []string{"debit"}}, {By: []string{"account"}, Sum: []string{"debt"}}, {By: []string{"account"}, Sum: []string{"debit"}, Across: "period"}} {
+	for _, options := range []Options{{By: []string{"acount"}, Sum: []string{"debit"}},
+		{By: []string{"account"}, Sum: []string{"debt"}},
+		{By: []string{"account"}, Sum: []string{"debit"}, Across: "period"}} {
 		_, err := Run(context.Background(), set, sourcetest.Reading, options)
 		var unknown *tally.UnknownColumnError
 		if !errors.As(err, &unknown) {
@@ -297,7 +308,8 @@ func TestAnEngineThatLosesARecordFailsTheProof(t *testing.T) {
 
 // The prefix that sorting looks at first must agree with the order of keys.
 func FuzzSortPrefix(f *testing.F) {
-	for _, seed := range [][2]string{{"a2", "a10"}, {"a02", "a2"}, {"", "\x00"}, {"x", "x1"}, {"D00000012", "D0000002"}, {"12345678901234567890", "9"}, {"/", "0"}} {
+	for _, seed := range [][2]string{{"a2", "a10"}, {"a02", "a2"}, {"", "\x00"}, {"x", "x1"}, {"D00000012", "D0000002"},
+		{"12345678901234567890", "9"}, {"/", "0"}} {
 		f.Add(seed[0], seed[1])
 	}
 	f.Fuzz(func(t *testing.T, a, b string) {

@@ -104,7 +104,8 @@ func Prepare(ctx context.Context, set *source.Set, reading source.Reading, optio
 	j := &Job{set: set, options: options, columns: columns, spare: &sync.Pool{New: func() any { return new(chunk) }}}
 	j.tally = tally.New(set, tally.Options{Amounts: columns, Columns: needed})
 	j.writer = &writer{
-		parts: parts, spare: j.spare, sizes: sizes, width: len(columns), by: options.By, limit: reading.Memory / 4, known: make(map[string]*part),
+		parts: parts, spare: j.spare, sizes: sizes, width: len(columns), by: options.By, limit: reading.Memory / 4,
+		known: make(map[string]*part),
 	}
 	j.order = inorder.NewQueue(4*max(1, reading.Jobs), j.writer.take)
 	return j, nil
@@ -112,7 +113,8 @@ func Prepare(ctx context.Context, set *source.Set, reading source.Reading, optio
 
 // Visitor makes the visitor of one goroutine.
 func (j *Job) Visitor() source.Visitor {
-	return &visitor{set: j.set, spare: j.spare, tally: j.tally.Visitor(), order: j.order, by: j.options.By, width: len(j.columns)}
+	return &visitor{set: j.set, spare: j.spare, tally: j.tally.Visitor(), order: j.order, by: j.options.By,
+		width: len(j.columns)}
 }
 
 // Read is how many records the visitors have counted.
@@ -201,7 +203,8 @@ func (l *looker) Flush(context.Context, int) error { return nil }
 // count counts the records of the source that will be in parts.
 func count(ctx context.Context, set *source.Set, reading source.Reading) (int, error) {
 	if set.Sources[0].Size < 0 {
-		return 0, errors.New("what comes from a pipe can be read only once, so that its records cannot be counted before; say how many a part has, with ⟨rows⟩")
+		return 0, errors.New("what comes from a pipe can be read only once, so that its records cannot be counted " +
+			"before; say how many a part has, with ⟨rows⟩")
 	}
 	var counters []*counter
 	reading.Progress = nil

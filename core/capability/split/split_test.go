@@ -35,7 +35,8 @@ func (closing) Close() error { return nil }
 func cut(t *testing.T, content string, options Options) (*Result, *kept) {
 	t.Helper()
 	k := new(kept)
-	r, err := Run(context.Background(), sourcetest.Set(t, "", map[string]string{"a.csv": content}), sourcetest.Reading, options, k)
+	r, err := Run(context.Background(), sourcetest.Set(t, "", map[string]string{"a.csv": content}), sourcetest.Reading,
+		options, k)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -71,15 +72,21 @@ func TestCuts(t *testing.T) {
 		parts   []string
 		told    string // rows and totals of the parts
 	}{
-		{"of two rows", five, Options{Rows: 2}, []string{"k;v\na;1,5\nb;2,5\n", "k;v\nc;\nd;\"4,0\"\n", "k;v\ne;5\n"}, "2 [4.0] 2 [4.0] 1 [5]"},
+		{"of two rows", five, Options{Rows: 2}, []string{"k;v\na;1,5\nb;2,5\n", "k;v\nc;\nd;\"4,0\"\n", "k;v\ne;5\n"},
+			"2 [4.0] 2 [4.0] 1 [5]"},
 		{"of as many rows as there are", five, Options{Rows: 5}, []string{five}, "5 [13.0]"},
-		{"into two parts", five, Options{Parts: 2}, []string{"k;v\na;1,5\nb;2,5\nc;\n", "k;v\nd;\"4,0\"\ne;5\n"}, "3 [4.0] 2 [9.0]"},
+		{"into two parts", five, Options{Parts: 2}, []string{"k;v\na;1,5\nb;2,5\nc;\n", "k;v\nd;\"4,0\"\ne;5\n"},
+			"3 [4.0] 2 [9.0]"},
 		{"into more parts than rows", "k,v\na,1\n", Options{Parts: 3}, []string{"k,v\na,1\n"}, "1 [1]"},
 		{"nothing but a header", "k,v\n", Options{Rows: 3}, []string{"k,v\n"}, "0 []"},
-		{"a broken line stays in its place, and in no total", "k,v\na,1\nb,2,2\nc,3\n", Options{Rows: 2}, []string{"k,v\na,1\nb,2,2\n", "k,v\nc,3\n"}, "2 [1] 1 [3]"},
-		{"a value that is no amount, likewise", "k,v\na,1\nb,2x\nc,3\n", Options{Rows: 2, Totals: []string{"v"}}, []string{"k,v\na,1\nb,2x\n", "k,v\nc,3\n"}, "2 [1] 1 [3]"},
-		{"line breaks within quotes", "k,v\n\"a\nb\",1\nc,3\n", Options{Rows: 1}, []string{"k,v\n\"a\nb\",1\n", "k,v\nc,3\n"}, "1 [1] 1 [3]"},
-		{"by the values of a column", "k,v\nb,1\na,2\nb,3\n,4\n", Options{By: "k"}, []string{"k,v\nb,1\nb,3\n", "k,v\na,2\n", "k,v\n,4\n"}, "1 [4] 1 [2] 2 [4]"},
+		{"a broken line stays in its place, and in no total", "k,v\na,1\nb,2,2\nc,3\n", Options{Rows: 2},
+			[]string{"k,v\na,1\nb,2,2\n", "k,v\nc,3\n"}, "2 [1] 1 [3]"},
+		{"a value that is no amount, likewise", "k,v\na,1\nb,2x\nc,3\n", Options{Rows: 2, Totals: []string{"v"}},
+			[]string{"k,v\na,1\nb,2x\n", "k,v\nc,3\n"}, "2 [1] 1 [3]"},
+		{"line breaks within quotes", "k,v\n\"a\nb\",1\nc,3\n", Options{Rows: 1},
+			[]string{"k,v\n\"a\nb\",1\n", "k,v\nc,3\n"}, "1 [1] 1 [3]"},
+		{"by the values of a column", "k,v\nb,1\na,2\nb,3\n,4\n", Options{By: "k"},
+			[]string{"k,v\nb,1\nb,3\n", "k,v\na,2\n", "k,v\n,4\n"}, "1 [4] 1 [2] 2 [4]"},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			r, k := cut(t, c.content, c.options)
@@ -124,12 +131,14 @@ func TestALargeFile(t *testing.T) {
 		sum := 0
 		for _, line := range lines[from:to] {
 			var v int
-			if _, err := fmt.Sscanf(line[strings.IndexByte(line, ',')+1:], "%d\n", &v); err == nil && strings.Count(line, ",") == 1 {
+			if _, err := fmt.Sscanf(line[strings.IndexByte(line, ',')+1:], "%d\n", &v); err == nil &&
+				strings.Count(line, ",") == 1 {
 				sum += v
 			}
 		}
 		if result.Parts[i].Rows != to-from || result.Parts[i].Totals[0].String() != fmt.Sprint(sum) {
-			t.Errorf("part %d has %d rows and %s, want %d and %d", i, result.Parts[i].Rows, result.Parts[i].Totals[0], to-from, sum)
+			t.Errorf("part %d has %d rows and %s, want %d and %d", i, result.Parts[i].Rows, result.Parts[i].Totals[0],
+				to-from, sum)
 		}
 	}
 	if len(k.parts) != 6 {
@@ -147,7 +156,8 @@ func (f failing) Close() error                             { return nil }
 func TestWhatCannotBeWrittenIsAnError(t *testing.T) {
 	full := errors.New("no space left")
 	set := sourcetest.Set(t, "", map[string]string{"a.csv": "k,v\na,1\n"})
-	if _, err := Run(context.Background(), set, sourcetest.Reading, Options{Rows: 1}, failing{full}); !errors.Is(err, full) {
+	if _, err := Run(context.Background(), set, sourcetest.Reading, Options{Rows: 1}, failing{full}); !errors.Is(err,
+		full) {
 		t.Errorf("error %v", err)
 	}
 	set.Sources = append(set.Sources, source.Source{Name: "b.csv"})

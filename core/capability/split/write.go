@@ -59,7 +59,8 @@ func (v *visitor) Batch(b *source.Batch) error {
 		by = at
 	}
 	refused := 0
-	byLine := slices.SortedFunc(slices.Values(indices(len(b.Refused))), func(x, y int) int { return b.Refused[x].Line - b.Refused[y].Line })
+	byLine := slices.SortedFunc(slices.Values(indices(len(b.Refused))),
+		func(x, y int) int { return b.Refused[x].Line - b.Refused[y].Line })
 	for row := range b.Batch.Rows {
 		for refused < len(byLine) && b.Refused[byLine[refused]].Line < b.Line(row) {
 			v.addRefused(b, byLine[refused], common)
@@ -133,7 +134,8 @@ func (v *visitor) numberUsable(b *source.Batch) {
 // chunk starts a chunk.
 func (v *visitor) chunk(b *source.Batch, value string) *chunk {
 	c := v.spare.Get().(*chunk)
-	*c = chunk{value: value, header: v.header(b), totals: make([]amount.Sum, v.width), text: c.text[:0], ends: c.ends[:0], values: c.values[:0]}
+	*c = chunk{value: value, header: v.header(b), totals: make([]amount.Sum, v.width), text: c.text[:0],
+		ends: c.ends[:0], values: c.values[:0]}
 	v.chunks = append(v.chunks, c)
 	v.at[value] = c
 	return c

@@ -33,7 +33,8 @@ func (q *requestReader) covers(context.Context) error {
 		}
 		name := q.set.Sources[i].Name
 		if other, twice := of[grid.Name]; twice {
-			return option.Errorf("declared-sheet", "%s declares %s and %s together; read one of them with ⟨sheet⟩", grid.Name, other, name)
+			return option.Errorf("declared-sheet", "%s declares %s and %s together; read one of them with ⟨sheet⟩",
+				grid.Name, other, name)
 		}
 		of[grid.Name] = name
 		q.options.Covers = append(q.options.Covers, Cover{Source: i, Grid: grid})
@@ -52,7 +53,8 @@ func (q *requestReader) besideSources() error {
 	known := append([]string{sourceColumn}, q.set.Words()...)
 	for _, word := range patternWord.FindAllStringSubmatch(q.Declared, -1) {
 		if !slices.Contains(known, word[1]) {
-			return option.Wrong("declared", fmt.Sprintf("%q", q.Declared), "{%s} is not known; there is: {%s}", word[1], strings.Join(known, "}, {"))
+			return option.Wrong("declared", fmt.Sprintf("%q", q.Declared), "{%s} is not known; there is: {%s}", word[1],
+				strings.Join(known, "}, {"))
 		}
 	}
 	files, err := q.filesBeside()
@@ -66,7 +68,8 @@ func (q *requestReader) besideSources() error {
 		}
 	}
 	q.options.Strays = q.strays(files)
-	q.set.LeaveOut("declares what is in a source", slices.Concat(slices.Sorted(maps.Keys(files.exist)), q.options.Strays)...)
+	q.set.LeaveOut("declares what is in a source",
+		slices.Concat(slices.Sorted(maps.Keys(files.exist)), q.options.Strays)...)
 	for i := range q.set.Sources {
 		file, ok := covers[q.set.Sources[i].Name]
 		if !ok {
@@ -148,5 +151,8 @@ func (q *requestReader) strays(files *besideFiles) []string {
 // hasSource tells whether there is a file of a name, whatever its ending, that is not the one
 // which declares it.
 func hasSource(entries []fs.DirEntry, stem, declares string) bool {
-	return slices.ContainsFunc(entries, func(e fs.DirEntry) bool { return source.Stem(e.Name()) == stem && e.Name() != declares })
+	return slices.ContainsFunc(entries, func(e fs.DirEntry) bool {
+		return source.Stem(e.Name()) == stem &&
+			e.Name() != declares
+	})
 }

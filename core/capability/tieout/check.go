@@ -59,7 +59,8 @@ func (r *run) amountAt(column string) int { return slices.Index(r.amounts, colum
 func (r *run) finding(kind finding.Kind, b *source.Batch, row int) finding.Finding {
 	src := &r.set.Sources[b.Index]
 	return finding.Finding{
-		Kind: kind, Source: src.Name, Sheet: src.Sheet(), Order: b.Index, Line: b.Line(row), Record: xxh3.Hash(b.Raw(row)),
+		Kind: kind, Source: src.Name, Sheet: src.Sheet(), Order: b.Index, Line: b.Line(row),
+		Record: xxh3.Hash(b.Raw(row)),
 	}
 }
 

@@ -69,10 +69,12 @@ func TestBalance(t *testing.T) {
 			"a.csv:0 the source: d and c differ by 5; the amount on line 4 is the difference: " + side,
 		}},
 		{"a record stands on the wrong side", Balance{Left: "d", Right: "c"}, "k,d,c\nA,3,\nA,4,\nA,,1\n", []string{
-			"a.csv:0 the source: d and c differ by 6; the amount on line 2 is half of the difference, so it may stand on the wrong side",
+			"a.csv:0 the source: d and c differ by 6; the amount on line 2 is half of the difference, so it may " +
+				"stand on the wrong side",
 		}},
 		{"two digits are swapped", Balance{Left: "d", Right: "c"}, "k,d,c\nA,5.40,\nA,,4.50\n", []string{
-			"a.csv:0 the source: d and c differ by 0.90; the difference is a multiple of nine, probably two digits transposed",
+			"a.csv:0 the source: d and c differ by 0.90; the difference is a multiple of nine, probably two digits " +
+				"transposed",
 		}},
 		{"nothing explains it", Balance{Left: "d", Right: "c"}, "k,d,c\nA,5.00,\nA,,3.00\n", []string{
 			"a.csv:0 the source: d and c differ by 2.00",
@@ -80,30 +82,36 @@ func TestBalance(t *testing.T) {
 		{"a cent", Balance{Left: "d", Right: "c"}, "k,d,c\nA,1.00,\nA,,0.99\n", []string{
 			"a.csv:0 the source: d and c differ by 0.01",
 		}},
-		{"a cent in each of two documents", Balance{Left: "d", Right: "c", By: "k"}, "k,d,c\nA,1.00,\nA,,0.99\nB,2.00,\nB,,2.01\n", []string{
-			"a.csv:2 k A: d and c differ by 0.01",
-			"a.csv:4 k B: d and c differ by -0.01",
-		}},
+		{"a cent in each of two documents", Balance{Left: "d", Right: "c", By: "k"},
+			"k,d,c\nA,1.00,\nA,,0.99\nB,2.00,\nB,,2.01\n", []string{
+				"a.csv:2 k A: d and c differ by 0.01",
+				"a.csv:4 k B: d and c differ by -0.01",
+			}},
 		{"one signed column comes to zero", Balance{Left: "d", Right: "0"}, "k,d\nA,5.00\nA,(5.00)\n", nil},
 		{"one signed column does not", Balance{Left: "d", Right: "0"}, "k,d\nA,5.00\nA,(3.00)\n", []string{
 			"a.csv:0 the source: d comes to 2.00, and should to zero",
 		}},
-		{"two documents that are out of balance by the same", Balance{Left: "d", Right: "c", By: "k"}, "k,d,c\nA,2,\nB,,2\nA,9,\nA,,9\n", []string{
-			"a.csv:2 k A: d and c differ by 2; the amount on line 2 is the difference: " + side,
-			"a.csv:3 k B: d and c differ by -2; the amount on line 3 is the difference: " + side,
-		}},
-		{"lines of a document that are not neighbours", Balance{Left: "d", Right: "c", By: "k"}, "k,d,c\nA,2,\nB,1,\nA,,2\nB,,1\n", nil},
+		{"two documents that are out of balance by the same", Balance{Left: "d", Right: "c", By: "k"},
+			"k,d,c\nA,2,\nB,,2\nA,9,\nA,,9\n", []string{
+				"a.csv:2 k A: d and c differ by 2; the amount on line 2 is the difference: " + side,
+				"a.csv:3 k B: d and c differ by -2; the amount on line 3 is the difference: " + side,
+			}},
+		{"lines of a document that are not neighbours", Balance{Left: "d", Right: "c", By: "k"},
+			"k,d,c\nA,2,\nB,1,\nA,,2\nB,,1\n", nil},
 		{"a value that is no amount", Balance{Left: "d", Right: "c"}, "k,d,c\nA,2x,\nA,,2\n", []string{
 			"a.csv:0 the source: d and c differ by -2; 1 record of this source in suspense may be the reason",
 			`a.csv:2 "2x" is not an amount; the record is in suspense`,
 		}},
 		{"records without a document", Balance{Left: "d", Right: "c", By: "k"}, "k,d,c\n,1,\n,,3\n", []string{
-			"a.csv:0 the source: d and c differ by -2; the amount on line 2 is half of the difference, so it may stand on the wrong side",
-			"a.csv:2 the records without a k: d and c differ by -2; the amount on line 2 is half of the difference, so it may stand on the wrong side",
+			"a.csv:0 the source: d and c differ by -2; the amount on line 2 is half of the difference, so it may " +
+				"stand on the wrong side",
+			"a.csv:2 the records without a k: d and c differ by -2; the amount on line 2 is half of the difference, " +
+				"so it may stand on the wrong side",
 		}},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
-			wantMessages(t, check(t, "", sourcetest.Reading, Options{Checks: []Check{&c.check}}, map[string]string{"a.csv": c.file}), c.want...)
+			wantMessages(t, check(t, "", sourcetest.Reading, Options{Checks: []Check{&c.check}},
+				map[string]string{"a.csv": c.file}), c.want...)
 		})
 	}
 }
@@ -130,7 +138,8 @@ func TestBalanceAgainstAMap(t *testing.T) {
 			off[doc].Sub(off[doc], big.NewInt(cents))
 		}
 	}
-	result := check(t, "", little, Options{Checks: []Check{&Balance{Left: "debit", Right: "credit", By: "doc"}}}, map[string]string{"a.csv": b.String()})
+	result := check(t, "", little, Options{Checks: []Check{&Balance{Left: "debit", Right: "credit", By: "doc"}}},
+		map[string]string{"a.csv": b.String()})
 	found := make(map[string]string)
 	for _, f := range result.Findings {
 		if f.Kind == finding.Unbalanced && f.Key != "" {
@@ -160,39 +169,46 @@ func TestSequence(t *testing.T) {
 		{"one and several left out", "", map[string]string{"a.csv": "n,x\n1,\n3,\n7,\n"}, []string{
 			"a.csv:3 4 numbers missing between 1 and 7: 2, 4-6",
 		}},
-		{"the lines of documents are no repetition", "", map[string]string{"a.csv": "n,x\nA1,\nA1,\nA2,\nA2,\nA3,\n"}, nil},
+		{"the lines of documents are no repetition", "", map[string]string{"a.csv": "n,x\nA1,\nA1,\nA2,\nA2,\nA3,\n"},
+			nil},
 		{"but where most numbers stand on one", "", map[string]string{"a.csv": "n,x\n1,\n2,\n2,\n3,\n4,\n"}, []string{
 			"a.csv:4 1 number on neighbouring records, while most numbers stand on one: 2",
 		}},
-		{"where half of them do, neighbours are lines", "", map[string]string{"a.csv": "n,x\n1,\n2,\n2,\n3,\n4,\n4,\n"}, nil},
+		{"where half of them do, neighbours are lines", "", map[string]string{"a.csv": "n,x\n1,\n2,\n2,\n3,\n4,\n4,\n"},
+			nil},
 		{"again in another place", "", map[string]string{"a.csv": "n,x\n1,\n2,\n3,\n2,\n"}, []string{
 			"a.csv:5 1 number a second time in another place: 2",
 		}},
 		{"a stretch again", "", map[string]string{"a.csv": "n,x\n1,\n2,\n3,\n4,\n2,\n3,\n"}, []string{
 			"a.csv:6 2 numbers a second time in another place: 2-3",
 		}},
-		{"series are told apart by what stands before the digits", "", map[string]string{"a.csv": "n,x\nA1,\nB7,\nA2,\nB8,\n"}, nil},
+		{"series are told apart by what stands before the digits", "",
+			map[string]string{"a.csv": "n,x\nA1,\nB7,\nA2,\nB8,\n"}, nil},
 		{"leading zeros are kept", "", map[string]string{"a.csv": "n,x\nA-0099,\nA-0101,\n"}, []string{
 			"a.csv:3 1 number missing between A-0099 and A-0101: 0100",
 		}},
 		{"records without a number are counted", "", map[string]string{"a.csv": "n,x\n1,\nnone,\n,\n2,\n"}, []string{
 			"a.csv:3 2 records without a number in n, first on this line",
 		}},
-		{"each source stands for itself", "", map[string]string{"a.csv": "n,x\n1,\n2,\n", "b.csv": "n,x\n1,\n3,\n"}, []string{
-			"b.csv:3 1 number missing between 1 and 3: 2",
-		}},
+		{"each source stands for itself", "", map[string]string{"a.csv": "n,x\n1,\n2,\n", "b.csv": "n,x\n1,\n3,\n"},
+			[]string{
+				"b.csv:3 1 number missing between 1 and 3: 2",
+			}},
 		{"but a series goes on from file to file of an entity", "{entity}_{period}", map[string]string{
 			"e_2031-01.csv": "n,x\n1,\n2,\n", "e_2031-02.csv": "n,x\n4,\n2,\n", "f_2031-01.csv": "n,x\n1,\n2,\n",
 		}, []string{
 			"e_2031-02.csv:2 1 number missing between 1 and 4: 3",
 			"e_2031-02.csv:3 1 number a second time in another place: 2",
 		}},
-		{"numbers of more than eighteen digits", "", map[string]string{"a.csv": "n,x\n1000000000000000000001,\n1000000000000000000003,\n"}, []string{
-			"a.csv:3 1 number missing between 1000000000000000000001 and 1000000000000000000003: 000000000000000002",
-		}},
+		{"numbers of more than eighteen digits", "",
+			map[string]string{"a.csv": "n,x\n1000000000000000000001,\n1000000000000000000003,\n"}, []string{
+				"a.csv:3 1 number missing between 1000000000000000000001 and 1000000000000000000003: " +
+					"000000000000000002",
+			}},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
-			wantMessages(t, check(t, c.pattern, sourcetest.Reading, Options{Checks: []Check{&Sequence{Column: "n"}}}, c.files), c.want...)
+			wantMessages(t, check(t, c.pattern, sourcetest.Reading, Options{Checks: []Check{&Sequence{Column: "n"}}},
+				c.files), c.want...)
 		})
 	}
 }
@@ -229,7 +245,8 @@ func TestSequenceAgainstASort(t *testing.T) {
 	if missing == 0 || again == 0 {
 		t.Fatal("the workload has nothing to find")
 	}
-	result := check(t, "", little, Options{Checks: []Check{&Sequence{Column: "n"}}}, map[string]string{"a.csv": b.String()})
+	result := check(t, "", little, Options{Checks: []Check{&Sequence{Column: "n"}}},
+		map[string]string{"a.csv": b.String()})
 	for kind, want := range map[finding.Kind]int{finding.SequenceGap: missing, finding.SequenceRepeat: again} {
 		at := slices.IndexFunc(result.Findings, func(f finding.Finding) bool { return f.Kind == kind })
 		if at < 0 || result.Findings[at].Count != want {
@@ -249,15 +266,21 @@ func TestInsidePeriod(t *testing.T) {
 			"e_2031-02.csv:2 2031-01-15 is not in 2031-02", "e_2031-02.csv:3 2031-03-10 is not in 2031-02",
 		}},
 		// 2031-02-01 is a Saturday, 2031-02-28 a Friday.
-		{"in the weeks that its borders cut", "e_2031-02.csv", "2031-01-27\n2031-01-26\n2031-03-02\n2031-03-03\n", []string{
-			"e_2031-02.csv:2 2 records in the week that the border of 2031-02 cuts (2031-01-27 to 2031-03-02); the other file may have that week, too",
-			"e_2031-02.csv:3 2031-01-26 is not in 2031-02",
-			"e_2031-02.csv:5 2031-03-03 is not in 2031-02",
-		}},
-		{"a week", "e_2031-W05.csv", "2031-01-27\n2031-02-02\n2031-02-03\n", []string{"e_2031-W05.csv:4 2031-02-03 is not in 2031-W05"}},
+		{"in the weeks that its borders cut", "e_2031-02.csv", "2031-01-27\n2031-01-26\n2031-03-02\n2031-03-03\n",
+			[]string{
+				"e_2031-02.csv:2 2 records in the week that the border of 2031-02 cuts (2031-01-27 to 2031-03-02); " +
+					"the " +
+					"other file may have that week, too",
+				"e_2031-02.csv:3 2031-01-26 is not in 2031-02",
+				"e_2031-02.csv:5 2031-03-03 is not in 2031-02",
+			}},
+		{"a week", "e_2031-W05.csv", "2031-01-27\n2031-02-02\n2031-02-03\n",
+			[]string{"e_2031-W05.csv:4 2031-02-03 is not in 2031-W05"}},
 		{"a quarter", "e_2031Q1.csv", "2031-03-31\n31.03.2031\n", nil},
-		{"a date that can be read both ways is inside if one of them is", "e_2031-02.csv", "02/03/2031\n03/02/2031\n", nil},
-		{"no date", "e_2031-02.csv", "soon\n\n2031-02-30\n", []string{`e_2031-02.csv:2 "soon" is no date`, `e_2031-02.csv:4 "2031-02-30" is no date`}},
+		{"a date that can be read both ways is inside if one of them is", "e_2031-02.csv", "02/03/2031\n03/02/2031\n",
+			nil},
+		{"no date", "e_2031-02.csv", "soon\n\n2031-02-30\n",
+			[]string{`e_2031-02.csv:2 "soon" is no date`, `e_2031-02.csv:4 "2031-02-30" is no date`}},
 		{"a name that tells no period", "e_later.csv", "2031-01-01\n", nil},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
@@ -265,12 +288,14 @@ func TestInsidePeriod(t *testing.T) {
 			for line := range strings.Lines(c.rows) {
 				rows += strings.TrimSuffix(line, "\n") + ",7\n"
 			}
-			r := check(t, "{entity}_{period}", sourcetest.Reading, Options{Checks: []Check{&InsidePeriod{Column: "day"}}}, map[string]string{c.file: "day,x\n" + rows})
+			r := check(t, "{entity}_{period}", sourcetest.Reading,
+				Options{Checks: []Check{&InsidePeriod{Column: "day"}}}, map[string]string{c.file: "day,x\n" + rows})
 			wantMessages(t, r, c.want...)
 		})
 	}
 	set := sourcetest.Set(t, "", map[string]string{"a.csv": "day\n2031-01-01\n"})
-	if _, err := Run(context.Background(), set, sourcetest.Reading, Options{Checks: []Check{&InsidePeriod{Column: "day"}}}); err == nil {
+	if _, err := Run(context.Background(), set, sourcetest.Reading,
+		Options{Checks: []Check{&InsidePeriod{Column: "day"}}}); err == nil {
 		t.Error("without the names' periods it is checked against nothing")
 	}
 }
@@ -295,9 +320,10 @@ func TestValues(t *testing.T) {
 			"e_1.csv:2 by is blank, and is required", "e_1.csv:4 by is blank, and is required",
 			"e_1.csv:5 account is blank, and is required", "e_1.csv:6 by is blank, and is required",
 		}},
-		{"allowed, but for blanks around it", &Allowed{Column: "account", List: "accounts.csv", Values: []string{"0100", "0300"}}, []string{
-			`e_1.csv:3 "0200" is not in accounts.csv`, `e_1.csv:6 "O100" is not in accounts.csv; did they mean "0100"?`,
-		}},
+		{"allowed, but for blanks around it",
+			&Allowed{Column: "account", List: "accounts.csv", Values: []string{"0100", "0300"}}, []string{
+				`e_1.csv:3 "0200" is not in accounts.csv`, `e_1.csv:6 "O100" is not in accounts.csv; did they mean "0100"?`,
+			}},
 		{"a rule over amounts and texts", rule(t, `amount <= 50000 || by != ""`), []string{
 			`e_1.csv:2 amount <= 50000 || by != "": fails`,
 			`e_1.csv:6 amount <= 50000 || by != "": cannot be told, as "x" in column "amount" is not an amount`,
@@ -305,7 +331,8 @@ func TestValues(t *testing.T) {
 		{"a rule over a word of the name", rule(t, `entity == "e"`, "entity"), nil},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
-			wantMessages(t, check(t, "{entity}_*", sourcetest.Reading, Options{Checks: []Check{c.check}}, map[string]string{"e_1.csv": file}), c.want...)
+			wantMessages(t, check(t, "{entity}_*", sourcetest.Reading, Options{Checks: []Check{c.check}},
+				map[string]string{"e_1.csv": file}), c.want...)
 		})
 	}
 }
@@ -314,12 +341,16 @@ func TestValues(t *testing.T) {
 // lacks a column is told; a column that no source has is an error.
 func TestFindingsOfRecords(t *testing.T) {
 	files := map[string]string{"a.csv": "k,v\n,1.50\nB,2\n", "b.csv": "other,v\nx,7\n"}
-	r := check(t, "", sourcetest.Reading, Options{Totals: []string{"v"}, Checks: []Check{&Required{Names: []string{"k"}}}}, files)
-	if len(r.Findings) != 2 || r.Findings[0].Amount != "1.50" || r.Findings[1].Kind != finding.MissingColumn || r.Findings[1].Source != "b.csv" {
+	r := check(t, "", sourcetest.Reading, Options{Totals: []string{"v"},
+		Checks: []Check{&Required{Names: []string{"k"}}}}, files)
+	if len(r.Findings) != 2 || r.Findings[0].Amount != "1.50" || r.Findings[1].Kind != finding.MissingColumn ||
+		r.Findings[1].Source != "b.csv" {
 		t.Errorf("findings are %+v", r.Findings)
 	}
-	for _, c := range []Check{&Required{Names: []string{"none"}}, &Sequence{Column: "none"}, &Balance{Left: "v", Right: "none"}, rule(t, "none > 1")} {
-		_, err := Run(context.Background(), sourcetest.Set(t, "", files), sourcetest.Reading, Options{Checks: []Check{c}})
+	for _, c := range []Check{&Required{Names: []string{"none"}}, &Sequence{Column: "none"},
+		&Balance{Left: "v", Right: "none"}, rule(t, "none > 1")} {
+		_, err := Run(context.Background(), sourcetest.Set(t, "", files), sourcetest.Reading,
+			Options{Checks: []Check{c}})
 		if unknown, ok := err.(*tally.UnknownColumnError); !ok || unknown.Column != "none" {
 			t.Errorf("%T: error %v", c, err)
 		}
@@ -335,8 +366,10 @@ func TestEveryFinding(t *testing.T) {
 	for i := range records {
 		fmt.Fprintf(&b, ",%d\n", i)
 	}
-	r := check(t, "", sourcetest.Reading, Options{Whole: true, Totals: []string{"v"}, Checks: []Check{&Required{Names: []string{"k"}}}}, map[string]string{"a.csv": b.String()})
-	if n := len(r.Findings); n != finding.Kept+1 || !r.Findings[n-1].Rest || r.Findings[n-1].Count != records-finding.Kept {
+	r := check(t, "", sourcetest.Reading, Options{Whole: true, Totals: []string{"v"},
+		Checks: []Check{&Required{Names: []string{"k"}}}}, map[string]string{"a.csv": b.String()})
+	if n := len(r.Findings); n != finding.Kept+1 || !r.Findings[n-1].Rest ||
+		r.Findings[n-1].Count != records-finding.Kept {
 		t.Fatalf("%d findings are kept one by one", n)
 	}
 	seen, ids := 0, make(map[string]bool)
@@ -361,7 +394,8 @@ func TestEveryFinding(t *testing.T) {
 func TestAnImbalanceOfOtherAmounts(t *testing.T) {
 	var ids, states []string
 	for _, file := range []string{"k,d,c\nA,10,\nA,,9\n", "k,d,c\nA,20,\nA,,19\n"} {
-		r := check(t, "", sourcetest.Reading, Options{Checks: []Check{&Balance{Left: "d", Right: "c", By: "k"}}}, map[string]string{"a.csv": file})
+		r := check(t, "", sourcetest.Reading, Options{Checks: []Check{&Balance{Left: "d", Right: "c", By: "k"}}},
+			map[string]string{"a.csv": file})
 		for _, f := range r.Findings {
 			if f.Kind == finding.Unbalanced {
 				ids, states = append(ids, f.ID), append(states, f.State)

@@ -142,7 +142,8 @@ func (c *comparison) sheet(sheet *source.Table) error {
 		if files := s.ambiguous[key]; len(files) > 0 {
 			c.run.tally.Findings.Add(finding.Finding{
 				Kind: finding.NoSource, Source: label, Order: finding.End, Line: line,
-				Message: fmt.Sprintf("declared on line %d of %s, and more than one source is called so: %s; exclude the one that is superseded", line, sheet.Name, listed(files, len(files))),
+				Message: fmt.Sprintf("declared on line %d of %s, and more than one source is called so: %s; exclude "+
+					"the one that is superseded", line, sheet.Name, listed(files, len(files))),
 			})
 			continue
 		}
@@ -152,13 +153,15 @@ func (c *comparison) sheet(sheet *source.Table) error {
 		if !here {
 			c.run.tally.Findings.Add(finding.Finding{
 				Kind: finding.NoSource, Source: label, Order: finding.End, Line: line,
-				Message: fmt.Sprintf("declared on line %d of %s, and not here; ask the branch for the file", line, sheet.Name),
+				Message: fmt.Sprintf("declared on line %d of %s, and not here; ask the branch for the file", line,
+					sheet.Name),
 			})
 			continue
 		}
 		if at, twice := before[index]; twice {
 			f := c.run.about(finding.DeclaredTwice, index)
-			f.Line, f.Message = line, fmt.Sprintf("lines %d and %d of %s both declare this source", at, line, sheet.Name)
+			f.Line, f.Message = line, fmt.Sprintf("lines %d and %d of %s both declare this source", at, line,
+				sheet.Name)
 			c.run.tally.Findings.Add(f)
 		}
 		before[index] = line
@@ -181,7 +184,8 @@ func (c *comparison) notCompared(sheet *source.Table) error {
 		}
 		c.run.tally.Findings.Add(finding.Finding{
 			Kind: finding.NotCompared, Source: sheet.Name, Order: finding.End, Column: word,
-			Message: fmt.Sprintf("no source has a column %q, so what is declared there is compared with nothing", column),
+			Message: fmt.Sprintf("no source has a column %q, so what is declared there is compared with nothing",
+				column),
 		})
 	}
 	return nil
@@ -228,17 +232,19 @@ func (c *comparison) cover(cover Cover) error {
 			return &DeclarationError{cover.Grid.Name, 0, fmt.Sprintf("no figure stands beside or below %q", label.Text)}
 		}
 	}
-	return c.compare(cover.Source, declaration{cover.Grid.Name, line, "; declared in " + cover.Grid.Name, decimal, func(word string) string {
-		return found[word].text
-	}})
+	return c.compare(cover.Source, declaration{cover.Grid.Name, line, "; declared in " + cover.Grid.Name, decimal,
+		func(word string) string {
+			return found[word].text
+		}})
 }
 
 // trailer compares with the line at the end of a source.
 func (c *comparison) trailer(index int, trailer *source.Trailer) error {
 	where := fmt.Sprintf("; declared on line %d", trailer.Line)
-	return c.compare(index, declaration{c.run.set.Sources[index].Name, trailer.Line, where, c.run.decimalOf(index), func(word string) string {
-		return trailer.Figures[word]
-	}})
+	return c.compare(index, declaration{c.run.set.Sources[index].Name, trailer.Line, where, c.run.decimalOf(index),
+		func(word string) string {
+			return trailer.Figures[word]
+		}})
 }
 
 // compare compares what is declared of a source with what was counted.
@@ -264,7 +270,8 @@ func (c *comparison) compare(index int, d declaration) error {
 		if column == "" {
 			continue
 		}
-		if err := c.compareAmount(counted, &d, finding.HashTotal, hashPrefix+column, column, counted.HashTotals[k]); err != nil {
+		if err := c.compareAmount(counted, &d, finding.HashTotal, hashPrefix+column, column,
+			counted.HashTotals[k]); err != nil {
 			return err
 		}
 	}
@@ -272,7 +279,8 @@ func (c *comparison) compare(index int, d declaration) error {
 		if column == "" {
 			continue
 		}
-		if err := c.compareAmount(counted, &d, finding.DistinctCount, distinctPrefix+column, column, amount.New(int64(counted.Distinct[k]), 0)); err != nil {
+		if err := c.compareAmount(counted, &d, finding.DistinctCount, distinctPrefix+column, column,
+			amount.New(int64(counted.Distinct[k]), 0)); err != nil {
 			return err
 		}
 	}
@@ -303,7 +311,8 @@ func (c *comparison) compareRows(counted *Row, d *declaration) error {
 	return nil
 }
 
-func (c *comparison) compareAmount(counted *Row, d *declaration, kind finding.Kind, word, column string, found amount.Amount) error {
+func (c *comparison) compareAmount(counted *Row, d *declaration, kind finding.Kind, word, column string,
+	found amount.Amount) error {
 	text := strings.TrimSpace(d.figure(word))
 	if text == "" {
 		return nil
@@ -316,7 +325,8 @@ func (c *comparison) compareAmount(counted *Row, d *declaration, kind finding.Ki
 	if off.Sign() == 0 {
 		return nil
 	}
-	if within, ok := c.run.options.Tolerance[column]; ok && kind == finding.ControlTotal && within.Cmp(off) >= 0 && within.Cmp(off.Neg()) >= 0 {
+	if within, ok := c.run.options.Tolerance[column]; ok && kind == finding.ControlTotal && within.Cmp(off) >= 0 &&
+		within.Cmp(off.Neg()) >= 0 {
 		return nil
 	}
 	f := c.run.about(kind, counted.Index)
@@ -366,7 +376,8 @@ func (c controlSheet) check() error {
 	for _, word := range []string{entityColumn, periodColumn} {
 		if c.Has(word) && !slices.Contains(c.set.Words(), word) {
 			return &DeclarationError{Sheet: c.Name, Text: fmt.Sprintf(
-				"it declares by %s, which the files' names have to tell: add ⟨name⟩, for example ⟨name⟩ '{entity}_{period}*'", word)}
+				"it declares by %s, which the files' names have to tell: add ⟨name⟩, for example ⟨name⟩ "+
+					"'{entity}_{period}*'", word)}
 		}
 	}
 	return nil

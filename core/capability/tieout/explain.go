@@ -27,9 +27,11 @@ const hintLines = 3
 func (h *hint) text(off amount.Amount) string {
 	switch {
 	case len(h.whole) > 0:
-		return fmt.Sprintf("; the amount on %s is the difference: one side of it may be missing, or be there twice", lines(h.whole))
+		return fmt.Sprintf("; the amount on %s is the difference: one side of it may be missing, or be there twice",
+			lines(h.whole))
 	case len(h.half) > 0:
-		return fmt.Sprintf("; the amount on %s is half of the difference, so it may stand on the wrong side", lines(h.half))
+		return fmt.Sprintf("; the amount on %s is half of the difference, so it may stand on the wrong side",
+			lines(h.half))
 	case off.DivisibleByNine():
 		return "; the difference is a multiple of nine, probably two digits transposed"
 	}
@@ -73,7 +75,8 @@ func (c *Balance) explain(ctx context.Context, r *run, found []imbalance) error 
 	t := tally.New(set, tally.Options{Amounts: r.amounts, Optional: r.amounts})
 	var visitors []*explainer
 	err := set.Scan(ctx, reading, func() source.Visitor {
-		v := &explainer{tally: t.Visitor(), sides: c.sides(r), by: column{name: c.By}, indices: indices, wanted: bySource, hints: make(map[*imbalance]*hint)}
+		v := &explainer{tally: t.Visitor(), sides: c.sides(r), by: column{name: c.By}, indices: indices,
+			wanted: bySource, hints: make(map[*imbalance]*hint)}
 		visitors = append(visitors, v)
 		return v
 	})

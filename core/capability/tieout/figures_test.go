@@ -29,7 +29,8 @@ func TestHashTotals(t *testing.T) {
 			for _, code := range strings.Fields(c.codes) {
 				file += code + ",\n"
 			}
-			r := check(t, "", sourcetest.Reading, Options{HashTotals: []string{"code"}}, map[string]string{"a.csv": file + " ,\n"})
+			r := check(t, "", sourcetest.Reading, Options{HashTotals: []string{"code"}},
+				map[string]string{"a.csv": file + " ,\n"})
 			if got := r.Sources[0].HashTotals[0].String(); got != c.want {
 				t.Errorf("the hash total is %s, want %s", got, c.want)
 			}
@@ -100,20 +101,28 @@ func TestWhatIsDeclaredIsChecked(t *testing.T) {
 		want    []string
 	}{
 		{"a total that nobody has named", "source,v\na,3.75\nb,4\n", Options{}, "[v] [] []", nil},
-		{"one that differs", "source,rows,v\na,2,3.70\nb,1,4\n", Options{}, "[v] [] []", []string{"stop control-total a.csv v 3.70 3.75 0.05"}},
-		{"within its tolerance", "source,rows,v\na,2,3.70\nb,1,4.05\n", Options{Tolerance: tolerance("0.05")}, "[v] [] []", nil},
-		{"just beyond its tolerance", "source,rows,v\na,2,3.70\nb,1,4.05\n", Options{Tolerance: tolerance("0.049")}, "[v] [] []", []string{
-			"stop control-total a.csv v 3.70 3.75 0.05", "stop control-total b.csv v 4.05 4.00 -0.05",
-		}},
-		{"rows within their tolerance", "source,rows\na,3\nb,3\n", Options{ToleranceRows: 1}, "[] [] []", []string{"stop row-count b.csv 3 1 -2"}},
-		{"hash totals", "source,hash_code\na,30\nb,31\n", Options{}, "[] [code] []", []string{"stop hash-total b.csv code 31 30 -1"}},
-		{"numbers of values", "source,distinct_k\na,2\nb,2\n", Options{}, "[] [] [k]", []string{"stop distinct-count b.csv k 2 1 -1"}},
-		{"a column that is the name of nothing", "source,rows,pages,hash_none\na,2,9,9\nb,1,9,9\n", Options{}, "[] [] []", []string{
-			"note not-compared sheet.csv hash_none", "note not-compared sheet.csv pages",
-		}},
-		{"a total asked for by position is not there twice", "source,v\na,3.70\nb,4\n", Options{Totals: []string{"#3"}}, "[#3] [] []", []string{
-			"stop control-total a.csv #3 3.70 3.75 0.05",
-		}},
+		{"one that differs", "source,rows,v\na,2,3.70\nb,1,4\n", Options{}, "[v] [] []",
+			[]string{"stop control-total a.csv v 3.70 3.75 0.05"}},
+		{"within its tolerance", "source,rows,v\na,2,3.70\nb,1,4.05\n", Options{Tolerance: tolerance("0.05")},
+			"[v] [] []", nil},
+		{"just beyond its tolerance", "source,rows,v\na,2,3.70\nb,1,4.05\n", Options{Tolerance: tolerance("0.049")},
+			"[v] [] []", []string{
+				"stop control-total a.csv v 3.70 3.75 0.05", "stop control-total b.csv v 4.05 4.00 -0.05",
+			}},
+		{"rows within their tolerance", "source,rows\na,3\nb,3\n", Options{ToleranceRows: 1}, "[] [] []",
+			[]string{"stop row-count b.csv 3 1 -2"}},
+		{"hash totals", "source,hash_code\na,30\nb,31\n", Options{}, "[] [code] []",
+			[]string{"stop hash-total b.csv code 31 30 -1"}},
+		{"numbers of values", "source,distinct_k\na,2\nb,2\n", Options{}, "[] [] [k]",
+			[]string{"stop distinct-count b.csv k 2 1 -1"}},
+		{"a column that is the name of nothing", "source,rows,pages,hash_none\na,2,9,9\nb,1,9,9\n", Options{},
+			"[] [] []", []string{
+				"note not-compared sheet.csv hash_none", "note not-compared sheet.csv pages",
+			}},
+		{"a total asked for by position is not there twice", "source,v\na,3.70\nb,4\n", Options{Totals: []string{"#3"}},
+			"[#3] [] []", []string{
+				"stop control-total a.csv #3 3.70 3.75 0.05",
+			}},
 		{"a column of texts declares nothing", "source,rows,code\na,2,ten\nb,1,twenty\n", Options{}, "[] [] []", nil},
 		{"blank is not declared", "source,rows,v\na,,3.75\nb,1,\n", Options{}, "[v] [] []", nil},
 	} {
@@ -142,11 +151,15 @@ func TestFiguresOnACover(t *testing.T) {
 		decimal byte
 		want    string
 	}{
-		{"to the right", [][]string{{"Number of lines", "", "12"}, {"Sum debit", "3.75"}}, '.', "map[rows:{12 1} v:{3.75 2}]"},
-		{"below", [][]string{{"Number of lines", "Sum debit:"}, {"", ""}, {"12", "3,75"}}, ',', "map[rows:{12 3} v:{3,75 3}]"},
-		{"by their own names, with a colon, in any case", [][]string{{"ROWS:", "12"}, {"v", "1.00"}}, '.', "map[rows:{12 1} v:{1.00 2}]"},
+		{"to the right", [][]string{{"Number of lines", "", "12"}, {"Sum debit", "3.75"}}, '.',
+			"map[rows:{12 1} v:{3.75 2}]"},
+		{"below", [][]string{{"Number of lines", "Sum debit:"}, {"", ""}, {"12", "3,75"}}, ',',
+			"map[rows:{12 3} v:{3,75 3}]"},
+		{"by their own names, with a colon, in any case", [][]string{{"ROWS:", "12"}, {"v", "1.00"}}, '.',
+			"map[rows:{12 1} v:{1.00 2}]"},
 		{"the right before what is below", [][]string{{"rows", "12"}, {"13"}}, '.', "map[rows:{12 1}]"},
-		{"a text to the right ends the search there", [][]string{{"rows", "see below", "99"}, {"12"}}, '.', "map[rows:{12 2} see below:{99 1}]"},
+		{"a text to the right ends the search there", [][]string{{"rows", "see below", "99"}, {"12"}}, '.',
+			"map[rows:{12 2} see below:{99 1}]"},
 		{"the first of two", [][]string{{"rows", "12"}, {"rows", "13"}}, '.', "map[rows:{12 1}]"},
 		{"no figure", [][]string{{"rows", "many"}, {"none"}}, '.', "map[]"},
 	} {
@@ -171,13 +184,16 @@ func TestCoversAreCompared(t *testing.T) {
 		}
 		return Cover{index, grid}
 	}
-	r := check(t, "", sourcetest.Reading, Options{Covers: []Cover{cover(1, []string{"rows", "1"}, []string{"v", "4,50"})}, CoveredBy: "cover", Strays: []string{"c.ctl"}}, files)
-	want := []string{"review no-declaration a.csv", "stop control-total b.csv v 4.50 4.00 -0.50", "stop no-source c.ctl"}
+	r := check(t, "", sourcetest.Reading, Options{Covers: []Cover{cover(1, []string{"rows", "1"},
+		[]string{"v", "4,50"})}, CoveredBy: "cover", Strays: []string{"c.ctl"}}, files)
+	want := []string{"review no-declaration a.csv", "stop control-total b.csv v 4.50 4.00 -0.50",
+		"stop no-source c.ctl"}
 	if got := told(r); fmt.Sprint(got) != fmt.Sprint(want) {
 		t.Errorf("findings are %q, want %q", got, want)
 	}
 	set := sourcetest.Set(t, "", files)
-	_, err := Run(t.Context(), set, sourcetest.Reading, Options{Covers: []Cover{cover(0, []string{"rows", "1"})}, Labels: []Label{{"Lines", "v"}}})
+	_, err := Run(t.Context(), set, sourcetest.Reading,
+		Options{Covers: []Cover{cover(0, []string{"rows", "1"})}, Labels: []Label{{"Lines", "v"}}})
 	if err == nil || !strings.Contains(err.Error(), `no figure stands beside or below "Lines"`) {
 		t.Errorf("error %v", err)
 	}
@@ -189,7 +205,8 @@ func TestReadRoster(t *testing.T) {
 		t.Fatal(err)
 	}
 	eskerby := roster.Entries[1]
-	for text, want := range map[string]bool{"2031-01": false, "2031-02": true, "2031-12": true, "2032-01": false, "2031Q1": false, "2031Q2": true, "2031": false} {
+	for text, want := range map[string]bool{"2031-01": false, "2031-02": true, "2031-12": true, "2032-01": false,
+		"2031Q1": false, "2031Q2": true, "2031": false} {
 		p, ok := period.Parse(text)
 		if !ok || eskerby.isDue(p) != want {
 			t.Errorf("%s is due: %v", text, !want)
@@ -229,17 +246,25 @@ func TestMatrix(t *testing.T) {
 		matrix  string
 		want    []string
 	}{
-		{"periods that came, by a roster", "{entity}_{period}*", "corvane_2031-01 corvane_2031-02 eskerby_2031-02", Options{Roster: roster},
-			"[2031-01 2031-02] Corvane[filed:1 filed:1] Eskerby[not-filed:0 filed:1]", []string{"stop not-filed Eskerby 2031-01"}},
-		{"names that write a period otherwise", "{entity}_{period}*", "corvane_203101 corvane_2031_02", Options{Periods: periods("2031-01..2031-02")},
+		{"periods that came, by a roster", "{entity}_{period}*", "corvane_2031-01 corvane_2031-02 eskerby_2031-02",
+			Options{Roster: roster},
+			"[2031-01 2031-02] Corvane[filed:1 filed:1] Eskerby[not-filed:0 filed:1]",
+			[]string{"stop not-filed Eskerby 2031-01"}},
+		{"names that write a period otherwise", "{entity}_{period}*", "corvane_203101 corvane_2031_02",
+			Options{Periods: periods("2031-01..2031-02")},
 			"[2031-01 2031-02] corvane[filed:1 filed:1]", nil},
 		{"twice", "{entity}_{period}*", "corvane_2031-01 corvane_2031-01x", Options{Periods: periods("2031-01")},
-			"[2031-01] corvane[filed-twice:2]", []string{"stop filed-twice corvane_2031-01.csv corvane_2031-01.csv, corvane_2031-01x.csv"}},
-		{"quarters and weeks", "{entity}_{period}*", "corvane_2031Q1 corvane_2031-W05", Options{Periods: append(periods("2031Q1"), periods("2031-W05..2031-W06")...)},
-			"[2031Q1 2031-W05 2031-W06] corvane[filed:1 filed:1 not-filed:0]", []string{"stop not-filed corvane 2031-W06"}},
+			"[2031-01] corvane[filed-twice:2]",
+			[]string{"stop filed-twice corvane_2031-01.csv corvane_2031-01.csv, corvane_2031-01x.csv"}},
+		{"quarters and weeks", "{entity}_{period}*", "corvane_2031Q1 corvane_2031-W05",
+			Options{Periods: append(periods("2031Q1"), periods("2031-W05..2031-W06")...)},
+			"[2031Q1 2031-W05 2031-W06] corvane[filed:1 filed:1 not-filed:0]",
+			[]string{"stop not-filed corvane 2031-W06"}},
 		{"without periods in the names", "{entity}*", "corvane gorse", Options{Roster: roster},
-			"[] Corvane[filed:1] Eskerby[not-filed:0] gorse[not-on-roster:1]", []string{"stop not-filed Eskerby", "review not-on-roster gorse.csv"}},
-		{"a period that nobody asked for", "{entity}_{period}*", "corvane_2031-01 corvane_2031-05", Options{Periods: periods("2031-01")},
+			"[] Corvane[filed:1] Eskerby[not-filed:0] gorse[not-on-roster:1]",
+			[]string{"stop not-filed Eskerby", "review not-on-roster gorse.csv"}},
+		{"a period that nobody asked for", "{entity}_{period}*", "corvane_2031-01 corvane_2031-05",
+			Options{Periods: periods("2031-01")},
 			"[2031-01 2031-05] corvane[filed:1 not-on-roster:1]", []string{"review not-on-roster corvane_2031-05.csv"}},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
@@ -265,7 +290,8 @@ func TestMatrix(t *testing.T) {
 		})
 	}
 	for _, options := range []Options{{Roster: roster}, {Periods: periods("2031-01")}} {
-		if _, err := Run(t.Context(), sourcetest.Set(t, "", map[string]string{"a.csv": file}), sourcetest.Reading, options); err == nil {
+		if _, err := Run(t.Context(), sourcetest.Set(t, "", map[string]string{"a.csv": file}), sourcetest.Reading,
+			options); err == nil {
 			t.Error("without entities there is a matrix")
 		}
 	}

@@ -31,7 +31,8 @@ func (c *InsidePeriod) Columns() []string { return []string{c.Column} }
 // Amounts returns nothing.
 func (c *InsidePeriod) Amounts() []string { return nil }
 
-var errNoPeriods = errors.New("the files' names have to tell the period: add ⟨name⟩, for example ⟨name⟩ '{entity}_{period}*'")
+var errNoPeriods = errors.New("the files' names have to tell the period: add ⟨name⟩, for example ⟨name⟩ " +
+	"'{entity}_{period}*'")
 
 func (c *InsidePeriod) watch(r *run) watcher {
 	w := &insideWatcher{run: r, column: column{name: c.Column}, source: -1}
@@ -119,7 +120,8 @@ func (w *insideWatcher) isCut(day int) bool {
 
 func (w *insideWatcher) tell(b *source.Batch, v *tally.Visitor, i int, found, message string) {
 	f := w.run.finding(finding.OutsidePeriod, b, v.Row(i))
-	f.Column, f.Expected, f.Found, f.Amount, f.Totals = b.Head.Layout.Columns[w.column.in(b)], w.period.String(), found, w.run.money(v, i), w.run.totals(v, i)
+	f.Column, f.Expected, f.Found, f.Amount, f.Totals = b.Head.Layout.Columns[w.column.in(b)], w.period.String(), found,
+		w.run.money(v, i), w.run.totals(v, i)
 	f.Message = message
 	v.Findings.Add(f)
 }
@@ -141,7 +143,8 @@ func (c *InsidePeriod) finish(_ context.Context, r *run) error {
 		sum, to := all[from].value, from+1
 		for ; to < len(all) && all[to].index == all[from].index; to++ {
 			next := all[to].value
-			sum = cutWeek{sum.count + next.count, min(sum.line, next.line), min(sum.first, next.first), max(sum.last, next.last)}
+			sum = cutWeek{sum.count + next.count, min(sum.line, next.line), min(sum.first, next.first),
+				max(sum.last, next.last)}
 		}
 		f := r.about(finding.OutsidePeriod, all[from].index)
 		f.Column, f.Line, f.Count, f.Key = c.Column, sum.line, sum.count, "week at the border"
@@ -150,7 +153,8 @@ func (c *InsidePeriod) finish(_ context.Context, r *run) error {
 		if sum.last > sum.first {
 			f.Found += " to " + date.String(sum.last)
 		}
-		f.Message = fmt.Sprintf("%s in the week that the border of %s cuts (%s); the other file may have that week, too",
+		f.Message = fmt.Sprintf("%s in the week that the border of %s cuts (%s); the other file may have that week, "+
+			"too",
 			words.Count(sum.count, "record"), f.Expected, f.Found)
 		r.tally.Findings.Add(f)
 		from = to

@@ -47,22 +47,28 @@ func (r *Request) Options() option.List {
 		{Word: "total", Value: &r.Totals, Columns: option.DataColumns, Meaning: "columns to add up"},
 		{Word: "hash-total", Value: &r.HashTotals, Columns: option.DataColumns,
 			Meaning: "columns of codes whose numbers are added up, blanks and letters left out"},
-		{Word: "distinct", Value: &r.Distinct, Columns: option.DataColumns, Meaning: "columns whose different values are counted"},
+		{Word: "distinct", Value: &r.Distinct, Columns: option.DataColumns,
+			Meaning: "columns whose different values are counted"},
 		{Word: "declared", Value: &r.Declared, File: option.Read, Path: besideUnlessPattern,
 			Meaning: "what the branches declared: the control sheet, or as '{source}.ctl' a file beside each source"},
 		{Word: "declared-rename", Value: &r.DeclaredRename,
-			Meaning: "give columns of the control sheet the names that are read, e.g. 'Number of entries=rows,Sum debit=debit'"},
+			Meaning: "give columns of the control sheet the names that are read, e.g. 'Number of entries=rows,Sum " +
+				"debit=debit'"},
 		{Word: "declared-label", Value: &r.DeclaredLabels,
-			Meaning: "labels used on covering sheets and in files beside a source, e.g. 'Number of lines=rows,Sum debit=debit'"},
-		{Word: "tolerance", Value: &r.Tolerance, Meaning: "by how much totals may differ from what is declared, e.g. debit=0.05"},
-		{Word: "tolerance-rows", Value: &r.ToleranceRows, Meaning: "by how many rows counts may differ from what is declared"},
+			Meaning: "labels used on covering sheets and in files beside a source, e.g. 'Number of lines=rows,Sum " +
+				"debit=debit'"},
+		{Word: "tolerance", Value: &r.Tolerance,
+			Meaning: "by how much totals may differ from what is declared, e.g. debit=0.05"},
+		{Word: "tolerance-rows", Value: &r.ToleranceRows,
+			Meaning: "by how many rows counts may differ from what is declared"},
 		{Word: "roster", Value: &r.Roster, File: option.Read,
 			Meaning: "who has to file: a file with the column entity, and if need be from and until"},
 		{Word: "roster-rename", Value: &r.RosterRename,
 			Meaning: "give columns of the roster the names that are read, e.g. 'Company=entity'"},
 		{Word: "periods", Value: &r.Periods,
 			Meaning: "for which periods, e.g. 2031-01..2031-03, 2031Q1 or 2031-W05 (those that came)"},
-		{Word: "balance", Value: &r.Balance, Meaning: "totals that must be equal in each source, e.g. debit=credit, or amount=0"},
+		{Word: "balance", Value: &r.Balance,
+			Meaning: "totals that must be equal in each source, e.g. debit=credit, or amount=0"},
 		{Word: "balance-by", Value: &r.BalanceBy, Columns: option.DataColumns,
 			Meaning: "the column within whose values they must be equal, too, such as a document's number"},
 		{Word: "sequence", Value: &r.Sequence, Columns: option.DataColumns,
@@ -104,9 +110,11 @@ func besideInAllowed(text string, beside func(string) string) string {
 // themselves, 0 for the point. An error is an *option.Error, or says what is wrong in a file.
 func (r *Request) Read(ctx context.Context, set *source.Set, reading source.Reading, decimal byte) (Options, error) {
 	q := &requestReader{Request: r, set: set, reading: reading, decimal: decimal}
-	q.options = Options{Totals: r.Totals, HashTotals: r.HashTotals, Distinct: r.Distinct, ToleranceRows: r.ToleranceRows}
+	q.options = Options{Totals: r.Totals, HashTotals: r.HashTotals, Distinct: r.Distinct,
+		ToleranceRows: r.ToleranceRows}
 	for _, read := range []func(context.Context) error{
-		q.columns, q.tolerance, q.labels, q.declared, q.covers, q.roster, q.periods, q.needWords, q.balance, q.perRecord, q.allowed, q.rules,
+		q.columns, q.tolerance, q.labels, q.declared, q.covers, q.roster, q.periods, q.needWords, q.balance,
+		q.perRecord, q.allowed, q.rules,
 	} {
 		if err := read(ctx); err != nil {
 			return q.options, err
@@ -176,8 +184,9 @@ func (q *requestReader) labels(context.Context) error {
 		q.options.Labels = append(q.options.Labels, Label{Text: label, Figure: figure})
 	}
 	if len(q.DeclaredLabels) > 0 && !isBeside(q.Declared) && !q.hasCovers() {
-		return option.Errorf("declared-label", "it says what a covering sheet or a file beside a source calls its figures; "+
-			"add ⟨declared-sheet⟩ NAME, or ⟨declared⟩ '{source}.ctl'")
+		return option.Errorf("declared-label",
+			"it says what a covering sheet or a file beside a source calls its figures; "+
+				"add ⟨declared-sheet⟩ NAME, or ⟨declared⟩ '{source}.ctl'")
 	}
 	return nil
 }
@@ -195,8 +204,9 @@ func (q *requestReader) hasCovers() bool {
 func (q *requestReader) declared(ctx context.Context) (err error) {
 	switch {
 	case len(q.DeclaredRename) > 0 && (isBeside(q.Declared) || q.Declared == ""):
-		return option.Errorf("declared-rename", "it speaks of the columns of a control sheet, and ⟨declared⟩ names none; "+
-			"for figures beside or in a source there is ⟨declared-label⟩")
+		return option.Errorf("declared-rename",
+			"it speaks of the columns of a control sheet, and ⟨declared⟩ names none; "+
+				"for figures beside or in a source there is ⟨declared-label⟩")
 	case isBeside(q.Declared):
 		return q.besideSources()
 	case q.Declared != "":
@@ -310,7 +320,8 @@ func (q *requestReader) readAllowed(ctx context.Context, text string) (*Allowed,
 	q.set.LeaveOut("a list of what is allowed", file)
 	at, ok := table.Layout.Find(from)
 	if !ok {
-		return nil, fmt.Errorf("%s has no column %q; there is: %s", file, from, strings.Join(table.Layout.Columns, ", "))
+		return nil, fmt.Errorf("%s has no column %q; there is: %s", file, from,
+			strings.Join(table.Layout.Columns, ", "))
 	}
 	allowed := &Allowed{Column: column, List: file}
 	for _, row := range table.Rows {
@@ -322,7 +333,8 @@ func (q *requestReader) readAllowed(ctx context.Context, text string) (*Allowed,
 func (q *requestReader) rules(context.Context) error {
 	if len(q.RuleNames) > len(q.Rules) {
 		last := q.RuleNames[len(q.RuleNames)-1]
-		return option.Wrong("rule-name", fmt.Sprintf("%q", last), "there are %d names for %d rules", len(q.RuleNames), len(q.Rules))
+		return option.Wrong("rule-name", fmt.Sprintf("%q", last), "there are %d names for %d rules", len(q.RuleNames),
+			len(q.Rules))
 	}
 	for i, text := range q.Rules {
 		x, err := expression.ParseCondition(text, "debit <= 50000")

@@ -36,7 +36,8 @@ type Entry struct {
 // until.
 func ReadRoster(table *source.Table) (*Roster, error) {
 	if !table.Has(entityColumn) {
-		return nil, fmt.Errorf("%s: a roster needs the column %q; there is: %s", table.Name, entityColumn, strings.Join(table.Layout.Columns, ", "))
+		return nil, fmt.Errorf("%s: a roster needs the column %q; there is: %s", table.Name, entityColumn,
+			strings.Join(table.Layout.Columns, ", "))
 	}
 	const fromColumn, untilColumn = "from", "until"
 	roster := &Roster{Name: table.Name}
@@ -52,7 +53,8 @@ func ReadRoster(table *source.Table) (*Roster, error) {
 			return nil, fmt.Errorf("%s line %d: there is no entity", table.Name, entry.Line)
 		}
 		if line, twice := seen[fold(entry.Entity)]; twice {
-			return nil, fmt.Errorf("%s line %d: %s stands on line %d already", table.Name, entry.Line, entry.Entity, line)
+			return nil, fmt.Errorf("%s line %d: %s stands on line %d already", table.Name, entry.Line, entry.Entity,
+				line)
 		}
 		seen[fold(entry.Entity)] = entry.Line
 		for _, end := range []struct {
@@ -66,7 +68,8 @@ func ReadRoster(table *source.Table) (*Roster, error) {
 			}
 			var ok bool
 			if *end.period, ok = period.Parse(text); !ok {
-				return nil, fmt.Errorf("%s line %d: %s is %q, which is no period such as 2031-01, 2031Q1 or 2031-W05", table.Name, entry.Line, end.column, text)
+				return nil, fmt.Errorf("%s line %d: %s is %q, which is no period such as 2031-01, 2031Q1 or 2031-W05",
+					table.Name, entry.Line, end.column, text)
 			}
 			*end.has = true
 		}
@@ -121,7 +124,8 @@ type MatrixCell struct {
 	indices []int
 }
 
-var errNoEntities = errors.New("the files' names have to tell the entity: add ⟨name⟩, for example ⟨name⟩ '{entity}_{period}*'")
+var errNoEntities = errors.New("the files' names have to tell the entity: add ⟨name⟩, for example ⟨name⟩ " +
+	"'{entity}_{period}*'")
 
 // matrix finds out who has filed, and tells who has not, who has twice, and
 // whose file nobody expects.
@@ -129,7 +133,8 @@ func (r *run) matrix(rows []Row) (*Matrix, error) {
 	if !slices.Contains(r.set.Words(), entityColumn) {
 		return nil, errNoEntities
 	}
-	g := &gathering{run: r, cells: make(map[filing]*MatrixCell), names: make(map[string]string), twice: make(map[int]bool)}
+	g := &gathering{run: r, cells: make(map[filing]*MatrixCell), names: make(map[string]string),
+		twice: make(map[int]bool)}
 	for _, filing := range tally.Filings(r.set, func(i int) bool { return !r.isGone(i) && !r.set.IsPassedOver(i) }) {
 		for _, i := range filing.Sources {
 			g.twice[i] = !filing.Parts
@@ -278,7 +283,8 @@ func (g *gathering) cell(e *Entry, p period.Period, due, onRoster bool) MatrixCe
 	case !onRoster:
 		f.Message = fmt.Sprintf("%s is not on %s%s", e.Entity, g.run.options.Roster.Name, g.meant(e.Entity))
 	case g.run.options.Roster != nil && !e.isDue(p):
-		f.Message = fmt.Sprintf("%s does not have to file for %s, says line %d of %s", e.Entity, nameOf(p), e.Line, g.run.options.Roster.Name)
+		f.Message = fmt.Sprintf("%s does not have to file for %s, says line %d of %s", e.Entity, nameOf(p), e.Line,
+			g.run.options.Roster.Name)
 	default:
 		f.Message = fmt.Sprintf("the period is not one of those asked for, which are %s", g.asked())
 		if p == noPeriod {

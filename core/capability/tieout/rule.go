@@ -30,7 +30,8 @@ func (c *Rule) Columns() []string { return nil }
 func (c *Rule) Amounts() []string { return nil }
 
 func (c *Rule) watch(r *run) watcher {
-	w := &ruleWatcher{run: r, check: c, scratch: make([][]byte, len(c.Expression.Columns)), missed: make(map[string]bool)}
+	w := &ruleWatcher{run: r, check: c, scratch: make([][]byte, len(c.Expression.Columns)),
+		missed: make(map[string]bool)}
 	for _, name := range c.Expression.Columns {
 		w.columns = append(w.columns, column{name: name})
 	}
@@ -68,7 +69,8 @@ func (w *ruleWatcher) bind(b *source.Batch) []int {
 	at := make([]int, len(w.columns))
 	n := len(at)
 	w.record = expression.Record{
-		Decimal: b.Decimal, Texts: make([][]byte, n), Plain: make([]bool, n), Orders: make([]date.Order, n), Lacks: make([]bool, n),
+		Decimal: b.Decimal, Texts: make([][]byte, n), Plain: make([]bool, n), Orders: make([]date.Order, n),
+		Lacks: make([]bool, n),
 	}
 	for k := range w.columns {
 		at[k] = w.columns[k].in(b)

@@ -276,7 +276,8 @@ func (c *Sequence) tellSource(r *run, index int, parts []sourceEntry[numbers], j
 	if n.without > 0 {
 		f := r.about(finding.SequenceGap, index)
 		f.Column, f.Line, f.Count, f.Key = c.Column, n.withoutLine, n.without, "without a number"
-		f.Message = fmt.Sprintf("%s without a number in %s, first on this line", words.Count(n.without, "record"), c.Column)
+		f.Message = fmt.Sprintf("%s without a number in %s, first on this line", words.Count(n.without, "record"),
+			c.Column)
 		r.tally.Findings.Add(f)
 	}
 	if n.lines == 0 || 2*n.lines >= n.runs {
@@ -293,7 +294,8 @@ func (c *Sequence) tellSource(r *run, index int, parts []sourceEntry[numbers], j
 	f := r.about(finding.SequenceRepeat, index)
 	f.Column, f.Line, f.Count = c.Column, n.again[0].line, n.lines
 	f.Found = strings.Join(texts, ", ")
-	f.Message = fmt.Sprintf("%s on neighbouring records, while most numbers stand on one: %s", words.Count(n.lines, "number"), listed(texts, n.lines))
+	f.Message = fmt.Sprintf("%s on neighbouring records, while most numbers stand on one: %s",
+		words.Count(n.lines, "number"), listed(texts, n.lines))
 	r.tally.Findings.Add(f)
 }
 
@@ -377,7 +379,8 @@ func (s *sweep) end() {
 	}
 	name := string(s.series[itemScope : len(s.series)-1])
 	s.tell(finding.SequenceGap, &s.gaps, name, func(n, which string) string {
-		return fmt.Sprintf("%s between %s%0*d and %s%0*d: %s", n+" missing", name, s.digits, s.first, name, s.digits, s.last, which)
+		return fmt.Sprintf("%s between %s%0*d and %s%0*d: %s", n+" missing", name, s.digits, s.first, name, s.digits,
+			s.last, which)
 	})
 	s.tell(finding.SequenceRepeat, &s.repeats, name, func(n, which string) string {
 		return fmt.Sprintf("%s a second time in another place: %s", n, which)

@@ -178,7 +178,8 @@ func (j *Job) Close() error {
 func (r *run) result(f *figures) (*Result, error) {
 	f.settle(r)
 	result := &Result{
-		Proof: r.tally.Proof, Columns: f.totals, HashTotals: f.hashes.names, Distinct: f.distinct.names, findings: &r.tally.Findings,
+		Proof: r.tally.Proof, Columns: f.totals, HashTotals: f.hashes.names, Distinct: f.distinct.names,
+		findings: &r.tally.Findings,
 	}
 	running := make([]amount.Sum, len(r.amounts))
 	for i := range r.tally.Sources {
@@ -186,7 +187,8 @@ func (r *run) result(f *figures) (*Result, error) {
 			continue
 		}
 		counted := &r.tally.Sources[i]
-		row := Row{Index: i, Rows: counted.Read, Suspense: counted.Suspense, Dropped: counted.Dropped, Left: counted.Left}
+		row := Row{Index: i, Rows: counted.Read, Suspense: counted.Suspense, Dropped: counted.Dropped,
+			Left: counted.Left}
 		for k := range counted.Totals {
 			running[k].Merge(&counted.Totals[k])
 			if k < len(f.totals) {

@@ -54,7 +54,8 @@ func TestTotals(t *testing.T) {
 	for _, s := range r.Sources {
 		got = append(got, fmt.Sprintf("%d: %d rows %v running %v", s.Index, s.Rows, s.Totals, s.Running))
 	}
-	want := []string{"0: 1 rows [-0.3 5] running [-0.3 5]", "1: 2 rows [0.30 3] running [0.00 8]", "2: 1 rows [99 99] running [99.00 107]"}
+	want := []string{"0: 1 rows [-0.3 5] running [-0.3 5]", "1: 2 rows [0.30 3] running [0.00 8]",
+		"2: 1 rows [99 99] running [99.00 107]"}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("sources are %q, want %q", got, want)
 	}
@@ -64,7 +65,9 @@ func TestTotals(t *testing.T) {
 }
 
 func TestLargestAndSmallest(t *testing.T) {
-	r, err := tieOut(t, "", "", []string{"v"}, map[string]string{"a.csv": "v,w\n5,1\n", "b.csv": "v,w\n-7,1\n", "c.csv": "v,w\n5.00,1\n", "d.csv": "v,w\n,1\n"})
+	r, err := tieOut(t, "", "", []string{"v"},
+		map[string]string{"a.csv": "v,w\n5,1\n", "b.csv": "v,w\n-7,1\n", "c.csv": "v,w\n5.00,1\n",
+			"d.csv": "v,w\n,1\n"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -75,7 +78,8 @@ func TestLargestAndSmallest(t *testing.T) {
 		}
 		return strings.Join(indexes, " ")
 	}
-	for n, want := range map[int][2]string{1: {"0", "1"}, 2: {"0 2", "1 3"}, 4: {"0 2 3 1", "1 3 0 2"}, 9: {"0 2 3 1", "1 3 0 2"}} {
+	for n, want := range map[int][2]string{1: {"0", "1"}, 2: {"0 2", "1 3"}, 4: {"0 2 3 1", "1 3 0 2"},
+		9: {"0 2 3 1", "1 3 0 2"}} {
 		if got := [2]string{order(r.Largest(n)), order(r.Smallest(n))}; got != want {
 			t.Errorf("the %d largest and smallest are %q, want %q", n, got, want)
 		}
@@ -93,16 +97,27 @@ func TestDeclared(t *testing.T) {
 		{"all agrees", "", "source,rows,v\na_2031-01.csv,2,4\nb_2031-01,2,10.00\n", nil},
 		{"rows in suspense count as arrived", "", "source,rows\na_2031-01,2\nb_2031-01,2\n", nil},
 		{"what is blank is not declared", "", "source,rows,v\na_2031-01,,\nb_2031-01,2,\n", nil},
-		{"a row is missing", "", "source,rows\na_2031-01,3\nb_2031-01,2\n", []string{"stop row-count a_2031-01.csv 3 2 -1"}},
-		{"a row too many", "", "source,rows\na_2031-01,\"1\"\nb_2031-01,2\n", []string{"stop row-count a_2031-01.csv 1 2 1"}},
-		{"a total differs", "", "source,v\na_2031-01,4.90\nb_2031-01,10\n", []string{"stop control-total a_2031-01.csv v 4.90 4.00 -0.90"}},
-		{"a source that nobody declared", "", "source,rows\na_2031-01,2\n", []string{"review no-declaration b_2031-01.csv"}},
-		{"declared and not here", "", "source,rows\na_2031-01,2\nb_2031-01,2\nc_2031-01,9\n", []string{"stop no-source c_2031-01"}},
-		{"declared twice", "", "source,rows\na_2031-01,2\nb_2031-01,2\na_2031-01.csv,2\n", []string{"stop declared-twice a_2031-01.csv"}},
-		{"by entity and period", "{entity}_{period}", "period,entity,v\n2031-01,a,4\n2031-01,b,9\n", []string{"stop control-total b_2031-01.csv v 9 10 1"}},
-		{"by entity alone", "{entity}_{period}", "entity,rows\na,2\nb,1\n", []string{"stop row-count b_2031-01.csv 1 2 1"}},
-		{"by source on one line and by entity on the next", "{entity}_{period}", "source,entity,period,rows\na_2031-01.csv,,,3\n,b,2031-01,2\n", []string{"stop row-count a_2031-01.csv 3 2 -1"}},
-		{"another month is not here", "{entity}_{period}", "entity,period,rows\na,2031-01,2\nb,2031-01,2\na,2031-02,5\n", []string{"stop no-source a 2031-02"}},
+		{"a row is missing", "", "source,rows\na_2031-01,3\nb_2031-01,2\n",
+			[]string{"stop row-count a_2031-01.csv 3 2 -1"}},
+		{"a row too many", "", "source,rows\na_2031-01,\"1\"\nb_2031-01,2\n",
+			[]string{"stop row-count a_2031-01.csv 1 2 1"}},
+		{"a total differs", "", "source,v\na_2031-01,4.90\nb_2031-01,10\n",
+			[]string{"stop control-total a_2031-01.csv v 4.90 4.00 -0.90"}},
+		{"a source that nobody declared", "", "source,rows\na_2031-01,2\n",
+			[]string{"review no-declaration b_2031-01.csv"}},
+		{"declared and not here", "", "source,rows\na_2031-01,2\nb_2031-01,2\nc_2031-01,9\n",
+			[]string{"stop no-source c_2031-01"}},
+		{"declared twice", "", "source,rows\na_2031-01,2\nb_2031-01,2\na_2031-01.csv,2\n",
+			[]string{"stop declared-twice a_2031-01.csv"}},
+		{"by entity and period", "{entity}_{period}", "period,entity,v\n2031-01,a,4\n2031-01,b,9\n",
+			[]string{"stop control-total b_2031-01.csv v 9 10 1"}},
+		{"by entity alone", "{entity}_{period}", "entity,rows\na,2\nb,1\n",
+			[]string{"stop row-count b_2031-01.csv 1 2 1"}},
+		{"by source on one line and by entity on the next", "{entity}_{period}",
+			"source,entity,period,rows\na_2031-01.csv,,,3\n,b,2031-01,2\n",
+			[]string{"stop row-count a_2031-01.csv 3 2 -1"}},
+		{"another month is not here", "{entity}_{period}",
+			"entity,period,rows\na,2031-01,2\nb,2031-01,2\na,2031-02,5\n", []string{"stop no-source a 2031-02"}},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			r, err := tieOut(t, c.pattern, c.sheet, []string{"v"}, files)
@@ -143,7 +158,8 @@ func TestSheetsThatCannotBeUsed(t *testing.T) {
 }
 
 func TestADifferenceOfNinesHintsAtSwappedDigits(t *testing.T) {
-	r, err := tieOut(t, "", "source,v\na,54.00\nb,10.00\n", []string{"v"}, map[string]string{"a.csv": "v,w\n45.00,1\n", "b.csv": "v,w\n11.00,1\n"})
+	r, err := tieOut(t, "", "source,v\na,54.00\nb,10.00\n", []string{"v"},
+		map[string]string{"a.csv": "v,w\n45.00,1\n", "b.csv": "v,w\n11.00,1\n"})
 	if err != nil {
 		t.Fatal(err)
 	}

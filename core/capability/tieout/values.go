@@ -112,7 +112,8 @@ func (w *allowedWatcher) batch(b *source.Batch, v *tally.Visitor) error {
 			continue
 		}
 		f := w.run.finding(finding.NotAllowed, b, row)
-		f.Column, f.Found, f.Amount, f.Totals = b.Head.Layout.Columns[at], string(value), w.run.money(v, i), w.run.totals(v, i)
+		f.Column, f.Found, f.Amount, f.Totals = b.Head.Layout.Columns[at], string(value), w.run.money(v, i),
+			w.run.totals(v, i)
 		f.Message = fmt.Sprintf("%q is not in %s%s", f.Found, w.check.List, w.meant(f.Found))
 		v.Findings.Add(f)
 	}

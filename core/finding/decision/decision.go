@@ -69,7 +69,8 @@ func About(f *finding.Finding, verdict Verdict, reason, user string, now time.Ti
 
 // Columns are the columns of the file. The seal is the beginning of the SHA-256
 // of the line before, seal included, and the line up to its seal.
-var Columns = []string{"time", "user", "decision", "reason", "id", "kind", "source", "line", "amount", "state", "dropped", "seal"}
+var Columns = []string{"time", "user", "decision", "reason", "id", "kind", "source", "line", "amount", "state",
+	"dropped", "seal"}
 
 // BrokenError is a file of decisions that is not as it was written.
 type BrokenError struct {
@@ -79,7 +80,8 @@ type BrokenError struct {
 }
 
 func (e *BrokenError) Error() string {
-	return fmt.Sprintf("%s line %d: %s; nothing was changed. Put the file back as it was, from a copy or by taking off what was added, and decide again", e.Path, e.Line, e.Reason)
+	return fmt.Sprintf("%s line %d: %s; nothing was changed. Put the file back as it was, from a copy or by taking "+
+		"off what was added, and decide again", e.Path, e.Line, e.Reason)
 }
 
 // verbs say what became of a finding.
@@ -148,7 +150,8 @@ func parse(path string, data []byte) (*Log, error) {
 			return fail("the last line is torn: it does not end")
 		case !log.hasHeader:
 			if !slices.Equal(fields, Columns) {
-				return fail(fmt.Sprintf("the header is not that of a file of decisions, which is %s", strings.Join(Columns, ",")))
+				return fail(fmt.Sprintf("the header is not that of a file of decisions, which is %s",
+					strings.Join(Columns, ",")))
 			}
 			log.hasHeader = true
 		default:
@@ -317,7 +320,8 @@ func bodyOf(d Decision) ([]byte, error) {
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
 	err := w.Write([]string{
-		d.Time.UTC().Format(time.RFC3339), lineBreaks.Replace(d.User), string(d.Verdict), lineBreaks.Replace(d.Reason), d.ID, string(d.Kind),
+		d.Time.UTC().Format(time.RFC3339), lineBreaks.Replace(d.User), string(d.Verdict), lineBreaks.Replace(d.Reason),
+		d.ID, string(d.Kind),
 		lineBreaks.Replace(d.Source), line, lineBreaks.Replace(d.Amount), d.State, dropped, "",
 	})
 	w.Flush()
@@ -342,7 +346,8 @@ func (l *Log) Of(id string) (Decision, bool) {
 // Has tells whether the last decision about a finding says the same as another one.
 func (l *Log) Has(d Decision) bool {
 	last, ok := l.Of(d.ID)
-	return ok && last.Verdict == d.Verdict && last.Reason == lineBreaks.Replace(d.Reason) && last.State == d.State && slices.Equal(last.Dropped, d.Dropped)
+	return ok && last.Verdict == d.Verdict && last.Reason == lineBreaks.Replace(d.Reason) && last.State == d.State &&
+		slices.Equal(last.Dropped, d.Dropped)
 }
 
 // Settle marks a finding that was accepted. Where it has changed since, the
@@ -359,7 +364,8 @@ func (l *Log) Settle(f *finding.Finding) {
 	if d.Verdict == Drop {
 		return // what is left out is told where it is, and this is about what is left
 	}
-	f.Lapsed = fmt.Sprintf(verbs[d.Verdict]+" by %s on %s (%s), and changed since, so that does not hold any more", d.User, d.Time.Format(time.DateOnly), d.Reason)
+	f.Lapsed = fmt.Sprintf(verbs[d.Verdict]+" by %s on %s (%s), and changed since, so that does not hold any more",
+		d.User, d.Time.Format(time.DateOnly), d.Reason)
 	if amount, _ := f.Money(); d.Amount != "" && d.Amount != amount {
 		f.Lapsed += "; it was " + d.Amount
 	}

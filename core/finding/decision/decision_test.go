@@ -16,7 +16,8 @@ import (
 var noon = time.Date(2031, 4, 2, 12, 0, 0, 0, time.UTC)
 
 func short(amount string) *finding.Finding {
-	return found(finding.Finding{Kind: finding.ControlTotal, Source: "corvane.csv", Column: "debit", Difference: amount})
+	return found(finding.Finding{Kind: finding.ControlTotal, Source: "corvane.csv", Column: "debit",
+		Difference: amount})
 }
 
 // found is a finding as a list gives it.
@@ -55,7 +56,8 @@ func TestADecisionHoldsWhileItsFindingIsTheSame(t *testing.T) {
 	if f := settled(t, path, short("2.00")); !f.Stops() || !strings.Contains(f.Lapsed, "it was 1.00") {
 		t.Errorf("another amount is accepted, or its lapse not told: %q", f.Lapsed)
 	}
-	other := found(finding.Finding{Kind: finding.ControlTotal, Source: "dunmarrow.csv", Column: "debit", Difference: "1.00"})
+	other := found(finding.Finding{Kind: finding.ControlTotal, Source: "dunmarrow.csv", Column: "debit",
+		Difference: "1.00"})
 	if f := settled(t, path, other); !f.Stops() || f.Lapsed != "" {
 		t.Error("the decision counts for another source")
 	}
@@ -73,7 +75,8 @@ func TestTheLastDecisionCounts(t *testing.T) {
 		t.Error("what was reopened does not stop")
 	}
 	log, err := Read(path)
-	if err != nil || len(log.Decisions) != 3 || log.Decisions[0].Reason != "first" || !log.Decisions[0].Time.Equal(noon) {
+	if err != nil || len(log.Decisions) != 3 || log.Decisions[0].Reason != "first" ||
+		!log.Decisions[0].Time.Equal(noon) {
 		t.Errorf("the file has %+v, %v", log, err)
 	}
 }
@@ -93,7 +96,8 @@ func TestAChangedFileIsAnError(t *testing.T) {
 			t.Fatal(err)
 		}
 		var refused *BrokenError
-		if err := Append(path, []Decision{About(short("1.00"), Accept, "third", "anna", noon)}); !errors.As(err, &refused) {
+		if err := Append(path, []Decision{About(short("1.00"), Accept, "third", "anna", noon)}); !errors.As(err,
+			&refused) {
 			t.Fatalf("%s: error %v", what, err)
 		}
 		if after, err := os.ReadFile(path); err != nil || string(after) != string(data) {
@@ -131,9 +135,11 @@ func FuzzLog(f *testing.F) {
 	f.Add(" ", "\x00\xff", "", -1, ",")
 	f.Add("\r", "a\r\r\nb\n\r", "\r\n", 3, "1\r2")
 	f.Fuzz(func(t *testing.T, user, reason, source string, line int, amount string) {
-		d := Decision{Time: noon, User: user, Verdict: Accept, Reason: reason, ID: "abcdefgh", Kind: finding.RowCount, Source: source, Line: max(0, line), Amount: amount, State: "0"}
+		d := Decision{Time: noon, User: user, Verdict: Accept, Reason: reason, ID: "abcdefgh", Kind: finding.RowCount,
+			Source: source, Line: max(0, line), Amount: amount, State: "0"}
 		if line%2 == 0 {
-			d.Verdict, d.Dropped = Drop, []Dropped{{Source: strings.ToValidUTF8(source, "?"), Line: max(0, line), Print: "00f1"}, {Source: "b.csv", Sheet: "S 1", Print: "22"}}
+			d.Verdict, d.Dropped = Drop, []Dropped{{Source: strings.ToValidUTF8(source, "?"), Line: max(0, line),
+				Print: "00f1"}, {Source: "b.csv", Sheet: "S 1", Print: "22"}}
 		}
 		var data []byte // of the file
 		for range 2 {
@@ -190,7 +196,9 @@ func TestDecidingTogether(t *testing.T) {
 func TestDecidingAboutDoubles(t *testing.T) {
 	double := func(print string) *finding.Finding {
 		var l finding.List
-		l.Add(finding.Finding{Kind: finding.SameFile, Source: "a.csv", Message: "twice", Places: []finding.Place{{Letter: "A", Source: "a.csv", Print: "1"}, {Letter: "B", Source: "b.csv", Print: print}}})
+		l.Add(finding.Finding{Kind: finding.SameFile, Source: "a.csv", Message: "twice",
+			Places: []finding.Place{{Letter: "A", Source: "a.csv", Print: "1"},
+				{Letter: "B", Source: "b.csv", Print: print}}})
 		all := l.All()
 		return &all[0]
 	}
@@ -213,7 +221,8 @@ func TestDecidingAboutDoubles(t *testing.T) {
 		if (other.Accepted != "") != c.accepted || (other.Lapsed != "") != c.lapsed {
 			t.Errorf("%s: of what has changed it says %q and %q", c.verdict, other.Accepted, other.Lapsed)
 		}
-		if c.lapsed && !strings.Contains(other.Lapsed, map[Verdict]string{Keep: "kept by anna", Accept: "accepted by anna"}[c.verdict]) {
+		if c.lapsed && !strings.Contains(other.Lapsed,
+			map[Verdict]string{Keep: "kept by anna", Accept: "accepted by anna"}[c.verdict]) {
 			t.Errorf("%s: it says %q", c.verdict, other.Lapsed)
 		}
 	}
@@ -224,7 +233,8 @@ func TestCurrentDecisions(t *testing.T) {
 	if log.Current() != nil || (*Log)(nil).Current() != nil {
 		t.Error("nothing was decided, and something is current")
 	}
-	for _, d := range []Decision{{ID: "a", Verdict: Drop}, {ID: "b", Verdict: Keep}, {ID: "a", Verdict: Reopen}, {ID: "c", Verdict: Drop}, {ID: "c", Verdict: Drop, Reason: "again"}} {
+	for _, d := range []Decision{{ID: "a", Verdict: Drop}, {ID: "b", Verdict: Keep}, {ID: "a", Verdict: Reopen},
+		{ID: "c", Verdict: Drop}, {ID: "c", Verdict: Drop, Reason: "again"}} {
 		log.Add(d)
 	}
 	got := ""
@@ -245,11 +255,15 @@ func TestWhatASpreadsheetAdds(t *testing.T) {
 		"a blank line in between": func(s string) string { return strings.Replace(s, "\n", "\n\n", 1) },
 		"lines that end in CR LF": func(s string) string { return strings.ReplaceAll(s, "\n", "\r\n") },
 		"a byte-order mark":       func(s string) string { return "\ufeff" + s },
-		"all of them":             func(s string) string { return "\ufeff" + strings.ReplaceAll(s, "\n", "\r\n") + "\r\n" },
+		"all of them": func(s string) string {
+			return "\ufeff" + strings.ReplaceAll(s, "\n", "\r\n") +
+				"\r\n"
+		},
 	} {
 		path := filepath.Join(t.TempDir(), "decisions.csv")
 		decide := func(id string) {
-			d := Decision{Time: time.Unix(1_900_000_000, 0), User: "fay", Verdict: Accept, Reason: "known, says the branch\nand head office", ID: id, State: "1"}
+			d := Decision{Time: time.Unix(1_900_000_000, 0), User: "fay", Verdict: Accept,
+				Reason: "known, says the branch\nand head office", ID: id, State: "1"}
 			if err := Append(path, []Decision{d}); err != nil {
 				t.Errorf("%s: %v", name, err)
 			}
@@ -269,7 +283,8 @@ func TestWhatASpreadsheetAdds(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 			continue
 		}
-		if len(log.Decisions) != 3 || log.Decisions[2].ID != "c" || log.Decisions[0].Reason != "known, says the branch\nand head office" {
+		if len(log.Decisions) != 3 || log.Decisions[2].ID != "c" ||
+			log.Decisions[0].Reason != "known, says the branch\nand head office" {
 			t.Errorf("%s: %+v", name, log.Decisions)
 		}
 	}
@@ -328,7 +343,8 @@ func (d *fullDisk) Truncate(size int64) error { d.data = d.data[:size]; return n
 func TestAFullDiskTakesNoHalfDecision(t *testing.T) {
 	for _, disk := range []*fullDisk{{room: 3}, {room: 100, still: true}} {
 		disk.data = []byte("before\n")
-		if err := writeWhole(disk, []byte("decided\n"), int64(len(disk.data))); !errors.Is(err, errFull) || string(disk.data) != "before\n" {
+		if err := writeWhole(disk, []byte("decided\n"), int64(len(disk.data))); !errors.Is(err, errFull) ||
+			string(disk.data) != "before\n" {
 			t.Errorf("%v: the file is %q", err, disk.data)
 		}
 	}

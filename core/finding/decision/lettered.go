@@ -12,7 +12,8 @@ import (
 // an *option.Error.
 func Lettered(f *finding.Finding, letters []string) ([]Dropped, error) {
 	if len(f.Places) == 0 {
-		return nil, option.Errorf("drop", "%s names nothing that could be left out; only what doubles has found does", f.ID)
+		return nil, option.Errorf("drop", "%s names nothing that could be left out; only what doubles has found does",
+			f.ID)
 	}
 	var have []string
 	for i := range f.Places {
@@ -22,7 +23,8 @@ func Lettered(f *finding.Finding, letters []string) ([]Dropped, error) {
 	for _, letter := range letters {
 		at := slices.Index(have, strings.ToUpper(strings.TrimSpace(letter)))
 		if at < 0 {
-			return nil, option.Wrong("drop", letter, "%s has no place of that letter; it has %s", f.ID, strings.Join(have, ", "))
+			return nil, option.Wrong("drop", letter, "%s has no place of that letter; it has %s", f.ID,
+				strings.Join(have, ", "))
 		}
 		p := &f.Places[at]
 		d := Dropped{Source: p.Source, Sheet: p.Sheet, Line: p.Line, Print: p.Print}
@@ -31,7 +33,8 @@ func Lettered(f *finding.Finding, letters []string) ([]Dropped, error) {
 		}
 	}
 	if len(all) == len(f.Places) && f.Kind != finding.TotalOrRecord {
-		return nil, option.Wrong("drop", strings.Join(letters, ","), "nothing of %s would be counted any more; keep one", f.ID)
+		return nil, option.Wrong("drop", strings.Join(letters, ","),
+			"nothing of %s would be counted any more; keep one", f.ID)
 	}
 	return all, nil
 }

@@ -70,8 +70,10 @@ func TestWhatIsTaken(t *testing.T) {
 	ask("records.json", 1, 11) // the third one is none of the two
 	ask("records.json", 9, 34) // another record stands there by now
 	want := []string{
-		"whole.csv3 0 true same-record", "lines.csv7 0 true overlap", "lines.csv8 0 false ", "lines.csv70000 0 true overlap", "lines.csv90000000 0 false ",
-		"records.json1 11 true same-record", "records.json1 22 true overlap", "records.json1 11 true same-record", "records.json1 11 false ", "records.json9 34 false ",
+		"whole.csv3 0 true same-record", "lines.csv7 0 true overlap", "lines.csv8 0 false ",
+		"lines.csv70000 0 true overlap", "lines.csv90000000 0 false ",
+		"records.json1 11 true same-record", "records.json1 22 true overlap", "records.json1 11 true same-record",
+		"records.json1 11 false ", "records.json9 34 false ",
 	}
 	if fmt.Sprint(got) != fmt.Sprint(want) {
 		t.Errorf("it says\n%q, want\n%q", got, want)

@@ -46,7 +46,8 @@ type FailedError struct {
 }
 
 func (e *FailedError) Error() string {
-	return fmt.Sprintf("internal error: the proof of %s does not hold: read %s, used %s, set aside %s; %s unaccounted for. Nothing was written; please report this",
+	return fmt.Sprintf("internal error: the proof of %s does not hold: read %s, used %s, set aside %s; %s "+
+		"unaccounted for. Nothing was written; please report this",
 		e.Of, e.Read, e.Used, e.Aside, e.Lost)
 }
 
@@ -54,7 +55,8 @@ func (e *FailedError) Error() string {
 // hold.
 func (p *Proof) Check() error {
 	if lost := p.Read - p.Used - p.Suspense - p.Dropped; lost != 0 {
-		return &FailedError{"records", fmt.Sprint(p.Read), fmt.Sprint(p.Used), fmt.Sprint(p.Suspense + p.Dropped), fmt.Sprint(lost)}
+		return &FailedError{"records", fmt.Sprint(p.Read), fmt.Sprint(p.Used), fmt.Sprint(p.Suspense + p.Dropped),
+			fmt.Sprint(lost)}
 	}
 	for _, t := range p.Totals {
 		var aside amount.Sum

@@ -18,8 +18,11 @@ func TestCheck(t *testing.T) {
 		{"used, set aside and dropped make what was read", Proof{Count: Count{10, 7, 2, 1}}, ""},
 		{"a record is lost", Proof{Count: Count{10, 9, 0, 0}}, "records"},
 		{"a record is counted twice", Proof{Count: Count{10, 10, 1, 0}}, "records"},
-		{"totals hold whatever their scale", Proof{Totals: []Total{{Column: "debit", Read: ten, Used: amount.New(10, 0)}}}, ""},
-		{"a total is short by what is in suspense", Proof{Totals: []Total{{Column: "debit", Read: ten, Used: amount.New(4, 0), Suspense: amount.New(60, 1)}}}, ""},
+		{"totals hold whatever their scale",
+			Proof{Totals: []Total{{Column: "debit", Read: ten, Used: amount.New(10, 0)}}}, ""},
+		{"a total is short by what is in suspense",
+			Proof{Totals: []Total{{Column: "debit", Read: ten, Used: amount.New(4, 0), Suspense: amount.New(60, 1)}}},
+			""},
 		{"an amount changed", Proof{Totals: []Total{{Column: "debit", Read: ten, Used: amount.New(1001, 2)}}}, "debit"},
 	} {
 		t.Run(c.rule, func(t *testing.T) {

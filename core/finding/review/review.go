@@ -60,8 +60,10 @@ func (e *Error) Error() string {
 // the number that each row has in the sheet. Each row about which something is decided
 // must say what was found: have are the findings that there are. What log has already is
 // not decided again. The error is an *Error, or says that the sheet is none of these.
-func Decide(rows [][]string, numbers []int, have []finding.Finding, log *decision.Log, user string, now time.Time) ([]decision.Decision, error) {
-	s := sheet{log: log, at: make(map[string]int), groups: make(map[string]*group), have: make(map[string]*finding.Finding)}
+func Decide(rows [][]string, numbers []int, have []finding.Finding, log *decision.Log, user string,
+	now time.Time) ([]decision.Decision, error) {
+	s := sheet{log: log, at: make(map[string]int), groups: make(map[string]*group),
+		have: make(map[string]*finding.Finding)}
 	for i := range have {
 		if s.have[have[i].ID] == nil {
 			s.have[have[i].ID] = &have[i]
@@ -71,7 +73,8 @@ func Decide(rows [][]string, numbers []int, have []finding.Finding, log *decisio
 		return nil, errNoSheet
 	}
 	for i, name := range rows[0] {
-		if _, known := s.at[strings.TrimSpace(name)]; !known { // a column of the records may be called like one of these
+		// a column of the records may be called like one of these
+		if _, known := s.at[strings.TrimSpace(name)]; !known {
 			s.at[strings.TrimSpace(name)] = i
 		}
 	}
@@ -165,10 +168,12 @@ func (s *sheet) decide(g *group, user string, now time.Time) (d decision.Decisio
 		}
 		line, err := lineOf(r.cell("source_line"))
 		if err != nil || r.cell("print_") == "" || r.cell("source") == "" {
-			s.fail(r.number, "the source, the line or a hidden column was changed, so that it is not certain what is to be dropped")
+			s.fail(r.number, "the source, the line or a hidden column was changed, so that it is not certain what "+
+				"is to be dropped")
 			continue
 		}
-		dropped = append(dropped, decision.Dropped{Source: r.cell("source"), Sheet: r.cell("sheet"), Line: line, Print: r.cell("print_")})
+		dropped = append(dropped, decision.Dropped{Source: r.cell("source"), Sheet: r.cell("sheet"), Line: line,
+			Print: r.cell("print_")})
 	}
 	first := g.rows[0]
 	at := slices.IndexFunc(g.rows, func(r row) bool { return r.word != "" })
@@ -179,10 +184,12 @@ func (s *sheet) decide(g *group, user string, now time.Time) (d decision.Decisio
 		}
 		return d, false
 	case first.cell("places_") != strconv.Itoa(len(g.rows)):
-		s.fail(first.number, "%s has %s places, and %d rows of it are here; put the missing ones back", g.id, first.cell("places_"), len(g.rows))
+		s.fail(first.number, "%s has %s places, and %d rows of it are here; put the missing ones back", g.id,
+			first.cell("places_"), len(g.rows))
 		return d, false
 	case len(dropped) == len(g.rows):
-		s.fail(g.rows[at].number, "all places of %s are dropped, so that nothing of it would be counted; keep one", g.id)
+		s.fail(g.rows[at].number, "all places of %s are dropped, so that nothing of it would be counted; keep one",
+			g.id)
 		return d, false
 	case reason == "":
 		s.fail(g.rows[at].number, "a decision needs a reason: somebody will ask in a year")
@@ -190,7 +197,8 @@ func (s *sheet) decide(g *group, user string, now time.Time) (d decision.Decisio
 	}
 	line, err := lineOf(first.cell("source_line"))
 	if err != nil || first.cell("place") != finding.Letter(0) || first.cell("state_") == "" {
-		s.fail(first.number, "the place, the line or a hidden column was changed, so that it is not certain what is decided")
+		s.fail(first.number, "the place, the line or a hidden column was changed, so that it is not certain what is "+
+			"decided")
 		return d, false
 	}
 	verdict := decision.Keep
@@ -199,7 +207,8 @@ func (s *sheet) decide(g *group, user string, now time.Time) (d decision.Decisio
 	}
 	d = decision.Decision{
 		Time: now, User: user, Verdict: verdict, Reason: reason, ID: g.id, Kind: finding.Kind(first.cell("kind")),
-		Source: first.cell("source"), Line: line, Amount: first.cell("amount_"), State: first.cell("state_"), Dropped: dropped,
+		Source: first.cell("source"), Line: line, Amount: first.cell("amount_"), State: first.cell("state_"),
+		Dropped: dropped,
 	}
 	if s.log.Has(d) {
 		return d, false
@@ -212,7 +221,8 @@ func (s *sheet) decide(g *group, user string, now time.Time) (d decision.Decisio
 func (s *sheet) isFound(g *group) bool {
 	f := s.have[g.id]
 	if f == nil {
-		s.fail(g.rows[0].number, "there is no finding %s among those that were found; name the plan with ⟨plan⟩, or the findings with ⟨findings⟩", g.id)
+		s.fail(g.rows[0].number, "there is no finding %s among those that were found; name the plan with ⟨plan⟩, or "+
+			"the findings with ⟨findings⟩", g.id)
 		return false
 	}
 	isFound := true
@@ -225,13 +235,15 @@ func (s *sheet) isFound(g *group) bool {
 		want := append([]string{string(f.Kind), p.Letter, p.Source, p.Sheet}, Row(f, &p)...)
 		for k, column := range slices.Concat([]string{"kind", "place", "source", "sheet"}, Hidden) {
 			if got := r.cell(column); got != want[k] && !(column == "amount_" && sameAmount(got, want[k])) {
-				s.fail(r.number, "%s of %s is %q here, and %q was found; write the review anew and fill that in", strings.TrimSuffix(column, "_"), g.id, got, want[k])
+				s.fail(r.number, "%s of %s is %q here, and %q was found; write the review anew and fill that in",
+					strings.TrimSuffix(column, "_"), g.id, got, want[k])
 				isFound = false
 				break
 			}
 		}
 		if line != p.Line {
-			s.fail(r.number, "source_line of %s is %d here, and %d was found; write the review anew and fill that in", g.id, line, p.Line)
+			s.fail(r.number, "source_line of %s is %d here, and %d was found; write the review anew and fill that in",
+				g.id, line, p.Line)
 			isFound = false
 		}
 	}

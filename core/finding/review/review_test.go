@@ -15,11 +15,13 @@ import (
 var (
 	pair = finding.Finding{
 		ID: "aaaaaaaa", Kind: finding.SameRecord, Source: "a.csv", Line: 3, Amount: "7.00", State: "12ab",
-		Places: []finding.Place{{Letter: "A", Source: "a.csv", Line: 3, Print: "11"}, {Letter: "B", Source: "b.xlsx/S", Sheet: "S", Line: 9, Print: "22"}},
+		Places: []finding.Place{{Letter: "A", Source: "a.csv", Line: 3, Print: "11"},
+			{Letter: "B", Source: "b.xlsx/S", Sheet: "S", Line: 9, Print: "22"}},
 	}
 	files = finding.Finding{
 		ID: "bbbbbbbb", Kind: finding.SameFile, Source: "c.csv", State: "34cd",
-		Places: []finding.Place{{Letter: "A", Source: "c.csv", Print: "33"}, {Letter: "B", Source: "d.csv", Print: "44"}, {Letter: "C", Source: "e.csv", Print: "55"}},
+		Places: []finding.Place{{Letter: "A", Source: "c.csv", Print: "33"},
+			{Letter: "B", Source: "d.csv", Print: "44"}, {Letter: "C", Source: "e.csv", Print: "55"}},
 	}
 )
 
@@ -36,7 +38,8 @@ func sheetOf(filled map[string][2]string, findings ...finding.Finding) (rows [][
 				line = fmt.Sprint(p.Line)
 			}
 			entry := filled[f.ID+p.Letter]
-			rows = append(rows, slices.Concat([]string{entry[0], entry[1], f.ID, string(f.Kind), p.Letter, p.Source, p.Sheet, line}, []string{"D1", "999", f.Message}, Row(&f, p)))
+			rows = append(rows, slices.Concat([]string{entry[0], entry[1], f.ID, string(f.Kind), p.Letter, p.Source,
+				p.Sheet, line}, []string{"D1", "999", f.Message}, Row(&f, p)))
 		}
 	}
 	for i := range rows {
@@ -54,11 +57,14 @@ func TestDecide(t *testing.T) {
 		want   []string
 	}{
 		{"nothing is written", nil, nil},
-		{"one is dropped, and the other one kept", map[string][2]string{"aaaaaaaaB": {" Drop ", "keyed twice"}}, []string{"drop aaaaaaaa a.csv 3 7.00 12ab keyed twice [{b.xlsx/S S 9 22}]"}},
-		{"the reason may stand in any row", map[string][2]string{"bbbbbbbbA": {"keep", ""}, "bbbbbbbbB": {"drop", ""}, "bbbbbbbbC": {"drop", "sent thrice"}}, []string{
+		{"one is dropped, and the other one kept", map[string][2]string{"aaaaaaaaB": {" Drop ", "keyed twice"}},
+			[]string{"drop aaaaaaaa a.csv 3 7.00 12ab keyed twice [{b.xlsx/S S 9 22}]"}},
+		{"the reason may stand in any row", map[string][2]string{"bbbbbbbbA": {"keep", ""}, "bbbbbbbbB": {"drop", ""},
+			"bbbbbbbbC": {"drop", "sent thrice"}}, []string{
 			"drop bbbbbbbb c.csv 0  34cd sent thrice [{d.csv  0 44} {e.csv  0 55}]",
 		}},
-		{"all are kept", map[string][2]string{"aaaaaaaaA": {"keep", "two sales"}, "aaaaaaaaB": {"keep", ""}, "bbbbbbbbC": {"keep", "differs by month"}}, []string{
+		{"all are kept", map[string][2]string{"aaaaaaaaA": {"keep", "two sales"}, "aaaaaaaaB": {"keep", ""},
+			"bbbbbbbbC": {"keep", "differs by month"}}, []string{
 			"keep aaaaaaaa a.csv 3 7.00 12ab two sales []", "keep bbbbbbbb c.csv 0  34cd differs by month []",
 		}},
 	} {
@@ -69,7 +75,8 @@ func TestDecide(t *testing.T) {
 		}
 		var got []string
 		for _, d := range decisions {
-			got = append(got, fmt.Sprint(d.Verdict, " ", d.ID, " ", d.Source, " ", d.Line, " ", d.Amount, " ", d.State, " ", d.Reason, " ", d.Dropped))
+			got = append(got, fmt.Sprint(d.Verdict, " ", d.ID, " ", d.Source, " ", d.Line, " ", d.Amount, " ", d.State,
+				" ", d.Reason, " ", d.Dropped))
 			if d.User != "ada" || !d.Time.Equal(now) {
 				t.Errorf("%s: decided by %s at %v", c.rule, d.User, d.Time)
 			}
@@ -87,14 +94,23 @@ func TestRowsThatDoNotHold(t *testing.T) {
 		change func(rows [][]string) [][]string
 		want   string
 	}{
-		{"another word", map[string][2]string{"aaaaaaaaA": {"dorp", "typed badly"}}, nil, `row 2: "dorp" is no decision; it is keep or drop, or nothing`},
+		{"another word", map[string][2]string{"aaaaaaaaA": {"dorp", "typed badly"}}, nil,
+			`row 2: "dorp" is no decision; it is keep or drop, or nothing`},
 		{"no reason", map[string][2]string{"bbbbbbbbB": {"drop", " "}}, nil, "row 5: a decision needs a reason"},
-		{"a reason and no decision", map[string][2]string{"aaaaaaaaA": {"", "hm"}}, nil, "row 2: there is a reason, and no decision"},
-		{"all are dropped", map[string][2]string{"aaaaaaaaA": {"drop", "x"}, "aaaaaaaaB": {"drop", ""}}, nil, "row 2: all places of aaaaaaaa are dropped"},
-		{"a row is missing", map[string][2]string{"bbbbbbbbA": {"keep", "x"}}, func(rows [][]string) [][]string { return rows[:len(rows)-1] }, "row 4: bbbbbbbb has 3 places, and 2 rows"},
-		{"the line was changed", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][7] = "nine"; return rows }, "row 3: the source, the line or a hidden column was changed"},
-		{"what is hidden was cleared", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][len(rows[2])-1] = ""; return rows }, "row 3: the source"},
-		{"the first row lost its state", map[string][2]string{"aaaaaaaaB": {"keep", "x"}}, func(rows [][]string) [][]string { rows[1][len(rows[1])-3] = ""; return rows }, "row 2: the place, the line or a hidden"},
+		{"a reason and no decision", map[string][2]string{"aaaaaaaaA": {"", "hm"}}, nil,
+			"row 2: there is a reason, and no decision"},
+		{"all are dropped", map[string][2]string{"aaaaaaaaA": {"drop", "x"}, "aaaaaaaaB": {"drop", ""}}, nil,
+			"row 2: all places of aaaaaaaa are dropped"},
+		{"a row is missing", map[string][2]string{"bbbbbbbbA": {"keep", "x"}},
+			func(rows [][]string) [][]string { return rows[:len(rows)-1] }, "row 4: bbbbbbbb has 3 places, and 2 rows"},
+		{"the line was changed", map[string][2]string{"aaaaaaaaB": {"drop", "x"}},
+			func(rows [][]string) [][]string { rows[2][7] = "nine"; return rows },
+			"row 3: the source, the line or a hidden column was changed"},
+		{"what is hidden was cleared", map[string][2]string{"aaaaaaaaB": {"drop", "x"}},
+			func(rows [][]string) [][]string { rows[2][len(rows[2])-1] = ""; return rows }, "row 3: the source"},
+		{"the first row lost its state", map[string][2]string{"aaaaaaaaB": {"keep", "x"}},
+			func(rows [][]string) [][]string { rows[1][len(rows[1])-3] = ""; return rows },
+			"row 2: the place, the line or a hidden"},
 		{"a made-up id", map[string][2]string{"bbbbbbbbB": {"drop", "x"}}, func(rows [][]string) [][]string {
 			for _, row := range rows[3:] {
 				row[2] = "zzzzzzzz"
@@ -105,13 +121,24 @@ func TestRowsThatDoNotHold(t *testing.T) {
 			rows[1][len(rows[1])-3], rows[2][len(rows[2])-3] = "99", "99"
 			return rows
 		}, `row 2: state of aaaaaaaa is "99" here, and "12ab" was found`},
-		{"another source", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][5] = "other.csv"; return rows }, `row 3: source of aaaaaaaa is "other.csv" here, and "b.xlsx/S" was found`},
-		{"another sheet", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][6] = "T"; return rows }, "row 3: sheet of aaaaaaaa"},
-		{"another line", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][7] = "10"; return rows }, "row 3: source_line of aaaaaaaa is 10 here, and 9 was found"},
-		{"another kind", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[1][3] = "same-key"; return rows }, "row 2: kind of aaaaaaaa"},
-		{"another print", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][len(rows[2])-1] = "23"; return rows }, "row 3: print of aaaaaaaa"},
-		{"rows in another order", map[string][2]string{"aaaaaaaaB": {"keep", "x"}}, func(rows [][]string) [][]string { rows[1], rows[2] = rows[2], rows[1]; return rows }, "the place, the line or a hidden"},
-		{"no id", map[string][2]string{"aaaaaaaaB": {"drop", "x"}}, func(rows [][]string) [][]string { rows[2][2] = ""; return rows }, "row 3: there is a decision, and no id"},
+		{"another source", map[string][2]string{"aaaaaaaaB": {"drop", "x"}},
+			func(rows [][]string) [][]string { rows[2][5] = "other.csv"; return rows },
+			`row 3: source of aaaaaaaa is "other.csv" here, and "b.xlsx/S" was found`},
+		{"another sheet", map[string][2]string{"aaaaaaaaB": {"drop", "x"}},
+			func(rows [][]string) [][]string { rows[2][6] = "T"; return rows }, "row 3: sheet of aaaaaaaa"},
+		{"another line", map[string][2]string{"aaaaaaaaB": {"drop", "x"}},
+			func(rows [][]string) [][]string { rows[2][7] = "10"; return rows },
+			"row 3: source_line of aaaaaaaa is 10 here, and 9 was found"},
+		{"another kind", map[string][2]string{"aaaaaaaaB": {"drop", "x"}},
+			func(rows [][]string) [][]string { rows[1][3] = "same-key"; return rows }, "row 2: kind of aaaaaaaa"},
+		{"another print", map[string][2]string{"aaaaaaaaB": {"drop", "x"}},
+			func(rows [][]string) [][]string { rows[2][len(rows[2])-1] = "23"; return rows },
+			"row 3: print of aaaaaaaa"},
+		{"rows in another order", map[string][2]string{"aaaaaaaaB": {"keep", "x"}},
+			func(rows [][]string) [][]string { rows[1], rows[2] = rows[2], rows[1]; return rows },
+			"the place, the line or a hidden"},
+		{"no id", map[string][2]string{"aaaaaaaaB": {"drop", "x"}},
+			func(rows [][]string) [][]string { rows[2][2] = ""; return rows }, "row 3: there is a decision, and no id"},
 	} {
 		rows, numbers := sheetOf(c.filled, pair, files)
 		if c.change != nil {
@@ -124,8 +151,10 @@ func TestRowsThatDoNotHold(t *testing.T) {
 		}
 	}
 	// A word that does not hold anywhere keeps everything from being decided.
-	rows, numbers := sheetOf(map[string][2]string{"aaaaaaaaB": {"drop", "x"}, "bbbbbbbbA": {"perhaps", "x"}}, pair, files)
-	if decisions, err := Decide(rows, numbers, []finding.Finding{pair, files}, nil, "ada", now); err == nil || len(decisions) > 0 {
+	rows, numbers := sheetOf(map[string][2]string{"aaaaaaaaB": {"drop", "x"}, "bbbbbbbbA": {"perhaps", "x"}}, pair,
+		files)
+	if decisions, err := Decide(rows, numbers, []finding.Finding{pair, files}, nil, "ada", now); err == nil ||
+		len(decisions) > 0 {
 		t.Errorf("%d decisions, error %v", len(decisions), err)
 	}
 	for _, rows := range [][][]string{nil, {{"decision", "reason"}}} {
@@ -141,7 +170,8 @@ func TestRowsThatDoNotHold(t *testing.T) {
 // What stands in the file of decisions already is not decided again, although it is found
 // no more; another reason is.
 func TestDecidingTwice(t *testing.T) {
-	rows, numbers := sheetOf(map[string][2]string{"aaaaaaaaB": {"drop", "keyed twice"}, "bbbbbbbbA": {"keep", "differs by month"}}, pair, files)
+	rows, numbers := sheetOf(map[string][2]string{"aaaaaaaaB": {"drop", "keyed twice"},
+		"bbbbbbbbA": {"keep", "differs by month"}}, pair, files)
 	first, err := Decide(rows, numbers, []finding.Finding{pair, files}, nil, "ada", now)
 	if err != nil || len(first) != 2 {
 		t.Fatalf("%d decisions, error %v", len(first), err)
@@ -154,7 +184,8 @@ func TestDecidingTwice(t *testing.T) {
 		t.Errorf("the second time there are %d decisions, error %v", len(again), err)
 	}
 	rows[2][1] = "keyed thrice"
-	if again, err := Decide(rows, numbers, []finding.Finding{pair}, log, "ada", now); err != nil || len(again) != 1 || again[0].Reason != "keyed thrice" {
+	if again, err := Decide(rows, numbers, []finding.Finding{pair}, log, "ada", now); err != nil || len(again) != 1 ||
+		again[0].Reason != "keyed thrice" {
 		t.Errorf("with another reason there are %v, error %v", again, err)
 	}
 }

@@ -16,19 +16,25 @@ type BinaryError struct {
 func (e *BinaryError) What() string { return cmp.Or(e.Kind, "binary content") }
 
 func (e *BinaryError) Error() string {
-	return fmt.Sprintf("this is %s, not delimited text that can be read here; ask the branch for the data itself, or leave it out with ⟨skip⟩", e.What())
+	return fmt.Sprintf("this is %s, not delimited text that can be read here; ask the branch for the data itself, "+
+		"or leave it out with ⟨skip⟩", e.What())
 }
 
 // signatures are the first bytes of what is sent by mistake under a name of text, as the
 // specifications of these formats give them: those that would not come through a change of
 // encoding. Package delimited knows the others.
 var signatures = []struct{ first, kind string }{
-	{"\x7fELF", "a program"}, {"\xca\xfe\xba\xbe", "a program"}, {"\xcf\xfa\xed\xfe", "a program"}, {"\x00asm", "a program"},
-	{"\x89PNG\r\n\x1a\n", "a picture"}, {"\xff\xd8\xff", "a picture"}, {"GIF87a", "a picture"}, {"GIF89a", "a picture"}, {"II*\x00", "a picture"}, {"MM\x00*", "a picture"},
-	{"\xfd7zXZ\x00", "an archive (xz)"}, {"7z\xbc\xaf\x27\x1c", "an archive (7z)"}, {"Rar!\x1a\x07", "an archive (rar)"},
+	{"\x7fELF", "a program"}, {"\xca\xfe\xba\xbe", "a program"}, {"\xcf\xfa\xed\xfe", "a program"},
+	{"\x00asm", "a program"},
+	{"\x89PNG\r\n\x1a\n", "a picture"}, {"\xff\xd8\xff", "a picture"}, {"GIF87a", "a picture"}, {"GIF89a", "a picture"},
+	{"II*\x00", "a picture"}, {"MM\x00*", "a picture"},
+	{"\xfd7zXZ\x00", "an archive (xz)"}, {"7z\xbc\xaf\x27\x1c", "an archive (7z)"},
+	{"Rar!\x1a\x07", "an archive (rar)"},
 	{"\x04\x22\x4d\x18", "an archive (lz4)"},
-	{"ARROW1\x00\x00", "an Arrow file"}, {"SQLite format 3\x00", "a database"}, {oldWorkbook, "a workbook of the old binary kind (.xls), or one with a password"},
-	{"\x80\x02", "a Python pickle"}, {"\x80\x03", "a Python pickle"}, {"\x80\x04", "a Python pickle"}, {"\x80\x05", "a Python pickle"},
+	{"ARROW1\x00\x00", "an Arrow file"}, {"SQLite format 3\x00", "a database"},
+	{oldWorkbook, "a workbook of the old binary kind (.xls), or one with a password"},
+	{"\x80\x02", "a Python pickle"}, {"\x80\x03", "a Python pickle"}, {"\x80\x04", "a Python pickle"},
+	{"\x80\x05", "a Python pickle"},
 }
 
 // oldWorkbook begins a compound file, in which old workbooks and encrypted ones lie.

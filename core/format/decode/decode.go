@@ -141,7 +141,8 @@ type BombError struct {
 }
 
 func (e *BombError) Error() string {
-	return fmt.Sprintf("this %s file unpacks to more than %d MB, over %d times its own size; it is damaged, or no data", e.Layer, e.Unpacked>>20, mostTimes)
+	return fmt.Sprintf("this %s file unpacks to more than %d MB, over %d times its own size; it is damaged, or no data",
+		e.Layer, e.Unpacked>>20, mostTimes)
 }
 
 // limited counts what is unpacked.

@@ -18,7 +18,8 @@ const text = "document,debit\nC1,1.50\n"
 
 // bzipped is the text above, packed by the bzip2 program, since there is no
 // writer among the packages.
-const bzipped = "425a6839314159265359792feb52000006dd8000100005620008001e238600200031434d3000507a35068f48835ece5c9e2188f4490a67e2ee48a70a120f25fd6a40"
+const bzipped = "425a6839314159265359792feb52000006dd8000100005620008001e238600200031434d3000507a35068f48835ece5c9e2" +
+	"188f4490a67e2ee48a70a120f25fd6a40"
 
 // pack packs with the writers of other packages than the readers under test,
 // where there are any.
@@ -89,7 +90,8 @@ func TestLayers(t *testing.T) {
 }
 
 func TestTextHasNoLayer(t *testing.T) {
-	for _, sample := range []string{"", "a", text, "\ufeff" + text, "a,\x00\n", "\x00\x00\x00\x00", "BZh,amount\n", "caf\xe9,1\n"} {
+	for _, sample := range []string{"", "a", text, "\ufeff" + text, "a,\x00\n", "\x00\x00\x00\x00", "BZh,amount\n",
+		"caf\xe9,1\n"} {
 		if layer := Find([]byte(sample)); layer != "" {
 			t.Errorf("%q has layer %q", sample, layer)
 		}

@@ -30,7 +30,8 @@ func TestGuess(t *testing.T) {
 		{"nothing", "", "", false},
 	} {
 		for reader, r := range map[string]io.Reader{
-			"whole": strings.NewReader(c.text), "half": iotest.HalfReader(strings.NewReader(c.text)), "bytes": iotest.OneByteReader(strings.NewReader(c.text)),
+			"whole": strings.NewReader(c.text), "half": iotest.HalfReader(strings.NewReader(c.text)),
+			"bytes": iotest.OneByteReader(strings.NewReader(c.text)),
 		} {
 			g := NewGuess(r)
 			got, err := io.ReadAll(g)

@@ -81,20 +81,28 @@ func TestReading(t *testing.T) {
 		text string
 		want outcome
 	}{
-		{"lines may end in LF", "a,b\n1,2\n3,4\n", outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
-		{"lines may end in CR LF", "a,b\r\n1,2\r\n3,4\r\n", outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
-		{"lines may end in CR", "a,b\r1,2\r3,4\r", outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
-		{"CR LF and LF may be mixed", "a,b\n1,2\r\n3,4\n", outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
+		{"lines may end in LF", "a,b\n1,2\n3,4\n",
+			outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
+		{"lines may end in CR LF", "a,b\r\n1,2\r\n3,4\r\n",
+			outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
+		{"lines may end in CR", "a,b\r1,2\r3,4\r",
+			outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
+		{"CR LF and LF may be mixed", "a,b\n1,2\r\n3,4\n",
+			outcome{Records: []read{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}}},
 		{"the last line end may be missing", "a,b\n1,2", outcome{Records: []read{{2, []string{"1", "2"}}}}},
 		{"the last line may end in a lone CR", "a,b\n1,2\r", outcome{Records: []read{{2, []string{"1", "2"}}}}},
-		{"a byte-order mark is no part of the first name", "\ufeffa,b\n1,2\n", outcome{Records: []read{{2, []string{"1", "2"}}}}},
+		{"a byte-order mark is no part of the first name", "\ufeffa,b\n1,2\n",
+			outcome{Records: []read{{2, []string{"1", "2"}}}}},
 		{"quotes hold delimiters, quotes and line breaks", "a,b\n\"1,5\",\"say \"\"yes\"\"\"\n\"x\r\ny\",2\nz,3\n",
-			outcome{Records: []read{{2, []string{"1,5", `say "yes"`}}, {3, []string{"x\r\ny", "2"}}, {5, []string{"z", "3"}}}}},
-		{"a quote within an unquoted field is text", "a,b\n12\" pipe,2\n", outcome{Records: []read{{2, []string{`12" pipe`, "2"}}}}},
+			outcome{Records: []read{{2, []string{"1,5", `say "yes"`}}, {3, []string{"x\r\ny", "2"}},
+				{5, []string{"z", "3"}}}}},
+		{"a quote within an unquoted field is text", "a,b\n12\" pipe,2\n",
+			outcome{Records: []read{{2, []string{`12" pipe`, "2"}}}}},
 		{"blanks stay", "a,b\n 1 ,\" 2 \"\n", outcome{Records: []read{{2, []string{" 1 ", " 2 "}}}}},
 		{"a lone CR within a line is text", "a,b\n1\r2,3\n", outcome{Records: []read{{2, []string{"1\r2", "3"}}}}},
 		{"a NUL byte is text", "a,b\n\x00,2\n", outcome{Records: []read{{2, []string{"\x00", "2"}}}}},
-		{"blank lines are no records", "a,b\n\n1,2\n\r\n\n3,4\n", outcome{Records: []read{{3, []string{"1", "2"}}, {6, []string{"3", "4"}}}, Blank: 3}},
+		{"blank lines are no records", "a,b\n\n1,2\n\r\n\n3,4\n",
+			outcome{Records: []read{{3, []string{"1", "2"}}, {6, []string{"3", "4"}}}, Blank: 3}},
 		{"too few and too many fields are refused", "a,b\n1\n1,2\n1,2,3\n",
 			outcome{Records: []read{{3, []string{"1", "2"}}}, Refused: []string{"2 0 1", "4 0 1,2,3"}}},
 		{"two wrong lines whose fields add up are both refused", "a,b\n1\n1,2,3\n9,9\n",
@@ -102,7 +110,8 @@ func TestReading(t *testing.T) {
 		{"the header in the middle is no record", "a,b\n1,2\na,b\n3,4\n",
 			outcome{Records: []read{{2, []string{"1", "2"}}, {4, []string{"3", "4"}}}, Repeated: []int{3}}},
 		{"a quote never closed costs its line alone", "a,b\n1,2\n\"3,4\n5,6\n7,8\n",
-			outcome{Records: []read{{2, []string{"1", "2"}}, {4, []string{"5", "6"}}, {5, []string{"7", "8"}}}, Refused: []string{`3 1 "3,4`}}},
+			outcome{Records: []read{{2, []string{"1", "2"}}, {4, []string{"5", "6"}}, {5, []string{"7", "8"}}},
+				Refused: []string{`3 1 "3,4`}}},
 		{"a forgotten quote does not reach to the next quoted field", "a,b\n\"1,2\n3,4\n\"5\",6\n",
 			outcome{Records: []read{{3, []string{"3", "4"}}, {4, []string{"5", "6"}}}, Refused: []string{`2 1 "1,2`}}},
 		{"the finding names the line on which the quote opened", "a,b\n\"1\n1\",\"2\n3,4\n",
@@ -136,33 +145,49 @@ func TestHead(t *testing.T) {
 		columns   []string
 	}{
 		{"commas", "a,b\n1,2\n", Request{}, ',', true, []string{"a", "b"}},
-		{"semicolons beside decimal commas", "name;value\nx;1,50\ny;2,50\n", Request{}, ';', true, []string{"name", "value"}},
+		{"semicolons beside decimal commas", "name;value\nx;1,50\ny;2,50\n", Request{}, ';', true,
+			[]string{"name", "value"}},
 		{"tabs", "a\tb\n1,5\t2\n", Request{}, '\t', true, []string{"a", "b"}},
 		{"pipes", "a|b|c\n1|2|3\n", Request{}, '|', true, []string{"a", "b", "c"}},
-		{"semicolons without a header, beside decimal commas", "1,50;2,50\n3,00;4,00\n", Request{}, ';', false, []string{"#1", "#2"}},
+		{"semicolons without a header, beside decimal commas", "1,50;2,50\n3,00;4,00\n", Request{}, ';', false,
+			[]string{"#1", "#2"}},
 		{"one column of decimal commas", "value\n1,50\n2,75\n", Request{}, '|', true, []string{"value"}},
-		{"a delimiter within quotes does not count", "a,b\n\"1;2;3\",x\n\"4;5;6\",y\n", Request{}, ',', true, []string{"a", "b"}},
-		{"the delimiter that was asked for", "a,b;c\n1,2;3\n", Request{Delimiter: ';'}, ';', true, []string{"a,b", "c"}},
+		{"a delimiter within quotes does not count", "a,b\n\"1;2;3\",x\n\"4;5;6\",y\n", Request{}, ',', true,
+			[]string{"a", "b"}},
+		{"the delimiter that was asked for", "a,b;c\n1,2;3\n", Request{Delimiter: ';'}, ';', true,
+			[]string{"a,b", "c"}},
 		{"figures in the first line are a record", "A1,5.00\nA2,6.00\n", Request{}, ',', false, []string{"#1", "#2"}},
 		{"one line with a figure is a record", "A1,5.00\n", Request{}, ',', false, []string{"#1", "#2"}},
-		{"months in a header are names", "account,2031-01,2031-02\n4000,1.00,2.00\n", Request{}, ',', true, []string{"account", "2031-01", "2031-02"}},
-		{"years in a header are names", "account,2031,2032\nsales,100,200\n", Request{}, ',', true, []string{"account", "2031", "2032"}},
+		{"months in a header are names", "account,2031-01,2031-02\n4000,1.00,2.00\n", Request{}, ',', true,
+			[]string{"account", "2031-01", "2031-02"}},
+		{"years in a header are names", "account,2031,2032\nsales,100,200\n", Request{}, ',', true,
+			[]string{"account", "2031", "2032"}},
 		{"words only are a header", "name,town\nAda,Corvane\n", Request{}, ',', true, []string{"name", "town"}},
-		{"no header was asked for", "name,town\nAda,Corvane\n", Request{NoHeader: true}, ',', false, []string{"#1", "#2"}},
+		{"no header was asked for", "name,town\nAda,Corvane\n", Request{NoHeader: true}, ',', false,
+			[]string{"#1", "#2"}},
 		{"names lose the blanks around them", " a , b\n1,2\n", Request{}, ',', true, []string{"a", "b"}},
-		{"lines above the header", "Journal\nprinted 2031-01-31\na,b\n1,2\n", Request{SkipLines: 2}, ',', true, []string{"a", "b"}},
-		{"lines above the first record", "Journal\n1,2\n3,4\n", Request{SkipLines: 1, NoHeader: true}, ',', false, []string{"#1", "#2"}},
+		{"lines above the header", "Journal\nprinted 2031-01-31\na,b\n1,2\n", Request{SkipLines: 2}, ',', true,
+			[]string{"a", "b"}},
+		{"lines above the first record", "Journal\n1,2\n3,4\n", Request{SkipLines: 1, NoHeader: true}, ',', false,
+			[]string{"#1", "#2"}},
 		{"more lines than there are", "a,b\n1,2\n", Request{SkipLines: 9}, ',', false, nil},
-		{"a header of two lines", "account,January,,note\n,debit,credit,\n4000,1,2,x\n", Request{HeaderLines: 2}, ',', true, []string{"account", "January debit", "credit", "note"}},
-		{"a header of two lines, the second one longer", "a;b\nx;y;z\n1;2;3\n", Request{HeaderLines: 2}, ';', true, []string{"a x", "b y", "z"}},
-		{"a header that was asked for though it looks like a record", "2031,1.50\n1,2\n", Request{HeaderLines: 1}, ',', true, []string{"2031", "1.50"}},
-		{"a name that stands twice takes the next free form", "a,a,a_2\n1,2,3\n", Request{}, ',', true, []string{"a", "a_2", "a_2_2"}},
-		{"a column without a name is called by its position", "a,,c\n1,2,3\n", Request{}, ',', true, []string{"a", "#2", "c"}},
+		{"a header of two lines", "account,January,,note\n,debit,credit,\n4000,1,2,x\n", Request{HeaderLines: 2}, ',',
+			true, []string{"account", "January debit", "credit", "note"}},
+		{"a header of two lines, the second one longer", "a;b\nx;y;z\n1;2;3\n", Request{HeaderLines: 2}, ';', true,
+			[]string{"a x", "b y", "z"}},
+		{"a header that was asked for though it looks like a record", "2031,1.50\n1,2\n", Request{HeaderLines: 1}, ',',
+			true, []string{"2031", "1.50"}},
+		{"a name that stands twice takes the next free form", "a,a,a_2\n1,2,3\n", Request{}, ',', true,
+			[]string{"a", "a_2", "a_2_2"}},
+		{"a column without a name is called by its position", "a,,c\n1,2,3\n", Request{}, ',', true,
+			[]string{"a", "#2", "c"}},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			head, _ := readAll(t, c.text, c.request, BlockSize)
-			if head.Dialect.Delimiter != c.delimiter || head.HasHeader() != c.header || !reflect.DeepEqual(head.Layout.Columns, c.columns) {
-				t.Errorf("%q is written with %q, header %v, columns %v", c.text, head.Dialect.Delimiter, head.HasHeader(), head.Layout.Columns)
+			if head.Dialect.Delimiter != c.delimiter || head.HasHeader() != c.header ||
+				!reflect.DeepEqual(head.Layout.Columns, c.columns) {
+				t.Errorf("%q is written with %q, header %v, columns %v", c.text, head.Dialect.Delimiter,
+					head.HasHeader(), head.Layout.Columns)
 			}
 		})
 	}
@@ -178,7 +203,8 @@ func TestHeadDoesNotDependOnOrder(t *testing.T) {
 		for k := range texts {
 			heads.Find([]byte(texts[(i+1+k)%len(texts)]), true)
 		}
-		if after := heads.Find([]byte(texts[i]), true); after.Dialect != alone.Dialect || !reflect.DeepEqual(after.Layout.Columns, alone.Layout.Columns) {
+		if after := heads.Find([]byte(texts[i]), true); after.Dialect != alone.Dialect ||
+			!reflect.DeepEqual(after.Layout.Columns, alone.Layout.Columns) {
 			t.Errorf("%q is %+v alone and %+v behind the others", texts[i], alone.Dialect, after.Dialect)
 		}
 	}
@@ -248,11 +274,13 @@ func TestAnUnclosedQuoteBeyondTheLimitCostsItsLineAlone(t *testing.T) {
 // the lines of the file end.
 func TestLineEndsOutsideQuotes(t *testing.T) {
 	for rule, c := range map[string]struct{ text, want string }{
-		"CR, with LF within quotes":            {"a;b\rx;\"1\n2\"\ry;3\r", "[{2 [x 1\n2]} {3 [y 3]}]"},
-		"CR, with LF within quotes everywhere": {"\"a\";\"b\"\r\"x\n\";\"1\n2\n3\"\r\"y\n\";\"3\"", "[{2 [x\n 1\n2\n3]} {3 [y\n 3]}]"},
-		"CR, with CR LF within quotes":         {"a;b\rx;\"1\r\n2\"\ry;3\r", "[{2 [x 1\r\n2]} {4 [y 3]}]"}, // the CR within the text ends a line of the file, too
-		"CR LF, with CR within quotes":         {"a;b\r\nx;\"1\r2\"\r\ny;3\r\n", "[{2 [x 1\r2]} {3 [y 3]}]"},
-		"LF, with CR within quotes":            {"a;b\nx;\"1\r2\"\ny;3\n", "[{2 [x 1\r2]} {3 [y 3]}]"},
+		"CR, with LF within quotes": {"a;b\rx;\"1\n2\"\ry;3\r", "[{2 [x 1\n2]} {3 [y 3]}]"},
+		"CR, with LF within quotes everywhere": {"\"a\";\"b\"\r\"x\n\";\"1\n2\n3\"\r\"y\n\";\"3\"",
+			"[{2 [x\n 1\n2\n3]} {3 [y\n 3]}]"},
+		// the CR within the text ends a line of the file, too
+		"CR, with CR LF within quotes": {"a;b\rx;\"1\r\n2\"\ry;3\r", "[{2 [x 1\r\n2]} {4 [y 3]}]"},
+		"CR LF, with CR within quotes": {"a;b\r\nx;\"1\r2\"\r\ny;3\r\n", "[{2 [x 1\r2]} {3 [y 3]}]"},
+		"LF, with CR within quotes":    {"a;b\nx;\"1\r2\"\ny;3\n", "[{2 [x 1\r2]} {3 [y 3]}]"},
 	} {
 		_, got := readAll(t, c.text, Request{}, BlockSize)
 		if text := fmt.Sprint(got.Records); text != c.want || got.Refused != nil {
@@ -281,7 +309,8 @@ func TestForeignFormats(t *testing.T) {
 func TestLinesStandWhereTheyStoodBelowAPreamble(t *testing.T) {
 	preamble := strings.Repeat("printed by head office\n", 10_000)
 	_, got := readAll(t, preamble+"a,b\nc,d\n1,2\n3,4\n", Request{SkipLines: 10_000, HeaderLines: 2}, BlockSize)
-	if want := []read{{10_003, []string{"1", "2"}}, {10_004, []string{"3", "4"}}}; !reflect.DeepEqual(got.Records, want) {
+	if want := []read{{10_003, []string{"1", "2"}}, {10_004, []string{"3", "4"}}}; !reflect.DeepEqual(got.Records,
+		want) {
 		t.Errorf("records are %+v", got.Records)
 	}
 }
@@ -311,7 +340,8 @@ func TestHeadDoesNotDependOnHowMuchIsRead(t *testing.T) {
 				t.Fatal(err)
 			}
 			if got := cutter.Head(); !reflect.DeepEqual(got, want) {
-				t.Errorf("%.20q… is %+v with %d bytes at first, and %+v as a block", text, got.Dialect, size, want.Dialect)
+				t.Errorf("%.20q… is %+v with %d bytes at first, and %+v as a block", text, got.Dialect, size,
+					want.Dialect)
 			}
 		}
 	}
@@ -357,7 +387,8 @@ func TestAppendFieldIsReadBack(t *testing.T) {
 // an error, and small blocks with large ones always.
 func FuzzReading(f *testing.F) {
 	for _, seed := range []string{
-		"a,b\n1,2\n", "a,b\r\n\"1\r\n\",2\r\n", "a\n\"\"\n", "x,\"y\nz\",\n,,\n", "\"a\"b,c\n", "a,\"b\n", "a,b\n\"1,2\n3,\"4\"\n", "\n\n,\n", "a,b\n1,2\r", "\"\"\"\"\n",
+		"a,b\n1,2\n", "a,b\r\n\"1\r\n\",2\r\n", "a\n\"\"\n", "x,\"y\nz\",\n,,\n", "\"a\"b,c\n", "a,\"b\n",
+		"a,b\n\"1,2\n3,\"4\"\n", "\n\n,\n", "a,b\n1,2\r", "\"\"\"\"\n",
 	} {
 		f.Add(seed)
 	}
@@ -392,7 +423,8 @@ func FuzzReading(f *testing.F) {
 			}
 		}
 		if len(want) != len(whole.Records) || len(stock) != len(whole.Records)+len(whole.Refused) {
-			t.Fatalf("%q: %d records and %d refused, the stock reader has %d of %d: %q", text, len(whole.Records), len(whole.Refused), len(want), len(stock), stock)
+			t.Fatalf("%q: %d records and %d refused, the stock reader has %d of %d: %q", text, len(whole.Records),
+				len(whole.Refused), len(want), len(stock), stock)
 		}
 		for i, r := range whole.Records {
 			for k, field := range r.Fields {
@@ -408,14 +440,17 @@ func FuzzReading(f *testing.F) {
 // Lines above the header, be they more than the records, and a header that is one name short.
 func TestHeadsFarDown(t *testing.T) {
 	for _, above := range []int{24, 30, 60, 700} {
-		text := strings.Repeat("a line of the preamble\n", above) + "doc;posted;debit\nA;2031-01-03;1,50\nB;2031-01-04;2,00\nC;2031-01-05;3\n"
+		text := strings.Repeat("a line of the preamble\n", above) +
+			"doc;posted;debit\nA;2031-01-03;1,50\nB;2031-01-04;2,00\nC;2031-01-05;3\n"
 		cutter := NewCutter(strings.NewReader(text), MaxRecord, nil, NewHeads(Request{}).Find)
 		if err := cutter.Peek(1 << 20); err != nil {
 			t.Fatal(err)
 		}
 		head := cutter.Head()
-		if head.Above != above || head.Delimiter != ';' || !slices.Equal(head.Layout.Columns, []string{"doc", "posted", "debit"}) || head.Line != above+1 {
-			t.Errorf("below %d lines: %d above, delimiter %q, columns %q, on line %d", above, head.Above, head.Delimiter, head.Layout.Columns, head.Line)
+		if head.Above != above || head.Delimiter != ';' ||
+			!slices.Equal(head.Layout.Columns, []string{"doc", "posted", "debit"}) || head.Line != above+1 {
+			t.Errorf("below %d lines: %d above, delimiter %q, columns %q, on line %d", above, head.Above,
+				head.Delimiter, head.Layout.Columns, head.Line)
 		}
 	}
 }
@@ -442,7 +477,8 @@ func TestShortRecordsAreFilledUp(t *testing.T) {
 		}
 		var batch record.Batch
 		head := cutter.Head()
-		scanner := Scanner{Dialect: head.Dialect, Width: len(head.Layout.Columns), Header: head.Header, Least: func() int { return c.least }, Cut: c.cut}
+		scanner := Scanner{Dialect: head.Dialect, Width: len(head.Layout.Columns), Header: head.Header,
+			Least: func() int { return c.least }, Cut: c.cut}
 		scanner.Scan(block, &batch)
 		var records []string
 		var scratch []byte
@@ -456,8 +492,10 @@ func TestShortRecordsAreFilledUp(t *testing.T) {
 				t.Errorf("least %d: the record is %q", c.least, raw)
 			}
 		}
-		if got := strings.Join(records, " "); got != c.records || len(batch.Refused) != c.refused || batch.Rows-len(batch.Padded) != 2 {
-			t.Errorf("least %d: records %q, %d refused, %d padded; want %q and %d", c.least, got, len(batch.Refused), len(batch.Padded), c.records, c.refused)
+		if got := strings.Join(records, " "); got != c.records || len(batch.Refused) != c.refused ||
+			batch.Rows-len(batch.Padded) != 2 {
+			t.Errorf("least %d: records %q, %d refused, %d padded; want %q and %d", c.least, got, len(batch.Refused),
+				len(batch.Padded), c.records, c.refused)
 		}
 	}
 }
@@ -478,7 +516,8 @@ func TestQuotesThatMeanNothing(t *testing.T) {
 	for row := range batch.Rows {
 		got = append(got, string(batch.Text(row, 0, &scratch))+"|"+string(batch.Text(row, 1, &scratch)))
 	}
-	if want := []string{`"1|"2`, `3"|"4"`, `""""|`}; !slices.Equal(got, want) || len(batch.Refused) != 0 || batch.Plain {
+	if want := []string{`"1|"2`, `3"|"4"`, `""""|`}; !slices.Equal(got, want) || len(batch.Refused) != 0 ||
+		batch.Plain {
 		t.Errorf("records are %q, %d refused, plain %v; want %q", got, len(batch.Refused), batch.Plain, want)
 	}
 }
@@ -486,7 +525,8 @@ func TestQuotesThatMeanNothing(t *testing.T) {
 func TestOneColumnOfSeveralParts(t *testing.T) {
 	for text, want := range map[string]bool{
 		"guest\nAnn Berg\nUwe Lund\n": true, "all\nD1#5#x\nD2#7#y\n": true, "all\nD1/5\nD2/7\n": true,
-		"code\nA-1\nB_2\n": false, "amount\n1 234.50\n2 300.00\n": false, "posted\n31/01/2031\n30/01/2031\n": false, "mail\na@b.example\n": false,
+		"code\nA-1\nB_2\n": false, "amount\n1 234.50\n2 300.00\n": false, "posted\n31/01/2031\n30/01/2031\n": false,
+		"mail\na@b.example\n": false,
 	} {
 		cutter := NewCutter(strings.NewReader(text), MaxRecord, nil, NewHeads(Request{}).Find)
 		if err := cutter.Peek(1 << 10); err != nil {

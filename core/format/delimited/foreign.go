@@ -20,8 +20,10 @@ var foreign = []struct {
 	begin string
 	error ForeignError
 }{
-	{"PK\x03\x04", ForeignError{"a workbook or another zip file", "name it .xlsx, .ods or .zip to have it read as what it is"}},
-	{"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", ForeignError{"a workbook of the old binary kind (.xls), or one with a password", "have it saved as .xlsx, without one"}},
+	{"PK\x03\x04", ForeignError{"a workbook or another zip file",
+		"name it .xlsx, .ods or .zip to have it read as what it is"}},
+	{"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", ForeignError{"a workbook of the old binary kind (.xls), or one with a " +
+		"password", "have it saved as .xlsx, without one"}},
 	{"PAR1", ForeignError{"a Parquet file", "name it .parquet to have it read"}},
 	{"<html", ForeignError{"a web page", "ask the branch for the data itself"}},
 	{"<HTML", ForeignError{"a web page", "ask the branch for the data itself"}},

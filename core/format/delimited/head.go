@@ -57,7 +57,8 @@ var delimiters = []byte{'\t', ';', '|', ','}
 // of it is needed; whole says that there is no more.
 func (f *Heads) Find(sample []byte, whole bool) *Head {
 	line := firstLine(sample)
-	if line == nil || !agrees(line, sample[len(line):]) || f.request.SkipLines > 0 || f.request.HeaderLines > 1 || !decides(line) {
+	if line == nil || !agrees(line, sample[len(line):]) || f.request.SkipLines > 0 || f.request.HeaderLines > 1 ||
+		!decides(line) {
 		return find(sample, whole, f.request)
 	}
 	f.mutex.RLock()
@@ -428,7 +429,8 @@ func sampleTable(look []byte, d Dialect, most int) []sampleRow {
 		batch.Bounds = append(batch.Bounds, uint32(start)-1)
 		end, _, ok := d.fields(data, start, &batch)
 		if !ok && len(table) == 0 { // names, if this is a header, quotes and all
-			table = append(table, sampleRow{strings.Split(string(trimLineEnd(data[start:end])), string(d.Delimiter)), start, end})
+			table = append(table, sampleRow{strings.Split(string(trimLineEnd(data[start:end])), string(d.Delimiter)),
+				start, end})
 		}
 		if ok && len(trimLineEnd(data[start:end])) > 0 {
 			batch.Width = len(batch.Bounds) - 1

@@ -67,12 +67,14 @@ func (s *Scanner) scanRectangle(block Block, b *record.Batch) bool {
 			bounds[i] = end
 			carriages++
 		}
-		if length := int(end - start); length == 0 || length == len(s.Header) && bytes.Equal(data[start:end], s.Header) {
+		if length := int(end - start); length == 0 || length == len(s.Header) &&
+			bytes.Equal(data[start:end], s.Header) {
 			return false // a blank line, or the header once more
 		}
 	}
 	b.Rows = block.lines
-	b.Plain = (!carriage || bytes.Count(data, carriageReturn) == carriages) && (!s.Dialect.NoQuotes || bytes.IndexByte(data, '"') < 0)
+	b.Plain = (!carriage || bytes.Count(data, carriageReturn) == carriages) &&
+		(!s.Dialect.NoQuotes || bytes.IndexByte(data, '"') < 0)
 	return true
 }
 
@@ -166,7 +168,8 @@ func (s *Scanner) scanRecords(block Block, b *record.Batch) {
 			}
 			fallthrough
 		case fields != s.Width:
-			b.Refused = append(b.Refused, record.Refusal{Reason: record.FieldCount, Line: line, Fields: fields, Raw: raw})
+			b.Refused = append(b.Refused, record.Refusal{Reason: record.FieldCount, Line: line, Fields: fields,
+				Raw: raw})
 		default:
 			keep = true
 		}

@@ -29,7 +29,8 @@ func AppendField(dst, text []byte, delimiter byte) []byte {
 func needsQuotes(text []byte, delimiter byte) bool {
 	const short = 48
 	if len(text) > short {
-		return bytes.IndexByte(text, delimiter) >= 0 || bytes.IndexByte(text, '"') >= 0 || bytes.IndexByte(text, '\n') >= 0 || bytes.IndexByte(text, '\r') >= 0
+		return bytes.IndexByte(text, delimiter) >= 0 || bytes.IndexByte(text, '"') >= 0 ||
+			bytes.IndexByte(text, '\n') >= 0 || bytes.IndexByte(text, '\r') >= 0
 	}
 	for _, c := range text {
 		if c == delimiter || c == '"' || c == '\n' || c == '\r' {

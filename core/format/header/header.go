@@ -149,7 +149,8 @@ func namesValues(rows [][]string) bool {
 // the first one, each otherwise, or blank in the last one.
 func IsShort(rows [][]string) bool {
 	const fewest = 2
-	if len(rows) <= fewest || len(rows[0]) == 0 || filled(rows[0]) < len(rows[0]) || slices.ContainsFunc(rows[0], IsValue) {
+	if len(rows) <= fewest || len(rows[0]) == 0 || filled(rows[0]) < len(rows[0]) ||
+		slices.ContainsFunc(rows[0], IsValue) {
 		return false
 	}
 	width := len(rows[0]) + 1
@@ -242,7 +243,8 @@ func IsProven(rows [][]string) bool {
 			}
 		}
 		name = strings.TrimSpace(name)
-		if len(texts) >= fewest && name != "" && (isOfAnotherKind(name, texts) || !IsValue(name) && mostlyValues(below, column)) {
+		if len(texts) >= fewest && name != "" &&
+			(isOfAnotherKind(name, texts) || !IsValue(name) && mostlyValues(below, column)) {
 			return true
 		}
 	}

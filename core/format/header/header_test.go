@@ -27,24 +27,32 @@ func TestFind(t *testing.T) {
 		{"a header", table("doc|posted|debit", "A|2031-01-03|1.50"), 0, 0, 1},
 		{"none", table("A|2031-01-03|1.50", "B|2031-01-04|2.50"), 0, 0, 0},
 		{"a title above", table("Journal", "doc|posted|debit", "A|2031-01-03|1.50", "B|2031-01-03|1.50"), 0, 1, 1},
-		{"a title and a date above", table("Journal", "printed|1 March 2031", "doc|posted|debit|note", "A|2031-01-03|1.50|", "B|2031-01-03|2|x"), 0, 2, 1},
+		{"a title and a date above", table("Journal", "printed|1 March 2031", "doc|posted|debit|note",
+			"A|2031-01-03|1.50|", "B|2031-01-03|2|x"), 0, 2, 1},
 		{"a title above records without a header", table("Journal", "A|2031-01-03|1.50", "B|2031-01-03|1.50"), 0, 0, 1},
 		{"one column", table("value", "1,50", "2,50"), 0, 0, 1},
 		{"two rows", table("Journal", "", "doc|amount||note", "|debit|credit|", "A|1|2|x", "B|1|2|x"), 2, 2, 2},
 		{"two rows, the first one narrow", table("doc|amount", "|debit|credit", "A|1|2", "B|1|2"), 2, 0, 2},
 		{"years as names", table("account|2030|2031", "4000|1.5|2.5"), 0, 0, 1},
-		{"comments above", table("# export of 2031", "# by Corvane, again", "doc|posted|debit", "A|2031-01-03|1.50", "B|2031-01-03|2"), 0, 2, 1},
-		{"comments as wide as the table", table("# a|b|c", "doc|posted|debit", "A|2031-01-03|1.50", "B|2031-01-03|2"), 0, 1, 1},
+		{"comments above", table("# export of 2031", "# by Corvane, again", "doc|posted|debit", "A|2031-01-03|1.50",
+			"B|2031-01-03|2"), 0, 2, 1},
+		{"comments as wide as the table", table("# a|b|c", "doc|posted|debit", "A|2031-01-03|1.50", "B|2031-01-03|2"),
+			0, 1, 1},
 		{"a header that begins with #", table("#doc|posted|debit", "A|2031-01-03|1.50", "B|2031-01-03|2"), 0, 0, 1},
-		{"a comment above a header that begins with #", table("# export", "#doc|posted|debit", "A|2031-01-03|1.50", "B|2031-01-03|2"), 0, 1, 1},
+		{"a comment above a header that begins with #",
+			table("# export", "#doc|posted|debit", "A|2031-01-03|1.50", "B|2031-01-03|2"), 0, 1, 1},
 		{"positions as names", table("#1|#2", "a|b", "c|d"), 0, 0, 1},
 		{"a comment above records", table("# export", "A|2031-01-03|1.50", "B|2031-01-03|2"), 0, 1, 0},
 		{"one name short", table("posted|debit", "r1|2031-01-03|1.50", "r2|2031-01-03|2"), 0, 0, 1},
-		{"a wide note above the header", table("Report||by Corvane||March", "doc|posted|debit|credit|text", "A|2031-01-03|1.50||x", "B|2031-01-03||2|y"), 0, 1, 1},
-		{"a note of figures above the header", table("Page|1||of|2", "doc|posted|debit|credit|text", "A|2031-01-03|1.50||x", "B|2031-01-03||2|y"), 0, 1, 1},
+		{"a wide note above the header", table("Report||by Corvane||March", "doc|posted|debit|credit|text",
+			"A|2031-01-03|1.50||x", "B|2031-01-03||2|y"), 0, 1, 1},
+		{"a note of figures above the header",
+			table("Page|1||of|2", "doc|posted|debit|credit|text", "A|2031-01-03|1.50||x", "B|2031-01-03||2|y"), 0, 1,
+			1},
 		{"a header without one name, and texts below", table("|name|town", "a|b|c", "d|e|f"), 0, 0, 1},
 		{"a header without one name, and records below", table("|name|debit", "a|b|1", "d|e|2"), 0, 0, 1},
-		{"two rows of names, of which the lower ones come twice", table("|January||February|", "account|debit|credit|debit|credit", "4000|1|2|3|4", "4100|1|2|3|4"), 0, 0, 1},
+		{"two rows of names, of which the lower ones come twice",
+			table("|January||February|", "account|debit|credit|debit|credit", "4000|1|2|3|4", "4100|1|2|3|4"), 0, 0, 1},
 		{"more rows than there are", table("a|b"), 5, 0, 1},
 		{"nothing", nil, 0, 0, 0},
 	} {
@@ -112,7 +120,8 @@ func TestWidth(t *testing.T) {
 	}
 	// Two widths below the preamble, each in nine of ten rows from its first one on.
 	both := slices.Clone(rows[:30])
-	both = slices.Concat(both, both[:20], slices.Repeat([][]string{{"a", "b"}}, 40), slices.Repeat([][]string{{"a", "b", "c"}}, 4))
+	both = slices.Concat(both, both[:20], slices.Repeat([][]string{{"a", "b"}}, 40),
+		slices.Repeat([][]string{{"a", "b", "c"}}, 4))
 	for range 20 {
 		if got := Width(both); got != 2 {
 			t.Fatalf("of two widths at the end it is %d, want the one of most rows, 2", got)
@@ -134,7 +143,8 @@ func TestShortHeaders(t *testing.T) {
 		names string
 	}{
 		{"names of rows in front", table("posted|debit", "r1|2031-01-03|1", "r2|2031-01-03|2"), true, "|posted|debit"},
-		{"a separator behind each record", table("posted|debit", "2031-01-03|1|", "2031-01-03|2|"), true, "posted|debit|"},
+		{"a separator behind each record", table("posted|debit", "2031-01-03|1|", "2031-01-03|2|"), true,
+			"posted|debit|"},
 		{"a name that comes twice", table("posted|debit", "r1|2031-01-03|1", "r1|2031-01-03|2"), false, ""},
 		{"a row as short as the header", table("posted|debit", "r1|2031-01-03|1", "2031-01-03|2"), false, ""},
 		{"a row without a name", table("posted|debit", "r1|2031-01-03|1", "|2031-01-03|2"), false, ""},

@@ -20,7 +20,8 @@ type SyntaxError struct {
 
 func (e *SyntaxError) Error() string {
 	if e.Found == "" {
-		return fmt.Sprintf("line %d: the JSON ends where %s is expected; the file was cut off, ask for it again", e.Line, e.Expected)
+		return fmt.Sprintf("line %d: the JSON ends where %s is expected; the file was cut off, ask for it again",
+			e.Line, e.Expected)
 	}
 	return fmt.Sprintf("line %d: %s stands where JSON has %s", e.Line, e.Found, e.Expected)
 }

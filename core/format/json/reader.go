@@ -138,7 +138,8 @@ func (r *Reader) findWithin(open func() io.Reader) (at string, err error) {
 	if err != nil {
 		return "", err
 	}
-	if next == '{' && found == nil || found != nil && l.base == 0 && bytes.IndexByte(l.buffer, '\n') >= 0 && startsLines(l.buffer) {
+	if next == '{' && found == nil || found != nil && l.base == 0 && bytes.IndexByte(l.buffer, '\n') >= 0 &&
+		startsLines(l.buffer) {
 		r.form = lines
 		return "", nil
 	}
@@ -154,7 +155,8 @@ func (r *Reader) findWithin(open func() io.Reader) (at string, err error) {
 	case 1:
 		return arrays[0], nil
 	}
-	return "", fmt.Errorf("%d arrays of objects stand in this JSON; say which one with ⟨at⟩\nthere is: %s", len(arrays), strings.Join(arrays, ", "))
+	return "", fmt.Errorf("%d arrays of objects stand in this JSON; say which one with ⟨at⟩\nthere is: %s", len(arrays),
+		strings.Join(arrays, ", "))
 }
 
 // startsLines tells whether a text that is broken somewhere on its first line
@@ -162,7 +164,8 @@ func (r *Reader) findWithin(open func() io.Reader) (at string, err error) {
 // broken line is not the end of the file.
 func startsLines(text []byte) bool {
 	_, rest, _ := bytes.Cut(text, []byte{'\n'})
-	return bytes.HasPrefix(bytes.TrimLeft(rest, " \t\r\n"), []byte{'{'}) && bytes.HasPrefix(bytes.TrimLeft(text, "\ufeff \t"), []byte{'{'})
+	return bytes.HasPrefix(bytes.TrimLeft(rest, " \t\r\n"), []byte{'{'}) &&
+		bytes.HasPrefix(bytes.TrimLeft(text, "\ufeff \t"), []byte{'{'})
 }
 
 // arrays walks through the value that follows and notes the pointers of all
@@ -230,7 +233,8 @@ func (l *lexer) goTo(pointer string) error {
 			if c == '[' {
 				return fmt.Errorf("⟨at⟩ %s: the array %s has no element %q", pointer, orRoot(so), key)
 			}
-			return fmt.Errorf("⟨at⟩ %s: there is no %q in %s\nthere is: %s", pointer, key, orRoot(so), strings.Join(have, ", "))
+			return fmt.Errorf("⟨at⟩ %s: there is no %q in %s\nthere is: %s", pointer, key, orRoot(so),
+				strings.Join(have, ", "))
 		}
 		if !errors.Is(err, errThere) {
 			return err
@@ -259,7 +263,10 @@ func (r *Reader) gather(l *lexer) error {
 			g.keys(r.root, 0, 0)
 		}
 		if r.names > mostColumns {
-			return fmt.Errorf("by line %d the records have %d different keys, and a result has at most %d columns; keys that are values, such as dates or numbers of documents, make no table, so have it written as records that hold them, or say ⟨member-name⟩ COLUMN, which makes a record of each member of an object", r.line, r.names, mostColumns)
+			return fmt.Errorf("by line %d the records have %d different keys, and a result has at most %d columns; "+
+				"keys that are values, such as dates or numbers of documents, make no table, so have it written as "+
+				"records that hold them, or say ⟨member-name⟩ COLUMN, which makes a record of each member of an "+
+				"object", r.line, r.names, mostColumns)
 		}
 	}
 }
@@ -533,7 +540,8 @@ func (r *Reader) Next(b *Block) error {
 		if err != nil {
 			return err
 		}
-		r.done = r.form == single || c == 0 && r.form == lines || (r.form == array || r.form == members) && c == r.closing()
+		r.done = r.form == single || c == 0 && r.form == lines || (r.form == array || r.form == members) &&
+			c == r.closing()
 	}
 	b.last = r.done
 	return nil
@@ -562,7 +570,8 @@ func (r *Reader) Parse(block *Block, b *record.Batch, data []byte) []byte {
 			b.Rows++
 			continue
 		}
-		refusal := record.Refusal{Reason: record.BadValue, Line: block.lines[i], Raw: text, Found: text, Wanted: "one JSON object"}
+		refusal := record.Refusal{Reason: record.BadValue, Line: block.lines[i], Raw: text, Found: text,
+			Wanted: "one JSON object"}
 		if ok {
 			refusal.Column = r.head.Layout.Columns[p.twice]
 			refusal.Wanted, refusal.Found = "a key that stands once", p.values[p.twice].text

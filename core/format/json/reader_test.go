@@ -102,7 +102,8 @@ func TestLongRecordsAndManyBlocks(t *testing.T) {
 
 func FuzzRead(f *testing.F) {
 	for _, text := range []string{
-		`[{"a": 1.5, "b": {"c": [1, {"d": "\u00e4"}]}}, null]`, "{\"a\":1}\n{\"a\":\n{\"a\":2,\"a\":3}", `{"x": {"y": [{"z": true}]}}`,
+		`[{"a": 1.5, "b": {"c": [1, {"d": "\u00e4"}]}}, null]`, "{\"a\":1}\n{\"a\":\n{\"a\":2,\"a\":3}",
+		`{"x": {"y": [{"z": true}]}}`,
 		"\ufeff{}", `[[[[`, `{"a":"` + "\\", `{"a" 1}`, `[{"a":1}{]`,
 	} {
 		f.Add(text, "")
@@ -125,14 +126,16 @@ func FuzzRead(f *testing.F) {
 func TestMembersAsRecords(t *testing.T) {
 	text := `{"meta": {"n": 1}, "docs": {"D\u00431": {"debit": 5, "text": "a"}, "D2": { }, "D3" : 7, "D4": {"debit": 8.50}}}`
 	got, refused, err := readMembers(text, "/docs", "document")
-	want := []map[string]string{{"document": "DC1", "debit": "5", "text": "a"}, {"document": "D2"}, {"document": "D4", "debit": "8.50"}}
+	want := []map[string]string{{"document": "DC1", "debit": "5", "text": "a"}, {"document": "D2"},
+		{"document": "D4", "debit": "8.50"}}
 	if err != nil || refused != 1 || !reflect.DeepEqual(got, want) {
 		t.Errorf("%v, %d refused, records are %v, want %v", err, refused, got, want)
 	}
 	if got, _, err := readMembers(`{}`, "", "document"); err != nil || len(got) != 0 {
 		t.Errorf("%v: of an empty object the records are %v", err, got)
 	}
-	if _, _, err := readMembers(`[{"a": 1}]`, "", "document"); err == nil || !strings.Contains(err.Error(), "an object whose members are the records") {
+	if _, _, err := readMembers(`[{"a": 1}]`, "", "document"); err == nil ||
+		!strings.Contains(err.Error(), "an object whose members are the records") {
 		t.Errorf("of an array the error is %v", err)
 	}
 	if _, _, err := readMembers(`{"D1": {"a": 1} "D2": {}}`, "", "document"); err == nil {

@@ -197,7 +197,8 @@ func (b *Book) survey() error {
 		case "named-range":
 			b.addTable(sheet.Attribute(start, "name"), sheet.Attribute(start, "cell-range-address"), false)
 		case "database-range":
-			b.addTable(sheet.Attribute(start, "name"), sheet.Attribute(start, "target-range-address"), sheet.Attribute(start, "contains-header") == "false")
+			b.addTable(sheet.Attribute(start, "name"), sheet.Attribute(start, "target-range-address"),
+				sheet.Attribute(start, "contains-header") == "false")
 		}
 		return true
 	})
@@ -224,7 +225,8 @@ func (b *Book) addTable(name, address string, headless bool) {
 	r1, c1, ok1 := sheet.Reference(from[i+1:])
 	r2, c2, ok2 := sheet.Reference(to[strings.LastIndexByte(to, '.')+1:])
 	if ok1 && ok2 {
-		area := sheet.Area{FirstRow: min(r1, r2), LastRow: max(r1, r2), FirstColumn: min(c1, c2), LastColumn: max(c1, c2)}
+		area := sheet.Area{FirstRow: min(r1, r2), LastRow: max(r1, r2), FirstColumn: min(c1, c2),
+			LastColumn: max(c1, c2)}
 		b.tables = append(b.tables, sheet.Table{Name: name, Sheet: of, Area: area, Headless: headless})
 	}
 }

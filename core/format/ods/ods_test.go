@@ -82,7 +82,8 @@ func TestCells(t *testing.T) {
 	if filled, _ := b.HoldsData("B"); filled {
 		t.Error("a blank sheet holds data")
 	}
-	if tables, _ := b.Tables(); len(tables) != 1 || tables[0].Sheet != "A" || tables[0].LastRow != 9 || tables[0].LastColumn != 2 {
+	if tables, _ := b.Tables(); len(tables) != 1 || tables[0].Sheet != "A" || tables[0].LastRow != 9 ||
+		tables[0].LastColumn != 2 {
 		t.Errorf("tables are %+v", tables)
 	}
 	rows, err := b.Rows("A")
@@ -101,7 +102,8 @@ func TestRepetitionsAreBounded(t *testing.T) {
 	row := func(rows, cells int) []byte {
 		return pack(t, fmt.Sprintf(`<a><table:table table:name="A"><table:table-row table:number-rows-repeated="%d"><table:table-cell office:value-type="string" table:number-columns-repeated="%d"><text:p>x</text:p></table:table-cell></table:table-row></table:table></a>`, rows, cells))
 	}
-	if got, _, err := readAll(row(1_000_000, 2)); err != nil || len(got) != most || got[most-1] != fmt.Sprintf("%d:|x|x", most) {
+	if got, _, err := readAll(row(1_000_000, 2)); err != nil || len(got) != most ||
+		got[most-1] != fmt.Sprintf("%d:|x|x", most) {
 		t.Errorf("%v: %d rows", err, len(got))
 	}
 	for _, c := range [][2]int{{1, 20_000}, {1_000_000, 10_000}, {2_000_000, 100}} {
@@ -126,8 +128,10 @@ func TestDocumentsThatAreNoOpenSpreadsheets(t *testing.T) {
 		parts map[string]string
 		want  string
 	}{
-		{map[string]string{"content.xml": "x", "META-INF/manifest.xml": `<manifest:encryption-data manifest:checksum="x"/>`}, "protected by a password"},
-		{map[string]string{"content.xml": "<a/>", "mimetype": "application/vnd.oasis.opendocument.text"}, "is no spreadsheet but application/vnd.oasis.opendocument.text"},
+		{map[string]string{"content.xml": "x",
+			"META-INF/manifest.xml": `<manifest:encryption-data manifest:checksum="x"/>`}, "protected by a password"},
+		{map[string]string{"content.xml": "<a/>", "mimetype": "application/vnd.oasis.opendocument.text"},
+			"is no spreadsheet but application/vnd.oasis.opendocument.text"},
 		{map[string]string{"content.xml": "<a/>"}, "has no sheet"},
 		{map[string]string{"other.xml": "<a/>"}, "cut off"},
 	} {
@@ -153,7 +157,8 @@ func TestDocumentsThatAreNoOpenSpreadsheets(t *testing.T) {
 
 func TestMergesOfTheRightSheet(t *testing.T) {
 	merged := `<table:table-row><table:table-cell/><table:table-cell table:number-columns-spanned="3"/></table:table-row>`
-	data := pack(t, `<a><table:table table:name="A"><table:table-row table:number-rows-repeated="2"/>`+merged+`</table:table><table:table table:name="B">`+merged+merged+`</table:table></a>`)
+	data := pack(t, `<a><table:table table:name="A"><table:table-row table:number-rows-repeated="2"/>`+merged+
+		`</table:table><table:table table:name="B">`+merged+merged+`</table:table></a>`)
 	b, err := Open(bytes.NewReader(data), int64(len(data)), 1<<26)
 	if err != nil {
 		t.Fatal(err)
@@ -176,7 +181,8 @@ func TestMergesOfTheRightSheet(t *testing.T) {
 
 func TestDurationsAndDates(t *testing.T) {
 	for value, want := range map[string]string{
-		"PT36H05M07S": "36:05:07", "PT36H5M7S": "36:05:07", "P1DT2H": "26:00:00", "PT95M": "01:35:00", "PT90S": "00:01:30",
+		"PT36H05M07S": "36:05:07", "PT36H5M7S": "36:05:07", "P1DT2H": "26:00:00", "PT95M": "01:35:00",
+		"PT90S":    "00:01:30",
 		"-PT1H30M": "-01:30:00", "PT0.4S": "00:00:00", "PT59.5S": "00:01:00", "P2D": "48:00:00",
 		"PT": "PT", "P": "P", "x": "x", "PT1X": "PT1X", "P1MT2H": "P1MT2H", "PT1e30H": "PT1e30H",
 	} {
@@ -186,7 +192,8 @@ func TestDurationsAndDates(t *testing.T) {
 	}
 	for value, want := range map[string]string{
 		"2031-01-05": "2031-01-05", "2031-01-05T00:00:00": "2031-01-05", "2031-01-05T13:45:06": "2031-01-05 13:45:06",
-		"2031-01-05T23:59:59.500000000": "2031-01-06", "2031-01-05T23:59:59.4": "2031-01-05 23:59:59", "2031-02-30T00:00:01": "2031-02-30 00:00:01",
+		"2031-01-05T23:59:59.500000000": "2031-01-06", "2031-01-05T23:59:59.4": "2031-01-05 23:59:59",
+		"2031-02-30T00:00:01": "2031-02-30 00:00:01",
 	} {
 		if got := string(appendDate(nil, value)); got != want {
 			t.Errorf("date %s is %s, want %s", value, got, want)
@@ -198,7 +205,8 @@ func TestDurationsAndDates(t *testing.T) {
 // style without a format that of its parent.
 func TestStylesOfCells(t *testing.T) {
 	cell := func(style string) string {
-		return `<table:table-cell ` + style + ` office:value-type="float" office:value="417"><text:p>-</text:p></table:table-cell>`
+		return `<table:table-cell ` + style +
+			` office:value-type="float" office:value="417"><text:p>-</text:p></table:table-cell>`
 	}
 	data := pack(t, `<a><office:automatic-styles>
 	<number:number-style style:name="N1"><number:text>K-</number:text><number:number number:decimal-places="0" number:min-integer-digits="5"/></number:number-style>
@@ -214,7 +222,8 @@ func TestStylesOfCells(t *testing.T) {
 	<table:table-row table:default-cell-style-name="second">`+cell("")+cell(`table:style-name="first"`)+`</table:table-row>
 	<table:table-row>`+cell(`table:style-name="decimals"`)+cell(`table:style-name="grouped"`)+cell(`table:style-name="circle"`)+`<table:table-cell table:formula="of:=1+1"/></table:table-row></table:table></a>`)
 	got, _, err := readAll(data)
-	want := []string{"1:|K-00417|417|K-00417|004/17", "2:|004/17|K-00417", "3:|417|417|417|a formula without its result!"}
+	want := []string{"1:|K-00417|417|K-00417|004/17", "2:|004/17|K-00417",
+		"3:|417|417|417|a formula without its result!"}
 	if err != nil || strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("%v: rows are\n%s\nwant\n%s", err, strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}

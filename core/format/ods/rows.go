@@ -119,7 +119,8 @@ func (r *rows) Next(row *sheet.Row) error {
 					r.number += n
 					continue
 				}
-				if r.number+n > sheet.MostRows || n > 1 && n*max(len(r.last.Cells), len(r.texts)/charactersOfACell) > mostRepeated {
+				if r.number+n > sheet.MostRows || n > 1 &&
+					n*max(len(r.last.Cells), len(r.texts)/charactersOfACell) > mostRepeated {
 					return sheet.ErrNoRow
 				}
 				r.again = n

@@ -92,7 +92,8 @@ func (s *styles) start(element xml.StartElement) {
 	case name == "style":
 		s.name = sheet.Attribute(element, "name")
 		if sheet.Attribute(element, "family") == "table-cell" {
-			s.cells[s.name] = cellStyle{sheet.Attribute(element, "parent-style-name"), sheet.Attribute(element, "data-style-name")}
+			s.cells[s.name] = cellStyle{sheet.Attribute(element, "parent-style-name"),
+				sheet.Attribute(element, "data-style-name")}
 		}
 	case name == "table-properties":
 		s.hidden[s.name] = s.hidden[s.name] || sheet.Attribute(element, "display") == "false"
@@ -121,7 +122,8 @@ func (f *format) number(element xml.StartElement) {
 	atLeast, _ := strconv.Atoi(sheet.Attribute(element, "min-integer-digits")) // 0 where it does not say
 	decimals := sheet.Attribute(element, "decimal-places")
 	f.figure, f.digits = true, max(0, min(atLeast, most))
-	f.ordinary = f.ordinary || decimals != "" && decimals != "0" || sheet.Attribute(element, "grouping") == "true" || sheet.Attribute(element, "display-factor") != ""
+	f.ordinary = f.ordinary || decimals != "" && decimals != "0" || sheet.Attribute(element, "grouping") == "true" ||
+		sheet.Attribute(element, "display-factor") != ""
 	f.pattern = append(f.pattern, strings.Repeat("0", f.digits)...)
 }
 

@@ -115,7 +115,8 @@ func (c *column) check(header *format.PageHeader, page []byte) error {
 		page = page[v2.RepetitionLevelsByteLength+v2.DefinitionLevelsByteLength:]
 	case header.DataPageHeader.Valid:
 		v1 := &header.DataPageHeader.V
-		if v1.Encoding != format.Plain || c.definition > 0 && v1.DefinitionLevelEncoding != format.RLE || c.repetition > 0 && v1.RepetitionLevelEncoding != format.RLE {
+		if v1.Encoding != format.Plain || c.definition > 0 && v1.DefinitionLevelEncoding != format.RLE ||
+			c.repetition > 0 && v1.RepetitionLevelEncoding != format.RLE {
 			return nil
 		}
 		if c.repetition > 0 {

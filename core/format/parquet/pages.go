@@ -152,13 +152,15 @@ func (p *plain) add(c *format.ColumnChunk, of *column, rows, size int64) error {
 	if d := m.DictionaryPageOffset; d > 0 && d < start {
 		start = d
 	}
-	if c.FilePath != "" || start < int64(len(magic)) || m.TotalCompressedSize < 0 || start > size-m.TotalCompressedSize {
+	if c.FilePath != "" || start < int64(len(magic)) || m.TotalCompressedSize < 0 ||
+		start > size-m.TotalCompressedSize {
 		return fmt.Errorf("column %s lies outside of it", of.name)
 	}
 	if of.repetition == 0 && m.NumValues != rows {
 		return fmt.Errorf("column %s has %d values for %d rows", of.name, m.NumValues, rows)
 	}
-	p.chunks = append(p.chunks, chunk{column: of, start: start, size: m.TotalCompressedSize, codec: m.Codec, values: m.NumValues})
+	p.chunks = append(p.chunks, chunk{column: of, start: start, size: m.TotalCompressedSize, codec: m.Codec,
+		values: m.NumValues})
 	m.Codec = format.Uncompressed
 	m.DictionaryPageOffset, m.IndexPageOffset, m.BloomFilterOffset, m.BloomFilterLength = 0, 0, 0, 0
 	m.DataPageOffset = int64(len(p.chunks)) * chunkSpace

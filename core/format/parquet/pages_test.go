@@ -64,14 +64,18 @@ func readTestdata(t *testing.T, name string) (columns []string, rows [][]string)
 // What another engine has written, of each kind, as testdata/make.mjs says what it is.
 func TestKindsOfAnotherEngine(t *testing.T) {
 	want := map[string]string{ // of the row of i = 1
-		"n": "1", "name": "text 1", "open": "false", "u8": "3", "u16": "1000", "u32": "4000000001", "u64": "18446744073709551001",
-		"i8": "-1", "i16": "-100", "i64": "-9007199254740994", "huge": "170141183460469231731687303715884105721",
+		"n": "1", "name": "text 1", "open": "false", "u8": "3", "u16": "1000", "u32": "4000000001",
+		"u64": "18446744073709551001",
+		"i8":  "-1", "i16": "-100", "i64": "-9007199254740994", "huge": "170141183460469231731687303715884105721",
 		"d4": "1.25", "d9": "-1.25", "d18": "123456789013.345", "d38": "-12345678901234567890123455.789012",
-		"day": "2031-02-01", "tod": "13:45:06.123456", "ts": "2031-03-31 23:59:59.123456", "ts_s": "2031-03-31 23:59:59",
+		"day": "2031-02-01", "tod": "13:45:06.123456", "ts": "2031-03-31 23:59:59.123456",
+		"ts_s":  "2031-03-31 23:59:59",
 		"ts_ms": "2031-03-31 23:59:59.123", "ts_ns": "2031-03-31 23:59:59.123456789", "tsz": "2031-03-31 21:59:59.5",
-		"uid_text": "6f1e2d3c-0000-4000-8000-000000000011", "uid": "6f1e2d3c-0000-4000-8000-000000000011", "side": "credit", "js": `{"a": 1}`,
-		"list": "1, 2", "words": "a, b,c", "address.town": "Corvane", "address.no": "1", "pairs.key": "x, y", "pairs.value": "1, 2",
-		"lists": "1, 2, 3", "bytes": "ab", "iv": "P1M2D", "dbl": "0.1", "flt": "0.1",
+		"uid_text": "6f1e2d3c-0000-4000-8000-000000000011", "uid": "6f1e2d3c-0000-4000-8000-000000000011",
+		"side": "credit", "js": `{"a": 1}`,
+		"list": "1, 2", "words": "a, b,c", "address.town": "Corvane", "address.no": "1", "pairs.key": "x, y",
+		"pairs.value": "1, 2",
+		"lists":       "1, 2, 3", "bytes": "ab", "iv": "P1M2D", "dbl": "0.1", "flt": "0.1",
 	}
 	for name, lacks := range map[string]int{"kinds.parquet": 0, "kinds-v2.parquet": 1} {
 		columns, rows := readTestdata(t, name)
@@ -98,7 +102,8 @@ func TestBlanksAreThoseOfTheFile(t *testing.T) {
 	}
 	for i, row := range rows {
 		cents := i * 13 % 1000000
-		want := []string{fmt.Sprint(i), fmt.Sprintf("document %d", i*7919%100000), fmt.Sprintf("%d.%02d", cents/100, cents%100), fmt.Sprint(i % 977)}
+		want := []string{fmt.Sprint(i), fmt.Sprintf("document %d", i*7919%100000),
+			fmt.Sprintf("%d.%02d", cents/100, cents%100), fmt.Sprint(i % 977)}
 		if i%3 == 0 {
 			want[1] = ""
 		}
@@ -128,12 +133,15 @@ func TestCodecs(t *testing.T) {
 	}
 	var want [][]string
 	for name, codec := range map[string]parquet.WriterOption{
-		"none": parquet.Compression(&parquet.Uncompressed), "snappy": parquet.Compression(&parquet.Snappy), "gzip": parquet.Compression(&parquet.Gzip),
-		"zstd": parquet.Compression(&parquet.Zstd), "brotli": parquet.Compression(&parquet.Brotli), "lz4": parquet.Compression(&parquet.Lz4Raw),
+		"none": parquet.Compression(&parquet.Uncompressed), "snappy": parquet.Compression(&parquet.Snappy),
+		"gzip": parquet.Compression(&parquet.Gzip),
+		"zstd": parquet.Compression(&parquet.Zstd), "brotli": parquet.Compression(&parquet.Brotli),
+		"lz4": parquet.Compression(&parquet.Lz4Raw),
 	} {
 		for version := 1; version <= 2; version++ {
 			var out bytes.Buffer
-			if err := parquet.Write(&out, lines, codec, parquet.DataPageVersion(version), parquet.PageBufferSize(4000)); err != nil {
+			if err := parquet.Write(&out, lines, codec, parquet.DataPageVersion(version),
+				parquet.PageBufferSize(4000)); err != nil {
 				t.Fatal(err)
 			}
 			_, rows, err := readAll(out.Bytes())
@@ -165,7 +173,8 @@ func TestAFlippedByteIsTold(t *testing.T) {
 	}
 	text := "corvane"
 	var out bytes.Buffer
-	if err := parquet.Write(&out, []line{{1, &text, []string{"a"}}, {2, nil, nil}, {3, &text, []string{"b", "c"}}}, parquet.Compression(&parquet.Lz4Raw)); err != nil {
+	if err := parquet.Write(&out, []line{{1, &text, []string{"a"}}, {2, nil, nil}, {3, &text, []string{"b", "c"}}},
+		parquet.Compression(&parquet.Lz4Raw)); err != nil {
 		t.Fatal(err)
 	}
 	whole := out.Bytes()
@@ -199,7 +208,9 @@ func TestOlderKinds(t *testing.T) {
 	list := parquet.Group{"bag": parquet.Repeated(parquet.Group{"array_element": parquet.Optional(parquet.String())})}
 	plain := parquet.Group{"array": parquet.Repeated(parquet.String())}
 	schema := parquet.NewSchema("", parquet.Group{
-		"at": parquet.Leaf(parquet.Int96Type), "half": float16, "hive": logical{list, parquet.List(parquet.String()).Type()}, "two": logical{plain, parquet.List(parquet.String()).Type()},
+		"at": parquet.Leaf(parquet.Int96Type), "half": float16,
+		"hive": logical{list, parquet.List(parquet.String()).Type()},
+		"two":  logical{plain, parquet.List(parquet.String()).Type()},
 	})
 	var out bytes.Buffer
 	w := parquet.NewWriter(&out, schema)
@@ -207,7 +218,8 @@ func TestOlderKinds(t *testing.T) {
 	const noon = 12 * 3600 * 1_000_000_000
 	at := deprecated.Int96{noon & math.MaxUint32, noon >> 32, 2440588 + 22369}
 	row := parquet.Row{
-		parquet.Int96Value(at).Level(0, 0, 0), parquet.FixedLenByteArrayValue([]byte{0x00, 0xc1}).Level(0, 0, 1), // -2.5
+		// -2.5
+		parquet.Int96Value(at).Level(0, 0, 0), parquet.FixedLenByteArrayValue([]byte{0x00, 0xc1}).Level(0, 0, 1),
 		parquet.ByteArrayValue([]byte("a")).Level(0, 2, 2), parquet.ByteArrayValue([]byte("b")).Level(1, 2, 2),
 		parquet.ByteArrayValue([]byte("c")).Level(0, 1, 3),
 	}
@@ -227,7 +239,9 @@ func TestOlderKinds(t *testing.T) {
 }
 
 func TestHalves(t *testing.T) {
-	for bits, want := range map[uint16]float64{0x3c00: 1, 0xc000: -2, 0x7bff: 65504, 0x0001: math.Ldexp(1, -24), 0x3555: 0.333251953125, 0xfc00: math.Inf(-1)} { // IEEE 754-2019, table 3.5
+	// IEEE 754-2019, table 3.5
+	for bits, want := range map[uint16]float64{0x3c00: 1, 0xc000: -2, 0x7bff: 65504, 0x0001: math.Ldexp(1, -24),
+		0x3555: 0.333251953125, 0xfc00: math.Inf(-1)} {
 		if got := half(binary.LittleEndian.AppendUint16(nil, bits)); got != want {
 			t.Errorf("%#04x is %v, want %v", bits, got, want)
 		}
@@ -253,7 +267,8 @@ func TestBlocksOfLZ4(t *testing.T) {
 		}
 		return all
 	}
-	for name, packed := range map[string][]byte{"one block": pack(text), "with lengths": framed(text), "two": framed(text[:300], text[300:])} {
+	for name, packed := range map[string][]byte{"one block": pack(text), "with lengths": framed(text),
+		"two": framed(text[:300], text[300:])} {
 		got := make([]byte, len(text))
 		if err := unpack(format.Lz4, got, packed); err != nil || !bytes.Equal(got, text) {
 			t.Errorf("%s: %v", name, err)
@@ -290,7 +305,8 @@ func TestWhatCannotBeDecoded(t *testing.T) {
 	}
 	kind := metadata.Schema[1]
 	kind.Type.Valid = false
-	if _, err := columnsOf([]format.SchemaElement{metadata.Schema[0], kind}); err == nil || !strings.Contains(err.Error(), "column n") {
+	if _, err := columnsOf([]format.SchemaElement{metadata.Schema[0], kind}); err == nil ||
+		!strings.Contains(err.Error(), "column n") {
 		t.Errorf("a column of no kind: %v", err)
 	}
 	if err := unpack(format.LZO, make([]byte, 3), []byte("abc")); err == nil {

@@ -41,7 +41,8 @@ func Open(file io.ReaderAt, size int64) (r *Reader, err error) {
 	case errors.Is(err, errEncrypted):
 		return nil, fmt.Errorf("this Parquet file cannot be read: %w", err)
 	case err != nil:
-		return nil, fmt.Errorf("this Parquet file cannot be read (%w); it is damaged or was cut off, ask for it again", err)
+		return nil, fmt.Errorf("this Parquet file cannot be read (%w); it is damaged or was cut off, ask for it again",
+			err)
 	}
 	r = &Reader{file: f, groups: f.RowGroups(), number: 1, buffer: make([]parquet.Row, 256)}
 	if r.leaves, err = leaves(f.Schema(), "", nil); err != nil {
@@ -119,7 +120,8 @@ func (r *Reader) read() (int, error) {
 			r.done = len(r.groups) == 0
 		}
 		if err != nil {
-			return 0, fmt.Errorf("row %d cannot be read (%w); the Parquet file is damaged, ask for it again", r.number, err)
+			return 0, fmt.Errorf("row %d cannot be read (%w); the Parquet file is damaged, ask for it again", r.number,
+				err)
 		}
 		if n > 0 || r.done {
 			return n, nil

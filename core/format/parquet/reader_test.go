@@ -33,7 +33,8 @@ type row struct {
 }
 
 func TestKinds(t *testing.T) {
-	first := row{Name: "Ä, \"x\"", Count: 7, Big: -9007199254740993, Ratio: 0.1, Small: 2.5, Open: true, Day: 22310, At: time.Date(2031, 1, 31, 13, 45, 0, 0, time.UTC), Price: -123450, Tags: []string{"a", "b"}}
+	first := row{Name: "Ä, \"x\"", Count: 7, Big: -9007199254740993, Ratio: 0.1, Small: 2.5, Open: true, Day: 22310,
+		At: time.Date(2031, 1, 31, 13, 45, 0, 0, time.UTC), Price: -123450, Tags: []string{"a", "b"}}
 	first.Address.Town = "Corvane"
 	second := row{Ratio: 1e21, At: time.Date(2031, 2, 1, 0, 0, 0, 0, time.UTC), Price: 5}
 	var out bytes.Buffer
@@ -45,7 +46,8 @@ func TestKinds(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer r.Close()
-	if want := []string{"name", "count", "big", "ratio", "small", "open", "day", "at", "price", "tags", "address.town"}; !slices.Equal(r.Head().Layout.Columns, want) {
+	if want := []string{"name", "count", "big", "ratio", "small", "open", "day", "at", "price", "tags",
+		"address.town"}; !slices.Equal(r.Head().Layout.Columns, want) {
 		t.Errorf("columns are %q", r.Head().Layout.Columns)
 	}
 	var b record.Batch
@@ -53,7 +55,8 @@ func TestKinds(t *testing.T) {
 		t.Fatal(err)
 	}
 	want := [][]string{
-		{"Ä, \"x\"", "7", "-9007199254740993", "0.1", "2.5", "true", "2031-01-31", "2031-01-31 13:45:00", "-1234.50", "a, b", "Corvane"},
+		{"Ä, \"x\"", "7", "-9007199254740993", "0.1", "2.5", "true", "2031-01-31", "2031-01-31 13:45:00", "-1234.50",
+			"a, b", "Corvane"},
 		{"", "", "0", "1000000000000000000000", "0", "false", "1970-01-01", "2031-02-01", "0.05", "", ""},
 	}
 	var scratch []byte

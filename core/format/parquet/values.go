@@ -47,7 +47,8 @@ func leaves(node parquet.Node, name string, all []leaf) ([]leaf, error) {
 		switch kindOf(node).(type) {
 		case *format.ListType:
 			switch {
-			case entries.Leaf(), len(entries.Fields()) > 1, entries.Name() == "array", bytes.HasSuffix([]byte(entries.Name()), []byte("_tuple")):
+			case entries.Leaf(), len(entries.Fields()) > 1, entries.Name() == "array",
+				bytes.HasSuffix([]byte(entries.Name()), []byte("_tuple")):
 				inner = func(parquet.Field) string { return name } // the element itself
 			default:
 				fields, inner = entries.Fields(), func(parquet.Field) string { return name }
@@ -82,7 +83,8 @@ func writer(t parquet.Type) (func([]byte, parquet.Value) []byte, error) {
 	switch l := logical.(type) {
 	case *format.DecimalType:
 		scale := int(l.Scale)
-		return func(dst []byte, v parquet.Value) []byte { return amount.FromBig(coefficient(v), scale).Append(dst) }, nil
+		return func(dst []byte, v parquet.Value) []byte { return amount.FromBig(coefficient(v), scale).Append(dst) },
+			nil
 	case *format.DateType:
 		return func(dst []byte, v parquet.Value) []byte {
 			const day = 86400
@@ -213,7 +215,8 @@ func appendInterval(dst, v []byte) []byte {
 	if len(v) != length {
 		return append(dst, v...)
 	}
-	months, days, ms := binary.LittleEndian.Uint32(v), binary.LittleEndian.Uint32(v[4:]), binary.LittleEndian.Uint32(v[8:])
+	months, days, ms := binary.LittleEndian.Uint32(v), binary.LittleEndian.Uint32(v[4:]),
+		binary.LittleEndian.Uint32(v[8:])
 	dst = fmt.Appendf(dst, "P%dM%dD", months, days)
 	if ms == 0 {
 		return dst

@@ -28,7 +28,8 @@ type Address struct {
 }
 
 // ErrPassword says that a password stands in an address.
-var ErrPassword = errors.New("a password does not belong on a command line or into a plan, where others can read it; put it into PGPASSWORD or the password file (~/.pgpass)")
+var ErrPassword = errors.New("a password does not belong on a command line or into a plan, where others can read " +
+	"it; put it into PGPASSWORD or the password file (~/.pgpass)")
 
 var errNoAddress = errors.New("this is no address of a database, which is postgres://user@host:port/name")
 
@@ -121,7 +122,8 @@ func Open(ctx context.Context, address Address, query string) (*Reader, error) {
 	r.ctx, r.cancel = context.WithCancel(ctx)
 	if r.conn, err = pgconn.ConnectConfig(r.ctx, config); err != nil {
 		r.cancel()
-		return nil, fmt.Errorf("%w; see that the database runs, and that the password is in PGPASSWORD or the password file", err)
+		return nil, fmt.Errorf("%w; see that the database runs, and that the password is in PGPASSWORD or the "+
+			"password file", err)
 	}
 	if err := r.prepare(query); err != nil {
 		r.Close()
@@ -132,7 +134,8 @@ func Open(ctx context.Context, address Address, query string) (*Reader, error) {
 
 // prepare begins a transaction and finds out which columns the query has.
 func (r *Reader) prepare(query string) error {
-	if _, err := r.conn.Exec(r.ctx, "begin transaction isolation level repeatable read, read only").ReadAll(); err != nil {
+	const begin = "begin transaction isolation level repeatable read, read only"
+	if _, err := r.conn.Exec(r.ctx, begin).ReadAll(); err != nil {
 		return err
 	}
 	described, err := r.conn.Prepare(r.ctx, "", strings.TrimRight(strings.TrimSpace(query), ";"), nil)

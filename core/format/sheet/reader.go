@@ -325,9 +325,11 @@ func (r *Reader) add(b *record.Batch, data []byte, row *Row) []byte {
 		b.Rows++
 		return append(data, '\n')
 	}
-	refusal := record.Refusal{Reason: record.FieldCount, Line: row.Number, Fields: len(cells), Raw: bytes.Clone(data[start:])}
+	refusal := record.Refusal{Reason: record.FieldCount, Line: row.Number, Fields: len(cells),
+		Raw: bytes.Clone(data[start:])}
 	if len(cells) <= r.width {
-		refusal.Reason, refusal.Column, refusal.Found = record.BadValue, r.head.Layout.Columns[bad], bytes.Clone(cells[bad].Text)
+		refusal.Reason, refusal.Column, refusal.Found = record.BadValue, r.head.Layout.Columns[bad],
+			bytes.Clone(cells[bad].Text)
 		if string(refusal.Found) == NoResult {
 			refusal.Reason = record.NoResult
 		}

@@ -82,9 +82,11 @@ func read(t *testing.T, request Request, merges []Merge, rows ...string) result 
 			got.records = append(got.records, text)
 		}
 		for _, refused := range b.Refused {
-			got.refused = append(got.refused, fmt.Sprint(refused.Line, " ", refused.Reason, " ", refused.Column, " ", string(refused.Raw)))
+			got.refused = append(got.refused,
+				fmt.Sprint(refused.Line, " ", refused.Reason, " ", refused.Column, " ", string(refused.Raw)))
 		}
-		if last := len(got.records) > 0 && strings.HasPrefix(got.records[len(got.records)-1], fmt.Sprint(len(rows), ":")); last && !b.Last {
+		if last := len(got.records) > 0 && strings.HasPrefix(got.records[len(got.records)-1],
+			fmt.Sprint(len(rows), ":")); last && !b.Last {
 			t.Error("the last batch does not say that it is")
 		}
 	}
@@ -92,18 +94,23 @@ func read(t *testing.T, request Request, merges []Merge, rows ...string) result 
 
 func TestReader(t *testing.T) {
 	got := read(t, Request{}, nil,
-		"Journal of Corvane", "", "||doc|debit|note", "||A|1.50|\"x\",y", "~||B|2", "", "", "||doc|debit|note", "||C|!#N/A|z", "||D|4|z|more|still", "||E|5|", "")
-	if want := []string{"doc", "debit", "note", "#4", "#5"}; !slices.Equal(got.head.Layout.Columns, want) { // every column that is seen is kept
+		"Journal of Corvane", "", "||doc|debit|note", "||A|1.50|\"x\",y", "~||B|2", "", "", "||doc|debit|note",
+		"||C|!#N/A|z", "||D|4|z|more|still", "||E|5|", "")
+	// every column that is seen is kept
+	if want := []string{"doc", "debit", "note", "#4", "#5"}; !slices.Equal(got.head.Layout.Columns, want) {
 		t.Errorf("columns are %q, want %q", got.head.Layout.Columns, want)
 	}
-	if want := []string{"4:|A|1.50|\"x\",y||", "5:|B|2|||", "10:|D|4|z|more|still", "11:|E|5|||"}; !slices.Equal(got.records, want) {
+	if want := []string{"4:|A|1.50|\"x\",y||", "5:|B|2|||", "10:|D|4|z|more|still",
+		"11:|E|5|||"}; !slices.Equal(got.records, want) {
 		t.Errorf("records are %q, want %q", got.records, want)
 	}
 	if want := []string{fmt.Sprint("9 ", record.BadValue, " debit C,#N/A,z,,")}; !slices.Equal(got.refused, want) {
 		t.Errorf("refused are %q, want %q", got.refused, want)
 	}
-	if got.head.Line != 3 || got.head.Above != 1 || got.blank != 2 || got.hidden != 1 || !slices.Equal(got.again, []int{8}) {
-		t.Errorf("header on line %d below %d, %d blank, %d hidden, header again on %v", got.head.Line, got.head.Above, got.blank, got.hidden, got.again)
+	if got.head.Line != 3 || got.head.Above != 1 || got.blank != 2 || got.hidden != 1 ||
+		!slices.Equal(got.again, []int{8}) {
+		t.Errorf("header on line %d below %d, %d blank, %d hidden, header again on %v", got.head.Line, got.head.Above,
+			got.blank, got.hidden, got.again)
 	}
 }
 
@@ -114,7 +121,8 @@ func TestManyRowsAreSeveralBatches(t *testing.T) {
 	}
 	rows = append(rows, "more|fields|than|the|header")
 	got := read(t, Request{}, nil, rows...)
-	if len(got.records) != 5000 || got.batches != 3 || got.records[4321] != "4323:|D4321|4321" || len(got.refused) != 1 {
+	if len(got.records) != 5000 || got.batches != 3 || got.records[4321] != "4323:|D4321|4321" ||
+		len(got.refused) != 1 {
 		t.Errorf("%d records in %d batches, %d refused", len(got.records), got.batches, len(got.refused))
 	}
 }
@@ -153,10 +161,14 @@ func TestAreasAndRequests(t *testing.T) {
 		columns []string
 		records []string
 	}{
-		{"an area", Request{HeaderLines: 1, Area: Area{2, 4, 2, 3}}, []string{"doc", "debit"}, []string{"3:|A|1", "4:|B|2"}},
-		{"an area that is open below", Request{HeaderLines: 1, Area: Area{FirstRow: 2, FirstColumn: 2, LastColumn: 3}}, []string{"doc", "debit"}, []string{"3:|A|1", "4:|B|2", "5:|Sum|3"}},
-		{"an area without a header", Request{NoHeader: true, Area: Area{3, 4, 2, 3}}, []string{"#1", "#2"}, []string{"3:|A|1", "4:|B|2"}},
-		{"rows above that are told", Request{SkipRows: 2}, []string{"#1", "#2", "#3"}, []string{"3:|A|1|z", "4:|B|2|z", "5:|Sum|3|z"}},
+		{"an area", Request{HeaderLines: 1, Area: Area{2, 4, 2, 3}}, []string{"doc", "debit"},
+			[]string{"3:|A|1", "4:|B|2"}},
+		{"an area that is open below", Request{HeaderLines: 1, Area: Area{FirstRow: 2, FirstColumn: 2, LastColumn: 3}},
+			[]string{"doc", "debit"}, []string{"3:|A|1", "4:|B|2", "5:|Sum|3"}},
+		{"an area without a header", Request{NoHeader: true, Area: Area{3, 4, 2, 3}}, []string{"#1", "#2"},
+			[]string{"3:|A|1", "4:|B|2"}},
+		{"rows above that are told", Request{SkipRows: 2}, []string{"#1", "#2", "#3"},
+			[]string{"3:|A|1|z", "4:|B|2|z", "5:|Sum|3|z"}},
 	} {
 		got := read(t, c.request, nil, rows...)
 		if !slices.Equal(got.head.Layout.Columns, c.columns) || !slices.Equal(got.records, c.records) {
@@ -166,13 +178,15 @@ func TestAreasAndRequests(t *testing.T) {
 	if got := read(t, Request{}, nil, "", "||", ""); !got.head.Empty || got.batches != 1 {
 		t.Errorf("a blank sheet is %+v", got)
 	}
-	if got := read(t, Request{}, nil, "doc|debit"); got.head.Empty || len(got.records) != 0 || got.head.Layout.Columns[1] != "debit" {
+	if got := read(t, Request{}, nil, "doc|debit"); got.head.Empty || len(got.records) != 0 ||
+		got.head.Layout.Columns[1] != "debit" {
 		t.Errorf("a header alone is %+v", got)
 	}
 }
 
 func TestReferences(t *testing.T) {
-	for text, want := range map[string][2]int{"A1": {1, 1}, "$B$7": {7, 2}, "XFD1048576": {1048576, 16384}, "zz10": {10, 702}} {
+	for text, want := range map[string][2]int{"A1": {1, 1}, "$B$7": {7, 2}, "XFD1048576": {1048576, 16384},
+		"zz10": {10, 702}} {
 		if row, column, ok := Reference(text); !ok || row != want[0] || column != want[1] {
 			t.Errorf("%s is row %d, column %d, %v", text, row, column, ok)
 		}
@@ -195,11 +209,14 @@ func TestLongPreambles(t *testing.T) {
 		rows := slices.Repeat([]string{"a line of the preamble"}, above)
 		rows = append(rows, "doc|posted|debit", "A|2031-01-03|1", "B|2031-01-04|2", "C|2031-01-05|3")
 		got := read(t, Request{}, nil, rows...)
-		if got.head.Above != above || len(got.records) != 3 || !slices.Equal(got.head.Layout.Columns, []string{"doc", "posted", "debit"}) {
-			t.Errorf("below %d rows: %d above, columns %q, records %q", above, got.head.Above, got.head.Layout.Columns, got.records)
+		if got.head.Above != above || len(got.records) != 3 ||
+			!slices.Equal(got.head.Layout.Columns, []string{"doc", "posted", "debit"}) {
+			t.Errorf("below %d rows: %d above, columns %q, records %q", above, got.head.Above, got.head.Layout.Columns,
+				got.records)
 		}
 	}
-	got := read(t, Request{}, nil, "Report||by Corvane||March", "doc|posted|debit|credit|text", "A|2031-01-03|1.50||x", "B|2031-01-03||2|y")
+	got := read(t, Request{}, nil, "Report||by Corvane||March", "doc|posted|debit|credit|text", "A|2031-01-03|1.50||x",
+		"B|2031-01-03||2|y")
 	if got.head.Above != 1 || got.head.Layout.Columns[0] != "doc" {
 		t.Errorf("below a wide note: %d above, columns %q", got.head.Above, got.head.Layout.Columns)
 	}

@@ -22,7 +22,8 @@ type Scanner struct {
 type TooLongError struct{ Limit int }
 
 func (e *TooLongError) Error() string {
-	return fmt.Sprintf("a cell, or a row, is longer than %d MB, which no record may be; the file is damaged, or raise ⟨memory⟩", e.Limit>>20)
+	return fmt.Sprintf("a cell, or a row, is longer than %d MB, which no record may be; the file is damaged, or "+
+		"raise ⟨memory⟩", e.Limit>>20)
 }
 
 // bounded ends reading where one token takes more than a limit.

@@ -132,7 +132,8 @@ func (b *Book) decode(name string, into any) error {
 	}
 	defer r.Close()
 	if err := xml.NewDecoder(io.LimitReader(r, mostUnpacked)).Decode(into); err != nil {
-		return fmt.Errorf("the part %s of this workbook cannot be read (%w); it is damaged, ask for it again", name, err)
+		return fmt.Errorf("the part %s of this workbook cannot be read (%w); it is damaged, ask for it again", name,
+			err)
 	}
 	return nil
 }
@@ -364,7 +365,8 @@ func parseArea(text string) (sheet.Area, bool) {
 	r1, c1, ok1 := sheet.Reference(from)
 	r2, c2, ok2 := sheet.Reference(to)
 	if ok1 && ok2 {
-		return sheet.Area{FirstRow: min(r1, r2), LastRow: max(r1, r2), FirstColumn: min(c1, c2), LastColumn: max(c1, c2)}, true
+		return sheet.Area{FirstRow: min(r1, r2), LastRow: max(r1, r2), FirstColumn: min(c1, c2),
+			LastColumn: max(c1, c2)}, true
 	}
 	c1 = sheet.ColumnNumber(strings.ReplaceAll(from, "$", ""))
 	c2 = sheet.ColumnNumber(strings.ReplaceAll(to, "$", ""))

@@ -121,7 +121,8 @@ func (s *sharedStrings) spill() error {
 // ones before them may be in the file.
 func (s *sharedStrings) append(dst []byte, n int) ([]byte, error) {
 	if s == nil || n < 0 || n >= len(s.ends) {
-		return dst, fmt.Errorf("a cell refers to text %d, which the workbook does not have; it is damaged, ask for it again", n)
+		return dst, fmt.Errorf("a cell refers to text %d, which the workbook does not have; it is damaged, ask for "+
+			"it again", n)
 	}
 	from, to := int64(0), s.ends[n]
 	if n > 0 {

@@ -91,7 +91,8 @@ func TestCells(t *testing.T) {
 		`<styleSheet><numFmts><numFmt numFmtId="164" formatCode="yyyy\-mm\-dd\ hh:mm"/><numFmt numFmtId="165" formatCode="&quot;K&quot;0000;-0"/><numFmt numFmtId="166" formatCode="000\-00"/></numFmts>
 		<cellXfs><xf numFmtId="0"/><xf numFmtId="14"/><xf numFmtId="164"/><xf numFmtId="165"/><xf numFmtId="15"/><xf numFmtId="20"/><xf numFmtId="166"/></cellXfs></styleSheet>`)
 	got, err := readAll(data, 1<<20)
-	want := []string{"2:|| a\nb ||inline", "3:|1234.56|true|#N/A||2031-01-05", "9:|2031-01-06|2031-01-06 13:45:00|K0007|1900-02-28|18:00:00|-1|123-45"}
+	want := []string{"2:|| a\nb ||inline", "3:|1234.56|true|#N/A||2031-01-05",
+		"9:|2031-01-06|2031-01-06 13:45:00|K0007|1900-02-28|18:00:00|-1|123-45"}
 	if err != nil || strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("%v: rows are\n%s\nwant\n%s", err, strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
@@ -130,10 +131,13 @@ func TestSharedTextsBeyondMemory(t *testing.T) {
 
 func TestNumberFormats(t *testing.T) {
 	for code, want := range map[string]format{
-		"General": {}, "0": {}, "0.00": {}, "#,##0.00;[Red]-#,##0.00": {}, "00000": {digits: "00000"}, "0.00E+00": {}, "@": {},
-		"dd/mm/yyyy": {date: true}, "mmm-yy": {date: true}, "h:mm": {time: true}, "[h]:mm:ss": {time: true}, "mm:ss": {time: true},
-		"[$-409]d\\-mmm\\-yy;@": {date: true}, "yyyy-mm-dd hh:mm": {date: true, time: true}, `"day "0`: {}, `"x"000`: {digits: "x000"},
-		"0%": {}, "_-* #,##0.00_-": {}, "[Red]General": {},
+		"General": {}, "0": {}, "0.00": {}, "#,##0.00;[Red]-#,##0.00": {}, "00000": {digits: "00000"}, "0.00E+00": {},
+		"@":          {},
+		"dd/mm/yyyy": {date: true}, "mmm-yy": {date: true}, "h:mm": {time: true}, "[h]:mm:ss": {time: true},
+		"mm:ss":                 {time: true},
+		"[$-409]d\\-mmm\\-yy;@": {date: true}, "yyyy-mm-dd hh:mm": {date: true, time: true}, `"day "0`: {},
+		`"x"000`: {digits: "x000"},
+		"0%":     {}, "_-* #,##0.00_-": {}, "[Red]General": {},
 	} {
 		if got := parseFormat(code); got != want {
 			t.Errorf("%s is %+v, want %+v", code, got, want)
@@ -143,7 +147,8 @@ func TestNumberFormats(t *testing.T) {
 
 func FuzzSheet(f *testing.F) {
 	f.Add(`<worksheet><cols><col min="1" max="2" hidden="1"/></cols><sheetData><row r="1"><c r="A1" s="1" t="s"><v>0</v></c></row></sheetData><mergeCells><mergeCell ref="A1:B1"/></mergeCells></worksheet>`,
-		`<sst><si><r><t>a</t></r></si></sst>`, `<styleSheet><numFmts><numFmt numFmtId="164" formatCode="000"/></numFmts><cellXfs><xf numFmtId="164"/></cellXfs></styleSheet>`)
+		`<sst><si><r><t>a</t></r></si></sst>`,
+		`<styleSheet><numFmts><numFmt numFmtId="164" formatCode="000"/></numFmts><cellXfs><xf numFmtId="164"/></cellXfs></styleSheet>`)
 	f.Add(`<row><c r="ZZ99999999"/></row>`, `<sst`, `<styleSheet>`)
 	f.Add(`<c t="s"><v>-1</v></c>`, ``, `<a/>`)
 	f.Fuzz(func(t *testing.T, cells, texts, styles string) {

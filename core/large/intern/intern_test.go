@@ -25,7 +25,8 @@ func TestNumbersAreThoseOfAMap(t *testing.T) {
 			want = len(numbers)
 			numbers[key] = want
 		}
-		if number != want || added == known || string(table.Key(number)) != key || table.Hash(number) != xxh3.HashString(key) {
+		if number != want || added == known || string(table.Key(number)) != key ||
+			table.Hash(number) != xxh3.HashString(key) {
 			t.Fatalf("%q has number %d, added %v, want %d", key, number, added, want)
 		}
 	}

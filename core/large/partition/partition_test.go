@@ -81,12 +81,14 @@ func TestEachRepeatedStops(t *testing.T) {
 		}
 	}
 	enough := errors.New("enough")
-	if err := EachRepeated(context.Background(), []*Dealer[[2]uint64]{d}, 2, 1<<20, func(items [][2]uint64) error { return enough }); !errors.Is(err, enough) {
+	if err := EachRepeated(context.Background(), []*Dealer[[2]uint64]{d}, 2, 1<<20,
+		func(items [][2]uint64) error { return enough }); !errors.Is(err, enough) {
 		t.Errorf("the error is %v", err)
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	if err := EachRepeated(ctx, []*Dealer[[2]uint64]{d}, 2, 1<<20, func([][2]uint64) error { return nil }); !errors.Is(err, context.Canceled) {
+	if err := EachRepeated(ctx, []*Dealer[[2]uint64]{d}, 2, 1<<20,
+		func([][2]uint64) error { return nil }); !errors.Is(err, context.Canceled) {
 		t.Errorf("the error is %v", err)
 	}
 }
@@ -102,7 +104,8 @@ func BenchmarkDealer(b *testing.B) {
 				b.Fatal(err)
 			}
 		}
-		if err := EachRepeated(context.Background(), []*Dealer[[2]uint64]{d}, 2, 1<<30, func([][2]uint64) error { return nil }); err != nil {
+		if err := EachRepeated(context.Background(), []*Dealer[[2]uint64]{d}, 2, 1<<30,
+			func([][2]uint64) error { return nil }); err != nil {
 			b.Fatal(err)
 		}
 	}

@@ -13,7 +13,8 @@ import (
 // are in the same one. visit is called by so many goroutines at the same time, and
 // the items are its own until it returns. memory bounds, in bytes, what is put in
 // order at a time.
-func EachRepeated[T Item](ctx context.Context, dealers []*Dealer[T], jobs int, memory int64, visit func(items []T) error) error {
+func EachRepeated[T Item](ctx context.Context, dealers []*Dealer[T], jobs int, memory int64,
+	visit func(items []T) error) error {
 	jobs = max(1, jobs)
 	most := max(leastHeld, int(memory/int64(jobs*itemSize[T]())))
 	var next atomic.Int64

@@ -112,7 +112,8 @@ func PutAside(err error) error {
 	if err == nil {
 		return nil
 	}
-	return fmt.Errorf("putting aside what does not fit into memory: %w; TMPDIR names another folder for it, and ⟨memory⟩ lets more fit", err)
+	return fmt.Errorf("putting aside what does not fit into memory: %w; TMPDIR names another folder for it, and "+
+		"⟨memory⟩ lets more fit", err)
 }
 
 // TempFile makes a temporary file that the system removes at the latest when

@@ -24,7 +24,8 @@ func FuzzTexts(f *testing.F) {
 				t.Errorf("text %d is %q and %q, want %q", i, text, Nth(data, i), want)
 			}
 			room := make([]byte, 10)
-			if n := Put(room, len(want)); n != Size(len(want)) || !bytes.Equal(append(room[:n:n], want...), Append(nil, want)) {
+			if n := Put(room, len(want)); n != Size(len(want)) ||
+				!bytes.Equal(append(room[:n:n], want...), Append(nil, want)) {
 				t.Errorf("its length takes %d bytes, and %d", n, Size(len(want)))
 			}
 		}

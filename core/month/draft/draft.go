@@ -136,7 +136,8 @@ func firstPart(name string) string {
 
 // look reads all sources twice: the second time those whose header has two
 // rows.
-func look(ctx context.Context, folder string, skip []string, reading source.Reading) ([]*file, []source.PassedOver, error) {
+func look(ctx context.Context, folder string, skip []string,
+	reading source.Reading) ([]*file, []source.PassedOver, error) {
 	set, result, err := read(ctx, folder, skip, 0, reading)
 	if err != nil {
 		return nil, nil, err
@@ -177,9 +178,11 @@ func look(ctx context.Context, folder string, skip []string, reading source.Read
 	return onePerWorkbook(files), set.PassedOver, nil
 }
 
-func read(ctx context.Context, folder string, skip []string, lines int, reading source.Reading) (*source.Set, *intake.Result, error) {
+func read(ctx context.Context, folder string, skip []string, lines int,
+	reading source.Reading) (*source.Set, *intake.Result, error) {
 	manner := &source.Manner{Choice: source.Choice{Sheet: "*"}, Request: delimited.Request{HeaderLines: lines}}
-	set, err := source.Find(ctx, source.Search{Paths: []string{folder}, Recurse: true, Skip: skip, Manner: manner, Jobs: reading.Jobs})
+	set, err := source.Find(ctx, source.Search{Paths: []string{folder}, Recurse: true, Skip: skip, Manner: manner,
+		Jobs: reading.Jobs})
 	if err != nil {
 		return nil, nil, err
 	}
@@ -215,8 +218,10 @@ func passOverPlanned(folder string, set *source.Set) {
 		if with != "" && !told[with] {
 			told[with] = true
 			below := filepath.ToSlash(strings.TrimPrefix(strings.TrimPrefix(with, root), string(filepath.Separator)))
-			set.PassedOver = slices.DeleteFunc(set.PassedOver, func(p source.PassedOver) bool { return strings.HasPrefix(p.Source, below+"/") })
-			set.PassedOver = append(set.PassedOver, source.PassedOver{Source: below, Reason: "a month end with a plan of its own"})
+			set.PassedOver = slices.DeleteFunc(set.PassedOver,
+				func(p source.PassedOver) bool { return strings.HasPrefix(p.Source, below+"/") })
+			set.PassedOver = append(set.PassedOver,
+				source.PassedOver{Source: below, Reason: "a month end with a plan of its own"})
 		}
 		return with != ""
 	})
@@ -382,7 +387,8 @@ func group(files []*file) [][]*file {
 func (d *Draft) leaveOutOthers(groups [][]*file) [][]*file {
 	var kept [][]*file
 	for i, members := range groups {
-		matches := slices.ContainsFunc(members, func(f *file) bool { return f.entity != "" && strings.Contains(d.Pattern, "{period}") })
+		matches := slices.ContainsFunc(members,
+			func(f *file) bool { return f.entity != "" && strings.Contains(d.Pattern, "{period}") })
 		if i == 0 || matches || 2*shared(groups[0][0], members[0]) >= len(members[0].found.Columns) {
 			kept = append(kept, members)
 			continue

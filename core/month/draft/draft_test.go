@@ -34,27 +34,32 @@ func draft(t *testing.T, files map[string]string) *Draft {
 
 func TestDraft(t *testing.T) {
 	d := draft(t, map[string]string{
-		"in/corvane_2031-01.csv":    "doc,posted,debit\nC1,2031-01-03,1.50\nC2,2031-01-31,2.25\n",
-		"in/corvane_2031-02.csv":    "doc,posted,debit\nC3,2031-02-03,1.50\n",
-		"in/eskerby_2031-01.csv":    "doc;posted;Debit EUR\nE1;03.01.2031;1,50\n",
-		"in/dunmarrow_2031-01.csv":  "doc,posted,amount,\n,,debit,credit\nD1,2031-01-04,1.5,2.5\nD2,2031-01-05,3.5,4.5\n",
+		"in/corvane_2031-01.csv": "doc,posted,debit\nC1,2031-01-03,1.50\nC2,2031-01-31,2.25\n",
+		"in/corvane_2031-02.csv": "doc,posted,debit\nC3,2031-02-03,1.50\n",
+		"in/eskerby_2031-01.csv": "doc;posted;Debit EUR\nE1;03.01.2031;1,50\n",
+		"in/dunmarrow_2031-01.csv": "doc,posted,amount,\n,,debit,credit\nD1,2031-01-04,1.5,2.5\n" +
+			"D2,2031-01-05,3.5,4.5\n",
 		"control.csv":               "entity,period,rows,debit\ncorvane,2031-01,2,3.75\n",
 		"who.csv":                   "entity,from,until\ncorvane,,\neskerby,2031-01,\n",
 		"in/companies.csv":          "code,name,town\n1,Corvane,Corvane\n",
 		"in/fallowmere_2031-01.csv": "doc,posted,debit\nF1,2031-01-03,1.00\nF2,caf\xe9,2.00\n",
 	})
-	if d.Pattern != "{entity}_{period}" || d.Declared != "control.csv" || strings.Join(d.Folders, " ") != "in" || strings.Join(d.Skip, " ") != "companies.csv" || strings.Join(d.Totals, " ") != "debit" {
-		t.Errorf("pattern %q, declared %q, folders %q, skip %q, totals %q", d.Pattern, d.Declared, d.Folders, d.Skip, d.Totals)
+	if d.Pattern != "{entity}_{period}" || d.Declared != "control.csv" || strings.Join(d.Folders, " ") != "in" ||
+		strings.Join(d.Skip, " ") != "companies.csv" || strings.Join(d.Totals, " ") != "debit" {
+		t.Errorf("pattern %q, declared %q, folders %q, skip %q, totals %q", d.Pattern, d.Declared, d.Folders, d.Skip,
+			d.Totals)
 	}
 	text := d.Text("month")
 	for _, want := range []string{
 		"paths = [\"month/in\"]\nname = \"{entity}_{period}\"",
 		`skip = ["companies.csv"]`,
 		`as = ["posted=date", "debit=amount"]`,
-		"match = \"eskerby_*\"\n# columns: doc (text), posted (date), Debit EUR (amount)\nas = [\"posted=date\", \"Debit EUR=amount\"]",
+		"match = \"eskerby_*\"\n# columns: doc (text), posted (date), Debit EUR (amount)\nas = [\"posted=date\", " +
+			"\"Debit EUR=amount\"]",
 		`# rename = ["Debit EUR=debit"]`,
 		"match = \"dunmarrow_*\"\nheader-lines = 2",
-		"match = \"fallowmere_*\"\n# the text is no UTF-8; this was taken for its encoding:\nencoding = \"windows-1252\"",
+		"match = \"fallowmere_*\"\n# the text is no UTF-8; this was taken for its encoding:\nencoding = " +
+			"\"windows-1252\"",
 		"[tieout]\ntotal = [\"debit\"]\ndeclared = \"month/control.csv\"\nroster = \"month/who.csv\"",
 		"[rollup]\nby = \"entity\"\nsum = [\"debit\"]\nacross = \"period\"",
 	} {
@@ -92,14 +97,16 @@ func TestPatternOfNames(t *testing.T) {
 
 func TestKindsOnWhichNotAllAgree(t *testing.T) {
 	d := draft(t, map[string]string{
-		"a_2031-01.csv": "doc,debit,VAT rate,due\nA,1.50,0.19,\n", "b_2031-01.csv": "doc,debit,VAT rate,due\nB,2.5,19 %,2031-01-05\n",
+		"a_2031-01.csv": "doc,debit,VAT rate,due\nA,1.50,0.19,\n",
+		"b_2031-01.csv": "doc,debit,VAT rate,due\nB,2.5,19 %,2031-01-05\n",
 		"c_2031-01.csv": "doc,debit,VAT rate,due\nC,7,0.07,2031-01-06\n",
 	})
 	var kinds []string
 	for _, c := range d.Shapes[0].Columns {
 		kinds = append(kinds, c.Name+" "+string(c.Kind))
 	}
-	if got := strings.Join(kinds, ", "); len(d.Shapes) != 1 || got != "doc text, debit amount, VAT rate text, due date" {
+	if got := strings.Join(kinds, ", "); len(d.Shapes) != 1 ||
+		got != "doc text, debit amount, VAT rate text, due date" {
 		t.Errorf("%d shapes, columns are %s", len(d.Shapes), got)
 	}
 	d = draft(t, map[string]string{"a.csv": "doc,debit,Unit price\nA,1.50,2.50\n"})
@@ -150,9 +157,12 @@ func TestAnotherMonthEndIsPassedOver(t *testing.T) {
 // What Lastblock wrote is no source, however many rows a header has.
 func TestDecisionsDoNotDisturbADraft(t *testing.T) {
 	d := draft(t, map[string]string{
-		"decisions.csv":            strings.Join(decision.Columns, ",") + "\n2031-04-02T10:00:00Z,ben,accept,fine,abcdefgh,row-count,a.csv,,1,0,,0123456789abcdef\n",
-		"in/dunmarrow_2031-01.csv": "doc,posted,amount,\n,,debit,credit\nD1,2031-01-04,1.5,2.5\nD2,2031-01-05,3.5,4.5\n",
-		"in/dunmarrow_2031-02.csv": "doc,posted,amount,\n,,debit,credit\nD3,2031-02-04,1.5,2.5\nD4,2031-02-05,3.5,4.5\n",
+		"decisions.csv": strings.Join(decision.Columns, ",") +
+			"\n2031-04-02T10:00:00Z,ben,accept,fine,abcdefgh,row-count,a.csv,,1,0,,0123456789abcdef\n",
+		"in/dunmarrow_2031-01.csv": "doc,posted,amount,\n,,debit,credit\nD1,2031-01-04,1.5,2.5\n" +
+			"D2,2031-01-05,3.5,4.5\n",
+		"in/dunmarrow_2031-02.csv": "doc,posted,amount,\n,,debit,credit\nD3,2031-02-04,1.5,2.5\n" +
+			"D4,2031-02-05,3.5,4.5\n",
 	})
 	if len(d.Shapes) != 1 || d.Sources != 2 || !strings.Contains(d.Text("."), "amount debit") {
 		t.Errorf("%d sources in %d shapes: %s", d.Sources, len(d.Shapes), d.Text("."))

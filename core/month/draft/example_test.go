@@ -18,7 +18,8 @@ func ExampleRun() {
 	}
 	defer os.RemoveAll(dir)
 	for name, content := range map[string]string{
-		"corvane_2031-01.csv": "Konto;Soll\n4000;1,50\n", "corvane_2031-02.csv": "Konto;Soll\n4000;2,50\n", "eskerby_2031-01.csv": "Konto;Soll EUR\n4000;3,50\n",
+		"corvane_2031-01.csv": "Konto;Soll\n4000;1,50\n", "corvane_2031-02.csv": "Konto;Soll\n4000;2,50\n",
+		"eskerby_2031-01.csv": "Konto;Soll EUR\n4000;3,50\n",
 	} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(content), 0o644); err != nil {
 			fmt.Println(err)

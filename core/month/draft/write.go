@@ -25,7 +25,8 @@ func isGuess(f findingOf, name string) bool {
 func (d *Draft) Text(below string) string {
 	var b strings.Builder
 	line := func(format string, arguments ...any) { fmt.Fprintf(&b, format+"\n", arguments...) }
-	line("# Drafted from %s: %s in %s. Lines that begin with # say what was seen,", d.Folder, words.Count(d.Sources, "source"), words.Count(len(d.Shapes), "shape"))
+	line("# Drafted from %s: %s in %s. Lines that begin with # say what was seen,", d.Folder,
+		words.Count(d.Sources, "source"), words.Count(len(d.Shapes), "shape"))
 	line("# and what may be meant; nothing of that is applied until the # is taken away.")
 	line("%s = %d", plan.VersionKey, plan.Version)
 	line("")

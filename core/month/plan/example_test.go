@@ -20,7 +20,8 @@ by = "entity"
 		fmt.Println(err)
 		return
 	}
-	fmt.Println(p.Read.Find("paths").Value, p.Shapes[0].Find("header-lines").Value, p.Command("rollup").Find("by").Place)
+	fmt.Println(p.Read.Find("paths").Value, p.Shapes[0].Find("header-lines").Value,
+		p.Command("rollup").Find("by").Place)
 	_, err = plan.Parse("lastblock.toml", []byte("version = 1\n[read]\npaths = \n"))
 	fmt.Println(err)
 	// Output:

@@ -112,7 +112,9 @@ func Parse(file string, data []byte) (*Plan, error) {
 	}
 	for i := range p.Shapes {
 		if p.Shapes[i].Find(MatchKey) == nil && p.Shapes[i].Find(nameKey) == nil {
-			return nil, p.Fail(p.Shapes[i].Place, "a shape needs a pattern of the files that have it, as %s = \"corvane_*\", or what their names tell, as %s = \"Journal {entity}*\"", MatchKey, nameKey)
+			return nil, p.Fail(p.Shapes[i].Place,
+				"a shape needs a pattern of the files that have it, as %s = \"corvane_*\", or what their names "+
+					"tell, as %s = \"Journal {entity}*\"", MatchKey, nameKey)
 		}
 	}
 	return p, nil
@@ -249,5 +251,6 @@ func (r *reader) value(n *unstable.Node, at Place, key string) (any, error) {
 		}
 		return list, nil
 	}
-	return nil, r.plan.Fail(at, "%s has a value of a kind that no key has: it is a text in quotes, a whole number, true or false, or a list of texts", key)
+	return nil, r.plan.Fail(at, "%s has a value of a kind that no key has: it is a text in quotes, a whole number, "+
+		"true or false, or a list of texts", key)
 }

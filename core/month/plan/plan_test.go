@@ -37,11 +37,13 @@ func TestParse(t *testing.T) {
 	want := &Plan{
 		File: "p.toml",
 		Read: Table{"read", []Entry{
-			{"paths", []string{"journals"}, Place{4, 1}}, {"name", "{entity}_{period}", Place{5, 1}}, {"skip-lines", int64(2), Place{6, 1}},
+			{"paths", []string{"journals"}, Place{4, 1}}, {"name", "{entity}_{period}", Place{5, 1}},
+			{"skip-lines", int64(2), Place{6, 1}},
 		}, Place{3, 2}},
 		Shapes: []Table{
 			{"shape", []Entry{{"match", "corvane_*", Place{9, 1}}, {"no-header", true, Place{10, 1}}}, Place{8, 3}},
-			{"shape", []Entry{{"match", "esk*", Place{13, 1}}, {"as", []string{"posted=date:dmy", "debit=amount"}, Place{14, 1}}}, Place{12, 3}},
+			{"shape", []Entry{{"match", "esk*", Place{13, 1}},
+				{"as", []string{"posted=date:dmy", "debit=amount"}, Place{14, 1}}}, Place{12, 3}},
 		},
 		Commands: []Table{{"tieout", []Entry{{"total", "debit", Place{20, 1}}}, Place{19, 2}}},
 	}
@@ -55,12 +57,13 @@ func TestParse(t *testing.T) {
 
 func TestPlansThatDoNotHold(t *testing.T) {
 	for text, want := range map[string]string{
-		"[read]\npaths = [\"a\"]\n":                   "line 1, column 1: a plan begins with its version",
-		"version = 2\n":                               "line 1, column 1: this plan is of version 2",
-		"version = 1\npaths = \"a\"\n":                `line 2, column 1: "paths" stands before all tables`,
-		"version = 1\n[read]\npaths = [\"a\"\n":       "line 3",
-		"version = 1\n[read]\nname = \"a\nb\"\n":      "line 3",
-		"version = 1\n[read]\n  skip-lines = 1.5\n":   "line 3, column 3: skip-lines has a value of a kind that no key has",
+		"[read]\npaths = [\"a\"]\n":              "line 1, column 1: a plan begins with its version",
+		"version = 2\n":                          "line 1, column 1: this plan is of version 2",
+		"version = 1\npaths = \"a\"\n":           `line 2, column 1: "paths" stands before all tables`,
+		"version = 1\n[read]\npaths = [\"a\"\n":  "line 3",
+		"version = 1\n[read]\nname = \"a\nb\"\n": "line 3",
+		"version = 1\n[read]\n  skip-lines = 1.5\n": "line 3, column 3: skip-lines has a value of a kind that no " +
+			"key has",
 		"version = 1\n[read]\npaths = [1]\n":          "line 3, column 1: paths is a list, and a list holds texts",
 		"version = 1\n[read]\na.b = 1\n":              `line 3, column 1: a key is one word here, and "a.b" is none`,
 		"version = 1\n[read.shape]\n":                 "line 2, column 2: there may be several shapes",

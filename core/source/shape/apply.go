@@ -90,7 +90,8 @@ func grow(texts [][]byte, n int) [][]byte {
 
 // row reads a record, computes what is made of it, and tells whether the
 // condition holds.
-func (w *Worker) row(s *Shape, b *record.Batch, row int, writing Writing, constants map[string][]byte) (holds bool, refusal *record.Refusal) {
+func (w *Worker) row(s *Shape, b *record.Batch, row int, writing Writing,
+	constants map[string][]byte) (holds bool, refusal *record.Refusal) {
 	for _, at := range s.needed {
 		w.values[at] = b.Text(row, at, &w.scratch[at])
 		if s.kinds == nil || s.kinds[at].Kind == "" || s.kinds[at].Kind == record.Text {
@@ -98,7 +99,8 @@ func (w *Worker) row(s *Shape, b *record.Batch, row int, writing Writing, consta
 		}
 		plain, wanted := plainly(w.plain[at][:0], s.kinds[at], w.values[at], writing)
 		if wanted != "" {
-			return false, &record.Refusal{Reason: record.BadValue, Column: s.sent.Columns[at], Found: bytes.Clone(w.values[at]), Wanted: wanted}
+			return false, &record.Refusal{Reason: record.BadValue, Column: s.sent.Columns[at],
+				Found: bytes.Clone(w.values[at]), Wanted: wanted}
 		}
 		w.plain[at], w.values[at] = plain, plain
 	}
@@ -127,7 +129,8 @@ func (w *Worker) row(s *Shape, b *record.Batch, row int, writing Writing, consta
 // column it makes, "" for a condition.
 func (w *Worker) tell(b *record.Batch, row int, of *bound, name string) {
 	for _, i := range w.record.Missed {
-		b.Missed = record.AppendTold(b.Missed, record.Told{Column: of.expression.Columns[i], Records: 1, Line: b.Line(row)})
+		b.Missed = record.AppendTold(b.Missed,
+			record.Told{Column: of.expression.Columns[i], Records: 1, Line: b.Line(row)})
 	}
 	if w.record.Blanked {
 		b.Blanked = record.AppendTold(b.Blanked, record.Told{Column: name, Records: 1, Line: b.Line(row)})

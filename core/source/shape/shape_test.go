@@ -69,20 +69,24 @@ func TestApply(t *testing.T) {
 	if want := []string{"account", "when", "debit", "net", "twice"}; !slices.Equal(s.Head.Layout.Columns, want) {
 		t.Errorf("columns are %q, want %q", s.Head.Layout.Columns, want)
 	}
-	if want := []record.Kind{"", record.Date, record.Amount, record.Amount, record.Amount}; !slices.Equal(s.Head.Kinds, want) {
+	if want := []record.Kind{"", record.Date, record.Amount, record.Amount, record.Amount}; !slices.Equal(s.Head.Kinds,
+		want) {
 		t.Errorf("kinds are %q, want %q", s.Head.Kinds, want)
 	}
 	if !slices.Equal(s.Unmet, []string{"none"}) || !slices.Equal(s.Constants(), []string{"entity"}) {
 		t.Errorf("unmet %q, constants %q", s.Unmet, s.Constants())
 	}
-	new(Worker).Apply(s, b, Writing{Decimal: ',', Order: date.DayMonthYear}, map[string][]byte{"entity": []byte("corvane")})
-	if got, want := lines(b), []string{"2:|04000|2031-01-31|1234.50|1234.50|2469.00", "4:|04100|2031-02-03||-2.5|-5.0"}; !slices.Equal(got, want) {
+	new(Worker).Apply(s, b, Writing{Decimal: ',', Order: date.DayMonthYear},
+		map[string][]byte{"entity": []byte("corvane")})
+	if got, want := lines(b), []string{"2:|04000|2031-01-31|1234.50|1234.50|2469.00",
+		"4:|04100|2031-02-03||-2.5|-5.0"}; !slices.Equal(got, want) {
 		t.Errorf("records are %q, want %q", got, want)
 	}
 	if got, want := lines(b.Dropped), []string{"5:|04100|2031-02-04||-7|-14"}; !slices.Equal(got, want) {
 		t.Errorf("dropped are %q, want %q", got, want)
 	}
-	if len(b.Refused) != 1 || b.Refused[0].Line != 3 || b.Refused[0].Column != "debit" || string(b.Refused[0].Found) != "x" || string(b.Refused[0].Raw) != "04000;02.02.2031;x;1;c" {
+	if len(b.Refused) != 1 || b.Refused[0].Line != 3 || b.Refused[0].Column != "debit" ||
+		string(b.Refused[0].Found) != "x" || string(b.Refused[0].Raw) != "04000;02.02.2031;x;1;c" {
 		t.Errorf("refused are %+v", b.Refused)
 	}
 	if b.Read() != 4 {

@@ -25,12 +25,16 @@ type Words struct {
 // adds up.
 func (w *Words) Options() option.List {
 	return option.List{
-		{Word: "rename", Value: &w.Rename, Subject: beforeFirst, Meaning: "give columns other names, e.g. 'Konto=account,Acct No=account'"},
+		{Word: "rename", Value: &w.Rename, Subject: beforeFirst,
+			Meaning: "give columns other names, e.g. 'Konto=account,Acct No=account'"},
 		{Word: "as", Value: &w.As, Subject: beforeLast,
-			Meaning: "read columns as a kind, e.g. 'account=text,posted=date:dmy'; amounts and dates are then written plainly"},
+			Meaning: "read columns as a kind, e.g. 'account=text,posted=date:dmy'; amounts and dates are then " +
+				"written plainly"},
 		{Word: "drop", Value: &w.Drop, Subject: strings.TrimSpace, Meaning: "leave out columns"},
-		{Word: "make", Value: &w.Make, Whole: true, Subject: beforeFirst, Meaning: "compute a column, e.g. 'net=debit-credit'"},
-		{Word: "where", Value: &w.Where, Subject: func(text string) string { return text }, // each condition must be met
+		{Word: "make", Value: &w.Make, Whole: true, Subject: beforeFirst,
+			Meaning: "compute a column, e.g. 'net=debit-credit'"},
+		// each condition must be met
+		{Word: "where", Value: &w.Where, Subject: func(text string) string { return text },
 			Meaning: "read only records for which this holds, e.g. 'account == \"4000\" && debit > 100'"},
 	}
 }

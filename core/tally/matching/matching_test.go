@@ -19,7 +19,8 @@ func TestItems(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 10))
 	for range 300 {
 		columns := 1 + r.IntN(6)
-		record := &Record{Place: record.PlaceOf(r.IntN(1000), r.IntN(1<<30)), Decimals: bytes.Repeat([]byte{'.'}, columns)}
+		record := &Record{Place: record.PlaceOf(r.IntN(1000), r.IntN(1<<30)),
+			Decimals: bytes.Repeat([]byte{'.'}, columns)}
 		var raw []byte
 		bounds := []uint32{^uint32(0)}
 		for i := range columns {
@@ -50,11 +51,13 @@ func TestItems(t *testing.T) {
 		item.Texts(texts)
 		again := item.Rekey(nil, []byte("other"), false)
 		for i, want := range record.Texts {
-			if !bytes.Equal(texts[i], want) || !bytes.Equal(item.Text(i, columns), want) || !bytes.Equal(again.Text(i, columns), want) {
+			if !bytes.Equal(texts[i], want) || !bytes.Equal(item.Text(i, columns), want) ||
+				!bytes.Equal(again.Text(i, columns), want) {
 				t.Fatalf("text %d of %d is another one", i, columns)
 			}
 		}
-		if item.Place() != record.Place || item.Side() != 1 || !blank && !bytes.Equal(item.Key(), made) || string(again.Key()) != "other" || again.Place() != record.Place {
+		if item.Place() != record.Place || item.Side() != 1 || !blank && !bytes.Equal(item.Key(), made) ||
+			string(again.Key()) != "other" || again.Place() != record.Place {
 			t.Errorf("it gives place %d, side %d, key %q", item.Place(), item.Side(), item.Key())
 		}
 	}

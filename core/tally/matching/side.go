@@ -96,7 +96,8 @@ type Record struct {
 	Decimals []byte   // decimal marks, by column
 	Values   []amount.Amount
 
-	raw    []byte   // all texts of the data, one behind another with a byte between them; nil where they do not stand so
+	// all texts of the data, one behind another with a byte between them; nil where they do not stand so
+	raw    []byte
 	bounds []uint32 // of the texts in raw, see record.Batch
 	sent   []byte   // decimal marks that amounts had when they were sent, by column
 }
@@ -147,7 +148,8 @@ func (j *Job) Visitor() source.Visitor {
 	s := j.side
 	v := &visitor{
 		side: s, tally: s.Tally.Visitor(), taker: j.taker(), mutex: &j.mutex, last: make(map[int]int),
-		scratch: make([][]byte, len(s.Columns)), bound: tally.NewBinding(s.Set, s.columns), evidence: make([]kind.Evidence, len(s.Columns)),
+		scratch: make([][]byte, len(s.Columns)), bound: tally.NewBinding(s.Set, s.columns),
+		evidence: make([]kind.Evidence, len(s.Columns)),
 	}
 	v.record.Texts = make([][]byte, len(s.Columns))
 	j.visitors = append(j.visitors, v)
@@ -301,7 +303,8 @@ const mostSampled = 1000
 // blank stays so.
 func (v *visitor) setAmount(column int, value amount.Amount) {
 	text := v.record.Texts[column]
-	if coef, scale, ok := amount.ParsePlain(text, '.'); ok && v.record.sent[column] == '.' && amount.New(coef, int(scale)) == value {
+	if coef, scale, ok := amount.ParsePlain(text, '.'); ok && v.record.sent[column] == '.' &&
+		amount.New(coef, int(scale)) == value {
 		return // it has it already
 	}
 	if value.Sign() == 0 {

@@ -145,7 +145,8 @@ func TestGroups(t *testing.T) {
 		const keys, each = 500, 7
 		for i := range keys * each {
 			key := fmt.Sprintf("key %d", i%keys)
-			r := &Record{Place: record.PlaceOf(i%3, keys*each-i), Texts: [][]byte{[]byte(key), []byte(strings.Repeat("x", i%500))}}
+			r := &Record{Place: record.PlaceOf(i%3, keys*each-i),
+				Texts: [][]byte{[]byte(key), []byte(strings.Repeat("x", i%500))}}
 			if err := dealers[i/keys%2].Put(r, []byte(key), false, i/keys%2); err != nil {
 				t.Fatal(err)
 			}

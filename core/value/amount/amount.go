@@ -150,7 +150,8 @@ func Share(part, whole Amount, scale int) (percent Amount, ok bool) {
 	const guard = 20
 	context := apd.BaseContext.WithPrecision(uint32(len(part.String()) + len(whole.String()) + scale + guard))
 	context.Rounding = apd.RoundHalfEven
-	hundredfold := apd.NewWithBigInt(new(apd.BigInt).SetMathBigInt(new(big.Int).Mul(part.big(), big.NewInt(100))), -part.scale)
+	hundredfold := apd.NewWithBigInt(new(apd.BigInt).SetMathBigInt(new(big.Int).Mul(part.big(), big.NewInt(100))),
+		-part.scale)
 	divisor := apd.NewWithBigInt(new(apd.BigInt).SetMathBigInt(whole.big()), -whole.scale)
 	quotient := new(apd.Decimal)
 	if _, err := context.Quo(quotient, hundredfold, divisor); err != nil {

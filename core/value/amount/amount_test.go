@@ -142,11 +142,14 @@ func TestSumKeepsEveryDigit(t *testing.T) {
 		{"opposite amounts cancel out", []string{"0.10", "0.20", "-0.30"}, "0.00"},
 		{"beyond 64 bits upwards", []string{"9223372036854775807", "1"}, "9223372036854775808"},
 		{"beyond 64 bits downwards", []string{"-9223372036854775807", "-2"}, "-9223372036854775809"},
-		{"beyond 64 bits and back", []string{"9223372036854775807", "9223372036854775807", "-9223372036854775807"}, "9223372036854775807"},
+		{"beyond 64 bits and back", []string{"9223372036854775807", "9223372036854775807", "-9223372036854775807"},
+			"9223372036854775807"},
 		{"a scale that 64 bits cannot take", []string{"9000000000000000000", "0.01"}, "9000000000000000000.01"},
 		{"a negative sum that takes decimals", []string{"-5", "0.25"}, "-4.75"},
-		{"a negative sum whose decimals 64 bits cannot take", []string{"-9000000000000000000", "-0.01"}, "-9000000000000000000.01"},
-		{"the largest sum of 64 bits that takes decimals", []string{"92233720368547758", "0.07"}, "92233720368547758.07"},
+		{"a negative sum whose decimals 64 bits cannot take", []string{"-9000000000000000000", "-0.01"},
+			"-9000000000000000000.01"},
+		{"the largest sum of 64 bits that takes decimals", []string{"92233720368547758", "0.07"},
+			"92233720368547758.07"},
 		{"one above it", []string{"92233720368547758", "0.08"}, "92233720368547758.08"},
 		{"the smallest", []string{"-92233720368547758", "-0.08"}, "-92233720368547758.08"},
 		{"one below it", []string{"-92233720368547758", "-0.09"}, "-92233720368547758.09"},
@@ -200,7 +203,8 @@ func TestShareRoundsHalfToEven(t *testing.T) {
 		want        string
 	}{
 		{1, 3, 2, "33.33"}, {2, 3, 2, "66.67"}, {1, 8, 1, "12.5"}, {1, 8, 0, "12"}, {3, 8, 0, "38"},
-		{-1, 4, 2, "-25.00"}, {-3, 8, 0, "-38"}, {-1, 8, 0, "-12"}, {5, 8, 0, "62"}, {7, 8, 0, "88"}, {5, 5, 2, "100.00"}, {0, 7, 2, "0.00"}, {1, -4, 1, "-25.0"},
+		{-1, 4, 2, "-25.00"}, {-3, 8, 0, "-38"}, {-1, 8, 0, "-12"}, {5, 8, 0, "62"}, {7, 8, 0, "88"},
+		{5, 5, 2, "100.00"}, {0, 7, 2, "0.00"}, {1, -4, 1, "-25.0"},
 	} {
 		got, ok := Share(New(c.part, 2), New(c.whole, 2), c.scale)
 		if !ok || got.String() != c.want {
@@ -213,7 +217,8 @@ func TestShareRoundsHalfToEven(t *testing.T) {
 }
 
 func TestDivisibleByNine(t *testing.T) {
-	for text, want := range map[string]bool{"0.00": false, "1.80": true, "-54000": true, "0.10": false, "900000000000000000000": true} {
+	for text, want := range map[string]bool{"0.00": false, "1.80": true, "-54000": true, "0.10": false,
+		"900000000000000000000": true} {
 		a, _ := Parse([]byte(text), '.')
 		if a.DivisibleByNine() != want {
 			t.Errorf("DivisibleByNine(%s) = %v", text, !want)
@@ -230,7 +235,8 @@ func TestNegOfTheSmallestInteger(t *testing.T) {
 // FuzzParse reads a text, and where it is an amount takes the same value by
 // math/big from its digits alone.
 func FuzzParse(f *testing.F) {
-	for _, seed := range []string{"1,234.50", "(12)", "5-", "€ 3.10", "12 EUR", "7 CR", "999999999999999999.99", "1 234 567", "-.5", "1.2E+12", "2,5e-3", "1.E7 EUR"} {
+	for _, seed := range []string{"1,234.50", "(12)", "5-", "€ 3.10", "12 EUR", "7 CR", "999999999999999999.99",
+		"1 234 567", "-.5", "1.2E+12", "2,5e-3", "1.E7 EUR"} {
 		f.Add(seed, true)
 		f.Add(seed, false)
 	}
@@ -339,7 +345,8 @@ func TestFloorQuo(t *testing.T) {
 		a, b string
 		want int64
 	}{
-		{"1.00", "0.50", 2}, {"0.99", "0.50", 1}, {"-0.01", "0.50", -1}, {"-0.50", "0.50", -1}, {"-0.51", "0.5", -2}, {"0", "7", 0},
+		{"1.00", "0.50", 2}, {"0.99", "0.50", 1}, {"-0.01", "0.50", -1}, {"-0.50", "0.50", -1}, {"-0.51", "0.5", -2},
+		{"0", "7", 0},
 		{"7", "-2", -4}, {"-7", "-2", 3}, {"9223372036854775807", "1", 9223372036854775807},
 		{"18446744073709551617", "1", 1}, {"-18446744073709551617", "1", -1}, {"12345678901234567890.02", "0.02", 0},
 	} {

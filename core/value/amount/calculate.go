@@ -114,8 +114,10 @@ func (a Amount) FloorQuo(b Amount) (quotient int64, ok bool) {
 	if divisor.Sign() < 0 {
 		dividend, divisor = new(big.Int).Neg(dividend), new(big.Int).Neg(divisor)
 	}
-	floor := new(big.Int).Div(dividend, divisor)                              // Euclidean, which rounds down for a positive divisor
-	lowest := new(big.Int).And(floor, new(big.Int).SetUint64(math.MaxUint64)) // of a negative one, too, as in two's complement
+	// Euclidean, which rounds down for a positive divisor
+	floor := new(big.Int).Div(dividend, divisor)
+	// of a negative one, too, as in two's complement
+	lowest := new(big.Int).And(floor, new(big.Int).SetUint64(math.MaxUint64))
 	return int64(lowest.Uint64()), true
 }
 

@@ -190,7 +190,8 @@ func isLongDash(text []byte) bool { return string(text) == "–" || string(text)
 func IsDash(text []byte) bool {
 	const longest = 24       // a few blanks, a currency and a dash
 	const firstByte = '\xe2' // of the dashes that are not ASCII
-	if len(text) > longest || bytes.IndexByte(text, '-') < 0 && bytes.IndexByte(text, firstByte) < 0 || bytes.ContainsAny(text, "0123456789") {
+	if len(text) > longest || bytes.IndexByte(text, '-') < 0 && bytes.IndexByte(text, firstByte) < 0 ||
+		bytes.ContainsAny(text, "0123456789") {
 		return false
 	}
 	_, err := parseMarked(text, '.')

@@ -206,7 +206,8 @@ func isZone(text []byte) bool {
 		return false
 	}
 	offset := bytes.Replace(text[1:], []byte{':'}, nil, 1)
-	return (len(offset) == 2 || len(offset) == 4) && !bytes.ContainsFunc(offset, func(c rune) bool { return c < '0' || c > '9' })
+	return (len(offset) == 2 || len(offset) == 4) &&
+		!bytes.ContainsFunc(offset, func(c rune) bool { return c < '0' || c > '9' })
 }
 
 func isDigit(c byte) bool { return '0' <= c && c <= '9' }

@@ -67,8 +67,10 @@ func TestUnclearHasBothReadings(t *testing.T) {
 
 func TestIsPeriod(t *testing.T) {
 	for text, want := range map[string]bool{
-		"2031": true, "2031-01": true, "203112": true, "2031Q4": true, "2031-Q1": true, "2031-W53": true, "2031-01-31": true,
-		"2031-13": false, "2031Q5": false, "999": false, "20311": false, "account": false, "2031-W54": false, "2031--1": false,
+		"2031": true, "2031-01": true, "203112": true, "2031Q4": true, "2031-Q1": true, "2031-W53": true,
+		"2031-01-31": true,
+		"2031-13":    false, "2031Q5": false, "999": false, "20311": false, "account": false, "2031-W54": false,
+		"2031--1": false,
 	} {
 		if IsPeriod(text) != want {
 			t.Errorf("IsPeriod(%s) = %v", text, !want)
@@ -86,7 +88,8 @@ func TestMonth(t *testing.T) {
 
 // FuzzParse compares with the standard library wherever that reads the text.
 func FuzzParse(f *testing.F) {
-	for _, seed := range []string{"2031-01-31", "31.1.2031", "03/04/2031", "2031/2/29", "1-1-0001", "2031-01-31T09:00:00"} {
+	for _, seed := range []string{"2031-01-31", "31.1.2031", "03/04/2031", "2031/2/29", "1-1-0001",
+		"2031-01-31T09:00:00"} {
 		f.Add(seed)
 	}
 	orders := map[Order][]string{
@@ -105,7 +108,8 @@ func FuzzParse(f *testing.F) {
 				}
 			}
 		}
-		if got.ByHabit != (ok && len(readings) == 2 && got.Order == DayMonthYear && readings[DayMonthYear] != readings[MonthDayYear]) {
+		if got.ByHabit != (ok && len(readings) == 2 && got.Order == DayMonthYear &&
+			readings[DayMonthYear] != readings[MonthDayYear]) {
 			t.Errorf("%q is read day first by habit: %v, the stock reader has %v", text, got.ByHabit, readings)
 		}
 		if !ok {
@@ -130,12 +134,18 @@ func TestParseOrder(t *testing.T) {
 		order Order
 		want  string // "" for no date
 	}{
-		{"03/04/2031", DayMonthYear, "2031-04-03"}, {"03/04/2031", MonthDayYear, "2031-03-04"}, {"3.4.31", DayMonthYear, "2031-04-03"},
-		{"31-12-03", YearMonthDay, "2031-12-03"}, {"2031-04-03", MonthDayYear, "2031-04-03"}, {"2031/4/3 08:15", DayMonthYear, "2031-04-03"},
-		{"03042031", DayMonthYear, "2031-04-03"}, {"20310403", YearMonthDay, "2031-04-03"}, {"030431", MonthDayYear, "2031-03-04"}, {"310403", YearMonthDay, "2031-04-03"},
-		{"3 Apr 2031", YearMonthDay, "2031-04-03"}, {"April 3, 2031", DayMonthYear, "2031-04-03"}, {"03-APR-31", DayMonthYear, "2031-04-03"}, {"2031 Apr 3", DayMonthYear, "2031-04-03"},
-		{"29.02.2032", DayMonthYear, "2032-02-29"}, {"29.02.2031", DayMonthYear, ""}, {"13/13/2031", DayMonthYear, ""}, {"04/31/2031", MonthDayYear, ""},
-		{"12345678", DayMonthYear, ""}, {"3.4", DayMonthYear, ""}, {"", DayMonthYear, ""}, {"3 Foo 2031", DayMonthYear, ""}, {"3-4/2031", DayMonthYear, ""},
+		{"03/04/2031", DayMonthYear, "2031-04-03"}, {"03/04/2031", MonthDayYear, "2031-03-04"},
+		{"3.4.31", DayMonthYear, "2031-04-03"},
+		{"31-12-03", YearMonthDay, "2031-12-03"}, {"2031-04-03", MonthDayYear, "2031-04-03"},
+		{"2031/4/3 08:15", DayMonthYear, "2031-04-03"},
+		{"03042031", DayMonthYear, "2031-04-03"}, {"20310403", YearMonthDay, "2031-04-03"},
+		{"030431", MonthDayYear, "2031-03-04"}, {"310403", YearMonthDay, "2031-04-03"},
+		{"3 Apr 2031", YearMonthDay, "2031-04-03"}, {"April 3, 2031", DayMonthYear, "2031-04-03"},
+		{"03-APR-31", DayMonthYear, "2031-04-03"}, {"2031 Apr 3", DayMonthYear, "2031-04-03"},
+		{"29.02.2032", DayMonthYear, "2032-02-29"}, {"29.02.2031", DayMonthYear, ""}, {"13/13/2031", DayMonthYear, ""},
+		{"04/31/2031", MonthDayYear, ""},
+		{"12345678", DayMonthYear, ""}, {"3.4", DayMonthYear, ""}, {"", DayMonthYear, ""},
+		{"3 Foo 2031", DayMonthYear, ""}, {"3-4/2031", DayMonthYear, ""},
 		{"03.04.2031x", DayMonthYear, ""}, {"1/2/3/4", DayMonthYear, ""}, {"20310403", DayMonthYear, ""},
 	} {
 		days, ok := ParseOrder([]byte(c.text), c.order)
@@ -156,9 +166,12 @@ func TestParseFull(t *testing.T) {
 		order Order
 		want  string // "" for no date
 	}{
-		{"03/04/2031", DayMonthYear, "2031-04-03"}, {"03/04/2031", MonthDayYear, "2031-03-04"}, {"2031-04-03", MonthDayYear, "2031-04-03"},
-		{"31/01/2031", MonthDayYear, ""}, {"3.4.31", DayMonthYear, ""}, {"03042031", DayMonthYear, ""}, {"20310403", YearMonthDay, ""},
-		{"Apr 3 2031", DayMonthYear, "2031-04-03"}, {"3-Apr-31", MonthDayYear, "2031-04-03"}, {"3/4/2031 Fee", DayMonthYear, ""}, {"3/4/2031 08:15", DayMonthYear, "2031-04-03"},
+		{"03/04/2031", DayMonthYear, "2031-04-03"}, {"03/04/2031", MonthDayYear, "2031-03-04"},
+		{"2031-04-03", MonthDayYear, "2031-04-03"},
+		{"31/01/2031", MonthDayYear, ""}, {"3.4.31", DayMonthYear, ""}, {"03042031", DayMonthYear, ""},
+		{"20310403", YearMonthDay, ""},
+		{"Apr 3 2031", DayMonthYear, "2031-04-03"}, {"3-Apr-31", MonthDayYear, "2031-04-03"},
+		{"3/4/2031 Fee", DayMonthYear, ""}, {"3/4/2031 08:15", DayMonthYear, "2031-04-03"},
 	} {
 		days, ok := ParseFull([]byte(c.text), c.order)
 		if got := String(days); ok != (c.want != "") || ok && got != c.want {
@@ -169,8 +182,10 @@ func TestParseFull(t *testing.T) {
 
 func TestDatesWithMonthNames(t *testing.T) {
 	for text, want := range map[string]string{
-		"31 Jan 2031": "2031-01-31", "31-jan-2031": "2031-01-31", "Jan 31, 2031": "2031-01-31", "30. September 2031": "2031-09-30",
-		"1 May 2031": "2031-05-01", "31 Feb 2031": "", "Jan 2031": "", "January": "", "Jan Jan 2031": "", "day pass 2031": "", "2031 passes sold in January": "",
+		"31 Jan 2031": "2031-01-31", "31-jan-2031": "2031-01-31", "Jan 31, 2031": "2031-01-31",
+		"30. September 2031": "2031-09-30",
+		"1 May 2031":         "2031-05-01", "31 Feb 2031": "", "Jan 2031": "", "January": "", "Jan Jan 2031": "",
+		"day pass 2031": "", "2031 passes sold in January": "",
 	} {
 		d, ok := Parse([]byte(text))
 		got := ""

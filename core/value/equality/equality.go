@@ -25,7 +25,8 @@ func Append(dst, text []byte, decimal byte) []byte {
 // 8601, and of anything else the text as it is. Two values mean the same where
 // their plain forms are the same bytes. Digits with a leading zero are a code,
 // an amount with a currency or another word beside it is a text, a dash, which is zero only
-// in a column of amounts, is one too, and nothing but blanks is blank. decimal is the decimal mark of amounts. What is not within the text is put into *room.
+// in a column of amounts, is one too, and nothing but blanks is blank. decimal is the decimal mark of amounts.
+// What is not within the text is put into *room.
 //
 //	1.234,50  (',')     1234.5
 //	31 Jan 2031         2031-01-31
@@ -117,7 +118,8 @@ func appendSlowly(dst, text []byte, decimal byte) []byte {
 // 10E-02 is a code.
 func isBare(text []byte) bool {
 	figure := bytes.TrimPrefix(text, []byte("-"))
-	if e := bytes.IndexAny(figure, "eE"); e > 0 && figure[0]-'0' <= 9 && (e == 1 || figure[1] == '.' || figure[1] == ',') && figure[len(figure)-1]-'0' <= 9 {
+	if e := bytes.IndexAny(figure, "eE"); e > 0 && figure[0]-'0' <= 9 &&
+		(e == 1 || figure[1] == '.' || figure[1] == ',') && figure[len(figure)-1]-'0' <= 9 {
 		text = append(figure[:e:e], figure[e+1:]...)
 	}
 	return bytes.IndexFunc(text, func(r rune) bool { return unicode.IsLetter(r) || unicode.Is(unicode.Sc, r) }) < 0

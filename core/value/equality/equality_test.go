@@ -141,7 +141,8 @@ func FuzzAppend(f *testing.F) {
 }
 
 func BenchmarkAppend(b *testing.B) {
-	fields := [][]byte{[]byte("D00012345"), []byte("3"), []byte("2031-02-17"), []byte("4120"), []byte("Corvane"), []byte("1234.50"), []byte("0.00")}
+	fields := [][]byte{[]byte("D00012345"), []byte("3"), []byte("2031-02-17"), []byte("4120"), []byte("Corvane"),
+		[]byte("1234.50"), []byte("0.00")}
 	size := 0
 	for _, f := range fields {
 		size += len(f)

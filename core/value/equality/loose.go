@@ -43,7 +43,8 @@ func ParseLoose(words []string) (Loose, error) {
 func (l Loose) String() string {
 	is := []bool{l.Blanks, l.Case, l.Zeros, l.Punctuation}
 	words := slices.Clone(looseWords)
-	return strings.Join(slices.DeleteFunc(words, func(word string) bool { return !is[slices.Index(looseWords, word)] }), ",")
+	return strings.Join(slices.DeleteFunc(words, func(word string) bool { return !is[slices.Index(looseWords, word)] }),
+		",")
 }
 
 // Append appends a value of a key without what makes no difference. What is left

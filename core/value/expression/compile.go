@@ -97,9 +97,10 @@ func (c *compiler) index(e ast.Expr, name string) int {
 
 func (c *compiler) column(e ast.Expr, name string) node {
 	at := c.index(e, name)
-	return node{kind: columnKind, column: at + 1, form: func(columns []Form) Form { return columns[at] }, eval: func(r *Record) (value, error) {
-		return r.value(at, name), nil
-	}}
+	return node{kind: columnKind, column: at + 1, form: func(columns []Form) Form { return columns[at] },
+		eval: func(r *Record) (value, error) {
+			return r.value(at, name), nil
+		}}
 }
 
 // has tells whether a record has a column at all, be it blank. It is CEL's way to
@@ -204,7 +205,8 @@ func (c *compiler) call(e ast.Expr) (node, error) {
 		}
 		var names []string
 		for name := range functions {
-			if _, isOperator := operators.FindReverse(name); !isOperator && !strings.Contains(name, "_") && name[0] != '@' {
+			if _, isOperator := operators.FindReverse(name); !isOperator && !strings.Contains(name, "_") &&
+				name[0] != '@' {
 				names = append(names, name)
 			}
 		}

@@ -25,7 +25,8 @@ type SyntaxError struct {
 }
 
 func (e *SyntaxError) Error() string {
-	return fmt.Sprintf("character %d of %q: %s\n  %s\n  %s^", e.Column, e.Text, e.Reason, e.Text, strings.Repeat(" ", e.Column-1))
+	return fmt.Sprintf("character %d of %q: %s\n  %s\n  %s^", e.Column, e.Text, e.Reason, e.Text,
+		strings.Repeat(" ", e.Column-1))
 }
 
 // ValueError is a value of a record with which an expression cannot do what it
@@ -89,7 +90,8 @@ func (r *Record) value(column int, name string) value {
 		v.column = name
 		return v
 	}
-	return value{kind: columnKind, column: name, text: r.Texts[column], decimal: r.decimal(column), order: r.order(column)}
+	return value{kind: columnKind, column: name, text: r.Texts[column], decimal: r.decimal(column),
+		order: r.order(column)}
 }
 
 func (r *Record) lacks(column int) bool { return column < len(r.Lacks) && r.Lacks[column] }
@@ -155,7 +157,8 @@ func plainReason(message string) string {
 		return found + " does not belong here"
 	case strings.HasPrefix(message, "token recognition error"):
 		return "this is no sign that an expression has"
-	case strings.HasPrefix(message, "extraneous input "), strings.HasPrefix(message, "missing "), strings.HasPrefix(message, "no viable alternative"):
+	case strings.HasPrefix(message, "extraneous input "), strings.HasPrefix(message, "missing "),
+		strings.HasPrefix(message, "no viable alternative"):
 		return "this does not belong here, or something is missing before it"
 	}
 	return message

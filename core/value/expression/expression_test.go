@@ -205,9 +205,11 @@ func TestMadeValuesKeepTheirKind(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for text, want := range map[string]string{`x + 0`: "2.750", `x`: "2.750", `x.contains(".7") ? "yes" : "no"`: "yes", `string(x) + "!"`: "2.750!", `x == 2.75 ? 1 : 0`: "1"} {
+	for text, want := range map[string]string{`x + 0`: "2.750", `x`: "2.750", `x.contains(".7") ? "yes" : "no"`: "yes",
+		`string(x) + "!"`: "2.750!", `x == 2.75 ? 1 : 0`: "1"} {
 		e := parse(text)
-		v, err := e.Eval(&Record{Texts: [][]byte{nil}, Decimal: ',', Made: []*Value{&made}}, e.Form([]Form{first.Form([]Form{Sent})}))
+		v, err := e.Eval(&Record{Texts: [][]byte{nil}, Decimal: ',', Made: []*Value{&made}},
+			e.Form([]Form{first.Form([]Form{Sent})}))
 		if got := string(v.Append(nil)); err != nil || got != want {
 			t.Errorf("%s is %q, %v, want %q", text, got, err, want)
 		}
@@ -290,7 +292,8 @@ func TestMissed(t *testing.T) {
 }
 
 func FuzzParse(f *testing.F) {
-	for _, text := range []string{`a > 1 && b.c in ["x"]`, `round(a/3, 2)`, `a ? date(b) - 1 : c`, `"\u00e4" + a`, `-1e5.x`, `a[1]`, `{a: 1}`, `has(a.b)`} {
+	for _, text := range []string{`a > 1 && b.c in ["x"]`, `round(a/3, 2)`, `a ? date(b) - 1 : c`, `"\u00e4" + a`,
+		`-1e5.x`, `a[1]`, `{a: 1}`, `has(a.b)`} {
 		f.Add(text)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

@@ -74,7 +74,8 @@ func checkBranches(n []node) string {
 	a, b := &n[1], &n[2]
 	known := func(n *node) bool { return n.kind != columnKind && n.kind != blankKind && !n.isNothing() }
 	if known(a) && known(b) && a.kind != b.kind {
-		return "one branch gives " + a.kind.String() + " and the other " + b.kind.String() + "; string(…) makes a text of either"
+		return "one branch gives " + a.kind.String() + " and the other " + b.kind.String() +
+			"; string(…) makes a text of either"
 	}
 	return ""
 }

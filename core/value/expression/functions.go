@@ -36,22 +36,24 @@ func init() {
 		return function{least: most, most: most, usage: usage, takes: flagLike, result: gives(flagKind), make: make}
 	}
 	onTexts := func(usage string, f func(a, b []byte) bool) function {
-		return function{least: 2, most: 2, usage: usage, takes: textLike, result: gives(flagKind), make: func(n []node) func(*Record) (value, error) {
-			return func(r *Record) (value, error) {
-				a, b, err := both(n, r)
-				return value{kind: flagKind, flag: err == nil && f(a.asText(), b.asText())}, err
-			}
-		}}
+		return function{least: 2, most: 2, usage: usage, takes: textLike, result: gives(flagKind),
+			make: func(n []node) func(*Record) (value, error) {
+				return func(r *Record) (value, error) {
+					a, b, err := both(n, r)
+					return value{kind: flagKind, flag: err == nil && f(a.asText(), b.asText())}, err
+				}
+			}}
 	}
 	onText := func(usage string, result kind, f func(text []byte) value) function {
-		return function{least: 1, most: 1, usage: usage, takes: textLike, result: gives(result), make: func(n []node) func(*Record) (value, error) {
-			return func(r *Record) (value, error) {
-				v, err := n[0].eval(r)
-				made := f(v.asText())
-				made.decimal = v.decimal
-				return made, err
-			}
-		}}
+		return function{least: 1, most: 1, usage: usage, takes: textLike, result: gives(result),
+			make: func(n []node) func(*Record) (value, error) {
+				return func(r *Record) (value, error) {
+					v, err := n[0].eval(r)
+					made := f(v.asText())
+					made.decimal = v.decimal
+					return made, err
+				}
+			}}
 	}
 	toText := func(usage string, f func([]byte) []byte) function {
 		made := onText(usage, textKind, func(t []byte) value { return value{kind: textKind, text: f(t)} })
@@ -59,40 +61,47 @@ func init() {
 		return made
 	}
 	functions = map[string]function{
-		operators.LogicalNot: condition("! needs true or false behind it", 1, func(n []node) func(*Record) (value, error) {
-			return func(r *Record) (value, error) {
-				v, err := n[0].eval(r)
-				if err != nil {
-					return v, err
+		operators.LogicalNot: condition("! needs true or false behind it", 1,
+			func(n []node) func(*Record) (value, error) {
+				return func(r *Record) (value, error) {
+					v, err := n[0].eval(r)
+					if err != nil {
+						return v, err
+					}
+					flag, err := v.asFlag()
+					return value{kind: flagKind, flag: !flag}, err
 				}
-				flag, err := v.asFlag()
-				return value{kind: flagKind, flag: !flag}, err
-			}
-		}),
-		operators.LogicalAnd:    condition("&& needs true or false on both sides", 2, shortCut(false)),
-		operators.LogicalOr:     condition("|| needs true or false on both sides", 2, shortCut(true)),
-		operators.Conditional:   {least: 3, most: 3, takes: anyKind, check: checkConditional, result: branchKind, form: eitherForm, make: conditional},
+			}),
+		operators.LogicalAnd: condition("&& needs true or false on both sides", 2, shortCut(false)),
+		operators.LogicalOr:  condition("|| needs true or false on both sides", 2, shortCut(true)),
+		operators.Conditional: {least: 3, most: 3, takes: anyKind, check: checkConditional, result: branchKind,
+			form: eitherForm, make: conditional},
 		operators.Equals:        comparison(func(order int) bool { return order == 0 }, true),
 		operators.NotEquals:     comparison(func(order int) bool { return order != 0 }, true),
 		operators.Less:          comparison(func(order int) bool { return order < 0 }, false),
 		operators.LessEquals:    comparison(func(order int) bool { return order <= 0 }, false),
 		operators.Greater:       comparison(func(order int) bool { return order > 0 }, false),
 		operators.GreaterEquals: comparison(func(order int) bool { return order >= 0 }, false),
-		operators.Add:           {least: 2, most: 2, takes: func(k kind) bool { return k != listKind && k != flagKind }, check: checkAdd, result: addResult, form: sumForm, make: add},
-		operators.Subtract:      {least: 2, most: 2, usage: "- needs numbers, columns or dates", takes: func(k kind) bool { return numberLike(k) || k == dateKind }, result: subtractResult, make: subtract},
-		operators.Multiply:      arithmetic("* needs numbers or columns", func(a, b amount.Amount) (amount.Amount, bool) { return a.Mul(b), true }),
-		operators.Divide:        arithmetic("/ needs numbers or columns", amount.Amount.Quo),
-		operators.Negate: {least: 1, most: 1, usage: "- needs a number or a column behind it", takes: numberLike, result: gives(numberKind), make: func(n []node) func(*Record) (value, error) {
-			return func(r *Record) (value, error) {
-				v, err := n[0].eval(r)
-				if err != nil || v.isBlank() {
-					return value{}, err
+		operators.Add: {least: 2, most: 2, takes: func(k kind) bool { return k != listKind && k != flagKind },
+			check: checkAdd, result: addResult, form: sumForm, make: add},
+		operators.Subtract: {least: 2, most: 2, usage: "- needs numbers, columns or dates",
+			takes: func(k kind) bool { return numberLike(k) || k == dateKind }, result: subtractResult, make: subtract},
+		operators.Multiply: arithmetic("* needs numbers or columns",
+			func(a, b amount.Amount) (amount.Amount, bool) { return a.Mul(b), true }),
+		operators.Divide: arithmetic("/ needs numbers or columns", amount.Amount.Quo),
+		operators.Negate: {least: 1, most: 1, usage: "- needs a number or a column behind it", takes: numberLike,
+			result: gives(numberKind), make: func(n []node) func(*Record) (value, error) {
+				return func(r *Record) (value, error) {
+					v, err := n[0].eval(r)
+					if err != nil || v.isBlank() {
+						return value{}, err
+					}
+					number, err := v.asNumber()
+					return value{kind: numberKind, number: number.Neg()}, err
 				}
-				number, err := v.asNumber()
-				return value{kind: numberKind, number: number.Neg()}, err
-			}
-		}},
-		operators.In: {least: 2, most: 2, usage: "'in' needs a list on its right, as account in [\"4000\", \"4100\"]", takes: func(kind) bool { return true },
+			}},
+		operators.In: {least: 2, most: 2, usage: "'in' needs a list on its right, as account in [\"4000\", \"4100\"]",
+			takes: func(kind) bool { return true },
 			check: func(n []node) string {
 				if n[0].kind == listKind || n[1].kind != listKind {
 					return `'in' needs a list on its right, as account in ["4000", "4100"]`
@@ -102,72 +111,79 @@ func init() {
 		"contains":   onTexts("contains needs a text, as text.contains(\"pass\")", bytes.Contains),
 		"startsWith": onTexts("startsWith needs a text, as account.startsWith(\"40\")", bytes.HasPrefix),
 		"endsWith":   onTexts("endsWith needs a text, as document.endsWith(\"-2\")", bytes.HasSuffix),
-		"matches": {least: 2, most: 2, usage: "matches needs a regular expression (RE2) in quotes", takes: textLike, check: func(n []node) string {
-			if n[1].constant == nil {
-				return "matches needs a regular expression (RE2) in quotes"
-			}
-			if _, err := regexp.Compile(string(n[1].constant.text)); err != nil {
-				return err.Error()
-			}
-			return ""
-		}, result: gives(flagKind), make: func(n []node) func(*Record) (value, error) {
-			form := regexp.MustCompile(string(n[1].constant.text))
-			return func(r *Record) (value, error) {
-				v, err := n[0].eval(r)
-				return value{kind: flagKind, flag: form.Match(v.asText())}, err
-			}
-		}},
+		"matches": {least: 2, most: 2, usage: "matches needs a regular expression (RE2) in quotes", takes: textLike,
+			check: func(n []node) string {
+				if n[1].constant == nil {
+					return "matches needs a regular expression (RE2) in quotes"
+				}
+				if _, err := regexp.Compile(string(n[1].constant.text)); err != nil {
+					return err.Error()
+				}
+				return ""
+			}, result: gives(flagKind), make: func(n []node) func(*Record) (value, error) {
+				form := regexp.MustCompile(string(n[1].constant.text))
+				return func(r *Record) (value, error) {
+					v, err := n[0].eval(r)
+					return value{kind: flagKind, flag: form.Match(v.asText())}, err
+				}
+			}},
 		"size": onText("size needs a text", numberKind, func(t []byte) value {
 			return value{kind: numberKind, number: amount.New(int64(utf8.RuneCount(t)), 0)}
 		}),
 		"trim":       toText("trim needs a text", bytes.TrimSpace),
 		"lowerAscii": toText("lowerAscii needs a text", bytes.ToLower),
 		"upperAscii": toText("upperAscii needs a text", bytes.ToUpper),
-		"string": {least: 1, most: 1, usage: "string needs one value", takes: anyKind, result: gives(textKind), form: textForm, make: func(n []node) func(*Record) (value, error) {
-			return func(r *Record) (value, error) {
-				v, err := n[0].eval(r)
-				return value{kind: textKind, text: v.append(nil), decimal: v.decimal}, err
-			}
-		}},
-		"decimal": {least: 1, most: 1, usage: "decimal needs a column or a text", takes: func(k kind) bool { return numberLike(k) || k == textKind }, result: gives(numberKind), make: func(n []node) func(*Record) (value, error) {
-			return func(r *Record) (value, error) {
-				v, err := n[0].eval(r)
-				if err != nil || v.isBlank() {
-					return value{}, err
+		"string": {least: 1, most: 1, usage: "string needs one value", takes: anyKind, result: gives(textKind),
+			form: textForm, make: func(n []node) func(*Record) (value, error) {
+				return func(r *Record) (value, error) {
+					v, err := n[0].eval(r)
+					return value{kind: textKind, text: v.append(nil), decimal: v.decimal}, err
 				}
-				number, err := v.asNumber()
-				return value{kind: numberKind, number: number}, err
-			}
-		}},
-		"date": {least: 1, most: 1, usage: "date needs a column, or a text as \"2031-01-31\"", takes: func(k kind) bool { return textLike(k) || k == dateKind }, result: gives(dateKind), make: func(n []node) func(*Record) (value, error) {
-			return func(r *Record) (value, error) {
-				v, err := n[0].eval(r)
-				if err != nil || v.isBlank() {
-					return value{}, err
+			}},
+		"decimal": {least: 1, most: 1, usage: "decimal needs a column or a text",
+			takes: func(k kind) bool { return numberLike(k) || k == textKind }, result: gives(numberKind),
+			make: func(n []node) func(*Record) (value, error) {
+				return func(r *Record) (value, error) {
+					v, err := n[0].eval(r)
+					if err != nil || v.isBlank() {
+						return value{}, err
+					}
+					number, err := v.asNumber()
+					return value{kind: numberKind, number: number}, err
 				}
-				days, err := v.asDate()
-				return value{kind: dateKind, days: days}, err
-			}
-		}},
-		"round": {least: 2, most: 2, usage: "round needs a number and how many decimals, as round(amount * 0.2, 2)", takes: numberLike, check: func(n []node) string {
-			if n[1].constant == nil || n[1].constant.number.Scale() > 0 || n[1].constant.number.Sign() < 0 {
-				return "round needs a number and how many decimals, as round(amount * 0.2, 2)"
-			}
-			return ""
-		}, result: gives(numberKind), make: func(n []node) func(*Record) (value, error) {
-			places := 0
-			for amount.New(int64(places), 0).Cmp(n[1].constant.number) < 0 && places < 100 {
-				places++
-			}
-			return func(r *Record) (value, error) {
-				v, err := n[0].eval(r)
-				if err != nil || v.isBlank() {
-					return value{}, err
+			}},
+		"date": {least: 1, most: 1, usage: "date needs a column, or a text as \"2031-01-31\"",
+			takes: func(k kind) bool { return textLike(k) || k == dateKind }, result: gives(dateKind),
+			make: func(n []node) func(*Record) (value, error) {
+				return func(r *Record) (value, error) {
+					v, err := n[0].eval(r)
+					if err != nil || v.isBlank() {
+						return value{}, err
+					}
+					days, err := v.asDate()
+					return value{kind: dateKind, days: days}, err
 				}
-				number, err := v.asNumber()
-				return value{kind: numberKind, number: number.Round(places)}, err
-			}
-		}},
+			}},
+		"round": {least: 2, most: 2, usage: "round needs a number and how many decimals, as round(amount * 0.2, 2)",
+			takes: numberLike, check: func(n []node) string {
+				if n[1].constant == nil || n[1].constant.number.Scale() > 0 || n[1].constant.number.Sign() < 0 {
+					return "round needs a number and how many decimals, as round(amount * 0.2, 2)"
+				}
+				return ""
+			}, result: gives(numberKind), make: func(n []node) func(*Record) (value, error) {
+				places := 0
+				for amount.New(int64(places), 0).Cmp(n[1].constant.number) < 0 && places < 100 {
+					places++
+				}
+				return func(r *Record) (value, error) {
+					v, err := n[0].eval(r)
+					if err != nil || v.isBlank() {
+						return value{}, err
+					}
+					number, err := v.asNumber()
+					return value{kind: numberKind, number: number.Round(places)}, err
+				}
+			}},
 	}
 }
 
@@ -230,26 +246,27 @@ func conditional(n []node) func(*Record) (value, error) {
 // comparison compares two values. A blank one is neither smaller nor larger
 // than anything, and equal to blank alone.
 func comparison(holds func(order int) bool, equality bool) function {
-	return function{least: 2, most: 2, usage: "values are compared here", takes: anyKind, check: checkComparison, result: gives(flagKind), make: func(n []node) func(*Record) (value, error) {
-		return func(r *Record) (value, error) {
-			a, b, err := both(n, r)
-			if err != nil {
-				return a, err
-			}
-			result := value{kind: flagKind}
-			if equality {
-				same, err := equal(&a, &b)
-				result.flag = same == holds(0)
+	return function{least: 2, most: 2, usage: "values are compared here", takes: anyKind, check: checkComparison,
+		result: gives(flagKind), make: func(n []node) func(*Record) (value, error) {
+			return func(r *Record) (value, error) {
+				a, b, err := both(n, r)
+				if err != nil {
+					return a, err
+				}
+				result := value{kind: flagKind}
+				if equality {
+					same, err := equal(&a, &b)
+					result.flag = same == holds(0)
+					return result, err
+				}
+				if a.isBlank() || b.isBlank() {
+					return result, nil
+				}
+				by, err := order(&a, &b)
+				result.flag = holds(by)
 				return result, err
 			}
-			if a.isBlank() || b.isBlank() {
-				return result, nil
-			}
-			by, err := order(&a, &b)
-			result.flag = holds(by)
-			return result, err
-		}
-	}}
+		}}
 }
 
 // checkComparison refuses values that can never be compared.
@@ -373,27 +390,28 @@ func calculate(a, b *value, f func(a, b amount.Amount) amount.Amount) (value, er
 
 // arithmetic multiplies or divides; what is blank makes the result blank.
 func arithmetic(usage string, f func(a, b amount.Amount) (amount.Amount, bool)) function {
-	return function{least: 2, most: 2, usage: usage, takes: numberLike, result: gives(numberKind), make: func(n []node) func(*Record) (value, error) {
-		return func(r *Record) (value, error) {
-			a, b, err := both(n, r)
-			if err != nil || a.isBlank() || b.isBlank() {
-				return value{}, err
+	return function{least: 2, most: 2, usage: usage, takes: numberLike, result: gives(numberKind),
+		make: func(n []node) func(*Record) (value, error) {
+			return func(r *Record) (value, error) {
+				a, b, err := both(n, r)
+				if err != nil || a.isBlank() || b.isBlank() {
+					return value{}, err
+				}
+				x, err := a.asNumber()
+				if err != nil {
+					return value{}, err
+				}
+				y, err := b.asNumber()
+				if err != nil {
+					return value{}, err
+				}
+				result, ok := f(x, y)
+				if !ok {
+					return value{}, b.fail("an amount to divide by")
+				}
+				return value{kind: numberKind, number: result}, nil
 			}
-			x, err := a.asNumber()
-			if err != nil {
-				return value{}, err
-			}
-			y, err := b.asNumber()
-			if err != nil {
-				return value{}, err
-			}
-			result, ok := f(x, y)
-			if !ok {
-				return value{}, b.fail("an amount to divide by")
-			}
-			return value{kind: numberKind, number: result}, nil
-		}
-	}}
+		}}
 }
 
 func in(n []node) func(*Record) (value, error) {

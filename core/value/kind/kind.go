@@ -283,7 +283,8 @@ func mayBeCurrency(text []byte) bool {
 
 // codeWords are parts of names by which columns of codes are called.
 var codeWords = map[string]bool{
-	"account": true, "acct": true, "konto": true, "beleg": true, "zeile": true, "nummer": true, "filiale": true, "code": true, "id": true, "no": true, "nr": true, "number": true,
+	"account": true, "acct": true, "konto": true, "beleg": true, "zeile": true, "nummer": true, "filiale": true,
+	"code": true, "id": true, "no": true, "nr": true, "number": true,
 	"document": true, "doc": true, "line": true, "store": true, "branch": true, "unit": true, "barcode": true,
 	"ean": true, "gtin": true, "zip": true, "postcode": true, "phone": true, "year": true, "month": true, "key": true,
 	"article": true, "item": true, "customer": true, "supplier": true, "invoice": true, "voucher": true,

@@ -175,5 +175,6 @@ func ParseRange(text string) ([]Period, error) {
 }
 
 func notAPeriod(text string) error {
-	return fmt.Errorf("%q is no period; write 2031-01, 2031Q1, 2031-W05, 2031-01-31 or 2031, or a range as 2031-01..2031-03", text)
+	return fmt.Errorf("%q is no period; write 2031-01, 2031Q1, 2031-W05, 2031-01-31 or 2031, or a range as "+
+		"2031-01..2031-03", text)
 }

@@ -29,13 +29,15 @@ func TestParse(t *testing.T) {
 	} {
 		p, ok := Parse(c.text)
 		if !ok || p.String() != c.as || date.String(p.First) != c.first || date.String(p.Last()) != c.last {
-			t.Errorf("%q is %v, %s from %s to %s; want %s from %s to %s", c.text, ok, p, date.String(p.First), date.String(p.Last()), c.as, c.first, c.last)
+			t.Errorf("%q is %v, %s from %s to %s; want %s from %s to %s", c.text, ok, p, date.String(p.First),
+				date.String(p.Last()), c.as, c.first, c.last)
 		}
 		if !p.Covers(p.First) || !p.Covers(p.Last()) || p.Covers(p.First-1) || p.Covers(p.Last()+1) {
 			t.Errorf("%q does not cover its own days alone", c.text)
 		}
 	}
-	for _, text := range []string{"", "31", "2031-13", "2031-00", "2031Q5", "2031Q0", "2031-W00", "2031-W53", "2031-W54", "2031-02-29", "2031-01-32", "January", "2031-1", "2031-Q12", "2031-+1", "0000-01"} {
+	for _, text := range []string{"", "31", "2031-13", "2031-00", "2031Q5", "2031Q0", "2031-W00", "2031-W53",
+		"2031-W54", "2031-02-29", "2031-01-32", "January", "2031-1", "2031-Q12", "2031-+1", "0000-01"} {
 		if p, ok := Parse(text); ok {
 			t.Errorf("%q is read as %s", text, p)
 		}

@@ -164,7 +164,8 @@ const scaleBeyond = 4
 // Summary sums up a column of so many records. asked is the kind that was asked for, ""
 // for that of its values.
 func (m *Moments) Summary(column string, records int, asked record.Kind) Summary {
-	s := Summary{Column: column, Count: m.Filled, Blank: records - m.Filled, Shortest: string(m.shortest), Longest: string(m.longest)}
+	s := Summary{Column: column, Count: m.Filled, Blank: records - m.Filled, Shortest: string(m.shortest),
+		Longest: string(m.longest)}
 	s.Kind, s.Others = m.KindAs(column, asked)
 	switch s.Kind {
 	case record.Amount:
@@ -181,7 +182,8 @@ func (m *Moments) Summary(column string, records int, asked record.Kind) Summary
 
 func (m *Moments) summary() Amounts {
 	zero := amount.New(0, m.Evidence.Scale) // with which all have the same scale
-	a := Amounts{Has: true, Sum: m.sum.Amount(), Min: m.min.Add(zero), Max: m.max.Add(zero), Scale: m.Evidence.Scale + scaleBeyond}
+	a := Amounts{Has: true, Sum: m.sum.Amount(), Min: m.min.Add(zero), Max: m.max.Add(zero),
+		Scale: m.Evidence.Scale + scaleBeyond}
 	n := amount.New(int64(m.amounts), 0)
 	mean, _ := a.Sum.Quo(n)
 	a.Mean = toScale(mean, a.Scale)

@@ -21,17 +21,20 @@ func summaryOf(column string, records int, decimal byte, values ...string) Summa
 // 32; of a sample of eight that is the root of 32/7.
 func TestSummary(t *testing.T) {
 	s := summaryOf("value", 10, '.', "2.00", "4.00", "4", "4.00", "5.00", "5.00", "", "7.00", "9.00", " ")
-	got := fmt.Sprintln(s.Kind, s.Count, s.Blank, s.Sum, s.Min, s.Max, s.Mean, s.Deviation, s.Scale, s.Shortest, s.Longest)
+	got := fmt.Sprintln(s.Kind, s.Count, s.Blank, s.Sum, s.Min, s.Max, s.Mean, s.Deviation, s.Scale, s.Shortest,
+		s.Longest)
 	if want := "amount 8 2 40.00 2.00 9.00 5.000000 2.138090 6 4 2.00\n"; got != want {
 		t.Errorf("summary is %s, want %s", got, want)
 	}
 }
 
 func TestKindsThatAreNoAmounts(t *testing.T) {
-	if s := summaryOf("posted", 2, '.', "2031-02-03", "2031-01-31"); s.Has || s.First != "2031-01-31" || s.Last != "2031-02-03" {
+	if s := summaryOf("posted", 2, '.', "2031-02-03", "2031-01-31"); s.Has || s.First != "2031-01-31" ||
+		s.Last != "2031-02-03" {
 		t.Errorf("dates are %+v", s)
 	}
-	if s := summaryOf("account", 3, '.', "0100", "200", "für"); s.Has || s.Kind != record.Text || s.Shortest != "200" || s.Longest != "0100" {
+	if s := summaryOf("account", 3, '.', "0100", "200", "für"); s.Has || s.Kind != record.Text || s.Shortest != "200" ||
+		s.Longest != "0100" {
 		t.Errorf("codes are %+v", s)
 	}
 	if s := summaryOf("value", 1, ',', "1.234,50"); s.Sum.String() != "1234.50" || s.HasDeviation {
