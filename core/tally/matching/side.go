@@ -221,7 +221,6 @@ type visitor struct {
 	record   Record
 	bound    *tally.Binding
 	straight bool // the source has the columns of the side, in their order
-	index    int  // of the source that is bound, plus one
 	scratch  [][]byte
 	last     map[int]int // line of the last record, by source
 	evidence []kind.Evidence
