@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"strings"
+	"sync"
 	"testing"
 
 	"lastblock/core/source"
@@ -138,3 +139,47 @@ func BenchmarkFingerprint(b *testing.B) {
 		}
 	}
 }
+
+// A side that shares its reading with another part of a run comes to what it comes to alone.
+func TestSharedReadings(t *testing.T) {
+	left := sourcetest.Set(t, "", map[string]string{"a.csv": "k,v\n1,x\n2,y\n3,z\n"})
+	right := sourcetest.Set(t, "", map[string]string{"b.csv": "v,k\ny,2.0\nx,1\nnew,9\n"})
+	want, err := Run(t.Context(), left, right, sourcetest.Reading, Options{First: 3})
+	if err != nil {
+		t.Fatal(err)
+	}
+	j, err := Prepare(t.Context(), left, right, sourcetest.Reading, Options{First: 3})
+	if err != nil {
+		t.Fatal(err)
+	}
+	reading := sourcetest.Reading
+	reading.Partial = true
+	for set, member := range map[*source.Set]source.Member{left: j.Left(), right: j.Right()} {
+		if err := set.ScanFor(t.Context(), reading, member, &counting{}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	got, err := j.Finish(t.Context())
+	if err != nil || fmt.Sprintf("%+v", got) != fmt.Sprintf("%+v", want) {
+		t.Errorf("shared it is %+v, %v\nalone it is %+v", got, err, want)
+	}
+	if want.Left.Only != 1 || want.Right.Only != 1 {
+		t.Errorf("%d and %d records are on one side only", want.Left.Only, want.Right.Only)
+	}
+}
+
+// counting counts what it is shown; it is for readings of one goroutine at a time.
+type counting struct {
+	mutex sync.Mutex
+	read  int
+}
+
+func (c *counting) Visitor() source.Visitor { return c }
+func (c *counting) Read() int               { return c.read }
+func (c *counting) Batch(b *source.Batch) error {
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	c.read += b.Arrived
+	return nil
+}
+func (c *counting) Flush(context.Context, int) error { return nil }

@@ -165,3 +165,32 @@ func TestWhatCannotBeWrittenIsAnError(t *testing.T) {
 		t.Error("two sources are cut as one")
 	}
 }
+
+// Two cuts can share one reading.
+func TestCutsShareAReading(t *testing.T) {
+	set := sourcetest.Set(t, "", map[string]string{"a.csv": "k;v\na;1,5\nb;2,5\na;4\n"})
+	byKey, byRows := new(kept), new(kept)
+	var jobs [2]*Job
+	for i, options := range []Options{{By: "k", Totals: []string{"v"}}, {Rows: 2, Totals: []string{"v"}}} {
+		var err error
+		if jobs[i], err = Prepare(t.Context(), set, sourcetest.Reading, options, []*kept{byKey, byRows}[i]); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := set.ScanFor(t.Context(), sourcetest.Reading, jobs[0], jobs[1]); err != nil {
+		t.Fatal(err)
+	}
+	for i, want := range []string{"[a:2=5.5 b:1=2.5]", "[:2=4.0 :1=4]"} {
+		r, err := jobs[i].Finish()
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for _, p := range r.Parts {
+			got = append(got, fmt.Sprintf("%s:%d=%s", p.Value, p.Rows, p.Totals[0]))
+		}
+		if fmt.Sprint(got) != want {
+			t.Errorf("the parts are %v, want %s", got, want)
+		}
+	}
+}
