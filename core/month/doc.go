@@ -1,3 +1,3 @@
-// Package month is the floor of the month end as a whole: its plan, and drafting one from what
-// lies in a folder.
+// Package month is the floor of the month end as a whole: what is asked of each of its tasks, be
+// it in a plan or on a command line, what they read, and drafting a plan from what lies in a folder.
 package month
