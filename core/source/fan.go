@@ -27,11 +27,18 @@ func (e *FannedError) Error() string {
 		e.Member+1, e.Read)
 }
 
-// ScanFor is Scan for several members, which are given each batch one after another. They
-// must have been prepared with the same reading. The error is that of Scan, or a
-// *FannedError.
+// ScanFor is Scan for several members, which are given each batch one after another. They must have
+// been prepared with the same reading, and with the set or a narrowed one of it. The error is that of
+// Scan, or a *FannedError.
 func (s *Set) ScanFor(ctx context.Context, reading Reading, members ...Member) error {
 	given := new(atomic.Int64)
+	var narrowed []*Narrowed
+	for _, member := range members {
+		if m, ok := member.(*narrowedMember); ok {
+			narrowed = append(narrowed, m.narrowed)
+			m.narrowed.begin()
+		}
+	}
 	err := s.Scan(ctx, reading, func() Visitor {
 		fan := &fanVisitor{given: given}
 		for _, member := range members {
@@ -41,6 +48,11 @@ func (s *Set) ScanFor(ctx context.Context, reading Reading, members ...Member) e
 	})
 	if err != nil {
 		return err
+	}
+	for _, n := range narrowed {
+		if err := s.addressed(n.end()); err != nil {
+			return err
+		}
 	}
 	for i, member := range members {
 		if read := member.Read(); read != int(given.Load()) {

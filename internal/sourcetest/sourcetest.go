@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"lastblock/core/source"
+	"lastblock/core/source/shape"
 )
 
 // Reading reads with several goroutines, so that the race detector has
@@ -18,7 +19,13 @@ var Reading = source.Reading{Jobs: 4, Memory: 1 << 30}
 // --name, "" for none.
 func Set(t testing.TB, pattern string, files map[string]string) *source.Set {
 	t.Helper()
-	set, err := find(t.TempDir(), pattern, files)
+	return Shaped(t, pattern, files, nil)
+}
+
+// Shaped is Set with a form that the records are to have; nil for the one they are sent in.
+func Shaped(t testing.TB, pattern string, files map[string]string, request *shape.Request) *source.Set {
+	t.Helper()
+	set, err := find(t.TempDir(), pattern, files, request)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -30,7 +37,7 @@ func Set(t testing.TB, pattern string, files map[string]string) *source.Set {
 func Example(pattern string, files map[string]string) (set *source.Set, remove func()) {
 	dir, err := os.MkdirTemp("", "example")
 	if err == nil {
-		set, err = find(dir, pattern, files)
+		set, err = find(dir, pattern, files, nil)
 	}
 	if err != nil {
 		panic(err)
@@ -38,19 +45,19 @@ func Example(pattern string, files map[string]string) (set *source.Set, remove f
 	return set, func() { os.RemoveAll(dir) }
 }
 
-func find(dir, pattern string, files map[string]string) (*source.Set, error) {
+func find(dir, pattern string, files map[string]string, request *shape.Request) (*source.Set, error) {
 	for name, content := range files {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(content), 0o644); err != nil {
 			return nil, err
 		}
 	}
-	search := source.Search{Paths: []string{dir}, Jobs: 2}
+	search := source.Search{Paths: []string{dir}, Jobs: 2, Manner: &source.Manner{Shape: request}}
 	if pattern != "" {
 		name, err := source.ParseNamePattern(pattern)
 		if err != nil {
 			return nil, err
 		}
-		search.Manner = &source.Manner{Name: name}
+		search.Manner.Name = name
 	}
 	return source.Find(context.Background(), search)
 }

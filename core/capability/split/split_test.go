@@ -173,7 +173,8 @@ func TestCutsShareAReading(t *testing.T) {
 	var jobs [2]*Job
 	for i, options := range []Options{{By: "k", Totals: []string{"v"}}, {Rows: 2, Totals: []string{"v"}}} {
 		var err error
-		if jobs[i], err = Prepare(t.Context(), set, sourcetest.Reading, options, []*kept{byKey, byRows}[i]); err != nil {
+		to := []*kept{byKey, byRows}[i]
+		if jobs[i], err = Prepare(t.Context(), set, sourcetest.Reading, options, to); err != nil {
 			t.Fatal(err)
 		}
 	}

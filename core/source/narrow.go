@@ -1,0 +1,149 @@
+package source
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"sync"
+
+	"lastblock/core/record"
+	"lastblock/core/source/shape"
+	"lastblock/core/value/natural"
+)
+
+// Narrowed is a set as one part of a run sees it: with columns that are computed, and records that
+// are left out by a condition, for this part alone. What is read, and how, is the same for all parts
+// of a run; the part is prepared with Set, and takes part in a ScanFor of the whole set by Member.
+type Narrowed struct {
+	Set *Set
+
+	whole   *Set
+	request *shape.Request
+
+	mutex  sync.Mutex // guards what follows
+	shapes map[*record.Head]*shape.Shape
+	missed map[string]bool // names that expressions asked for in vain
+}
+
+// Narrow makes a narrowed set. The set must have been looked at; the request computes columns, drops
+// some, and has a condition, but renames nothing and reads nothing as another kind.
+func (s *Set) Narrow(request *shape.Request) *Narrowed {
+	n := &Narrowed{
+		whole: s, request: request, shapes: make(map[*record.Head]*shape.Shape), missed: make(map[string]bool),
+	}
+	narrowed := *s
+	narrowed.looked, narrowed.needed = slices.Clone(s.looked), nil
+	for i := range narrowed.looked {
+		narrowed.looked[i].head, narrowed.looked[i].kept = n.shape(s.looked[i].head).Head, nil
+	}
+	n.Set = &narrowed
+	return n
+}
+
+func (n *Narrowed) shape(head *record.Head) *shape.Shape {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	s := n.shapes[head]
+	if s == nil {
+		s = n.request.For(head)
+		n.shapes[head] = s
+	}
+	return s
+}
+
+// Member is a part of a run that was prepared with the narrowed set, for ScanFor of the whole one.
+func (n *Narrowed) Member(m Member) Member { return &narrowedMember{m, n} }
+
+type narrowedMember struct {
+	Member
+	narrowed *Narrowed
+}
+
+func (m *narrowedMember) Visitor() Visitor {
+	return &narrowedVisitor{Visitor: m.Member.Visitor(), narrowed: m.narrowed}
+}
+
+// begin has the whole set need what the part needs, its expressions included.
+func (n *Narrowed) begin() {
+	n.whole.Need(n.Set.needed...)
+	for _, made := range n.request.Make {
+		n.whole.Need(made.Expression.Columns...)
+	}
+	if n.request.Where != nil {
+		n.whole.Need(n.request.Where.Columns...)
+	}
+}
+
+// end tells the part what reading has found out about the sources. The error is about a name in an
+// expression that no source has.
+func (n *Narrowed) end() error {
+	n.Set.aside, n.Set.starts, n.Set.totals = n.whole.aside, n.whole.starts, n.whole.totals
+	n.Set.PassedOver = n.whole.PassedOver
+	f := &feed{set: n.Set, missed: n.missed}
+	var all []asked
+	have := make(map[string]bool)
+	for _, s := range n.shapes {
+		if s.Head.Empty {
+			continue
+		}
+		all = append(all, asked{n.request, s})
+		for _, name := range s.SentColumns() {
+			have[name] = true
+		}
+	}
+	if len(all) == 0 {
+		return nil
+	}
+	return f.checkRequest(n.request, all, slices.SortedFunc(maps.Keys(have), natural.Compare))
+}
+
+// narrowedVisitor gives batches their narrower shape, and hands them on.
+type narrowedVisitor struct {
+	Visitor
+	narrowed *Narrowed
+	worker   shape.Worker
+
+	index     int // of the source, plus one
+	head      *record.Head
+	shape     *shape.Shape
+	constants map[string][]byte
+}
+
+func (v *narrowedVisitor) Batch(b *Batch) error {
+	n := v.narrowed
+	if v.index != b.Index+1 || v.head != b.Head {
+		v.index, v.head, v.shape = b.Index+1, b.Head, n.shape(b.Head)
+		v.constants = n.whole.constants(b.Index, v.shape.Constants())
+	}
+	if v.shape.IsNothing() {
+		return v.Visitor.Batch(b)
+	}
+	own := *b
+	own.Own()
+	own.parsed, own.Refused = nil, slices.Clip(own.Refused) // amounts of other columns, and room of others
+	missed, blanked := b.Missed, b.Blanked
+	v.worker.Apply(v.shape, &own.Stretch.Batch, b.Written.Writing, v.constants)
+	n.note(own.Missed)
+	own.Missed, own.Blanked = slices.Concat(missed, own.Missed), slices.Concat(blanked, own.Blanked)
+	own.Head = v.shape.Head
+	return v.Visitor.Batch(&own)
+}
+
+func (v *narrowedVisitor) Part(ctx context.Context, task int) error {
+	if parter, ok := v.Visitor.(Parter); ok {
+		return parter.Part(ctx, task)
+	}
+	return nil
+}
+
+// note notes for which columns expressions have asked in vain.
+func (n *Narrowed) note(missed []record.Told) {
+	if missed == nil {
+		return
+	}
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	for i := range missed {
+		n.missed[missed[i].Column] = true
+	}
+}
