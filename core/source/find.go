@@ -1,7 +1,6 @@
 package source
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -14,7 +13,6 @@ import (
 
 	"lastblock/core/format/postgres"
 	"lastblock/core/value/natural"
-	"lastblock/core/value/nearest"
 
 	"github.com/bmatcuk/doublestar/v4"
 	"golang.org/x/sync/errgroup"
@@ -39,47 +37,6 @@ type Search struct {
 type NamedManner struct {
 	Match string
 	*Manner
-}
-
-// unpackedName takes the ending of a compression off a name.
-func unpackedName(name string) string {
-	switch ending := path.Ext(name); strings.ToLower(ending) {
-	case ".gz", ".zst", ".bz2":
-		return strings.TrimSuffix(name, ending)
-	}
-	return name
-}
-
-// Stem is a file's name without its endings: that of its format, and that of a
-// compression.
-func Stem(name string) string {
-	name = unpackedName(name)
-	return strings.TrimSuffix(name, path.Ext(name))
-}
-
-// NotFoundError is a path that names nothing.
-type NotFoundError struct {
-	Path string
-	Near string   // what may have been meant, "" if nothing is near
-	Have []string // what there is in the folder
-}
-
-func (e *NotFoundError) Error() string {
-	text := e.Path + ": there is no such file or folder"
-	if strings.ContainsAny(e.Path, "*?[{") {
-		text = e.Path + ": no file matches"
-	}
-	if e.Near != "" {
-		text += fmt.Sprintf("; did you mean %s?", e.Near)
-	}
-	const most = 10
-	switch n := len(e.Have); {
-	case n == 0:
-		return text + "\nthere is nothing in that folder"
-	case n > most:
-		return fmt.Sprintf("%s\nthere is: %s, and %d more", text, strings.Join(e.Have[:most], ", "), n-most)
-	}
-	return text + "\nthere is: " + strings.Join(e.Have, ", ")
 }
 
 // Find returns the sources that the search means, in natural order of their
@@ -291,142 +248,6 @@ func (f *finder) reasonAgainst(below, name string) string {
 	return ""
 }
 
-// chooseParts finds out the formats of all sources, and puts the sheets that
-// were chosen in the place of workbooks.
-func (f *finder) chooseParts(ctx context.Context) error {
-	sources := f.set.Sources
-	parts := make([][]Part, len(sources))
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(max(1, f.search.Jobs))
-	documents := false
-	for i := range sources {
-		s := &sources[i]
-		s.as = f.mannerOf(s)
-		if s.format != nil {
-			continue // it is no file
-		}
-		s.format = formatOf(s.Name)
-		if s.Size == 0 {
-			s.format = text // an empty file is one whatever it is called
-		}
-		if s.format == text {
-			continue
-		}
-		documents = true
-		group.Go(func() (err error) {
-			if err := ctx.Err(); err != nil {
-				return err
-			}
-			if parts[i], err = f.partsOf(s); err != nil {
-				return &Error{s.Name, err}
-			}
-			return nil
-		})
-	}
-	if err := group.Wait(); err != nil || !documents {
-		return err
-	}
-	var all []Source
-	for i, s := range sources {
-		for _, part := range parts[i] {
-			one := s
-			inner := s.inner()
-			inner.part = part
-			one.within = &inner
-			if s.manner().Choice.Sheet == "*" {
-				one.Name += "/" + part.Sheet
-			}
-			all = append(all, one)
-		}
-		if parts[i] == nil {
-			all = append(all, s)
-		}
-	}
-	f.set.Sources = all
-	return nil
-}
-
-// mannerOf returns how a source is written: as the first pattern says that its
-// name matches, or as is said of all.
-func (f *finder) mannerOf(s *Source) *Manner {
-	for _, named := range f.search.Manners {
-		matches := named.Match != "" && f.globs.matchesAny([]string{named.Match}, s.below)
-		if named.Match == "" && named.Name != nil {
-			_, matches = named.Name.Match(s.below, "")
-		}
-		if matches {
-			return named.Manner
-		}
-	}
-	return f.search.Manner
-}
-
-// readNames takes the words out of the names of all sources. Sources of different patterns
-// have the words of all of them, blank where their own has none.
-func (f *finder) readNames() {
-	manners := []*Manner{f.search.Manner}
-	for _, named := range f.search.Manners {
-		manners = append(manners, named.Manner)
-	}
-	for _, manner := range manners {
-		if manner == nil || manner.Name == nil {
-			continue
-		}
-		for _, word := range manner.Name.Words {
-			if !slices.Contains(f.set.words, word) {
-				f.set.words = append(f.set.words, word)
-			}
-		}
-	}
-	for i := range f.set.Sources {
-		s := &f.set.Sources[i]
-		pattern := f.set.PatternOf(i)
-		if pattern == nil {
-			continue
-		}
-		values, ok := pattern.Match(s.below, s.Sheet())
-		if !ok || slices.Equal(pattern.Words, f.set.words) {
-			s.Words = values
-			continue
-		}
-		s.Words = make([]string, len(f.set.words))
-		for k, word := range pattern.Words {
-			s.Words[slices.Index(f.set.words, word)] = values[k]
-		}
-	}
-}
-
-// partsOf finds out the format of a file whose ending does not say enough, and
-// its parts.
-func (f *finder) partsOf(s *Source) ([]Part, error) {
-	if s.format == nil && s.Size < 0 && s.Path != "-" {
-		s.format = text // a pipe, which can be read once
-	}
-	if s.format == nil {
-		sample, err := s.begin()
-		if err != nil {
-			return nil, err
-		}
-		s.format = formatByContent(sample)
-	}
-	if s.format.parts == nil {
-		return nil, nil
-	}
-	d, err := openDocumentOf(s)
-	if err != nil {
-		return nil, err
-	}
-	if s.Path == "-" { // to be read once more
-		standardInput = bufio.NewReaderSize(d.reader(), standardInput.Size())
-	} else {
-		defer d.Close()
-	}
-	if s.format, err = formatWithin(d, s.format); err != nil || s.format.parts == nil {
-		return nil, err
-	}
-	return s.format.parts(d, s.manner().Choice)
-}
-
 func isHidden(name string) bool { return strings.HasPrefix(name, ".") }
 
 func isLockFile(name string) bool {
@@ -455,14 +276,6 @@ func (f *finder) glob(pattern string) error {
 		return notFound(pattern, func(string) (string, string) { return filepath.FromSlash(base), "" })
 	}
 	return nil
-}
-
-func relative(root, file string) string {
-	below, err := filepath.Rel(root, file)
-	if err != nil {
-		return file
-	}
-	return filepath.ToSlash(below)
 }
 
 // stat fills in size and time, on several goroutines since a folder may hold a
@@ -541,78 +354,4 @@ func (f *finder) ledger(folder string) ledger {
 		f.ledgers[folder] = notes
 	}
 	return notes
-}
-
-// nameAll has files be called by their paths below the root, whatever else is named. Of those that
-// are not below it, sources of the same name get the whole path that was named.
-func (f *finder) nameAll() {
-	if f.search.Root != "" {
-		root := Resolved(f.search.Root)
-		for i := range f.set.Sources {
-			s := &f.set.Sources[i]
-			if below := f.relative(root, s.Path); filepath.IsLocal(below) && s.Path != "-" && s.format != postgresql {
-				s.Name = below + strings.TrimPrefix(s.Name, s.inner().file)
-			}
-		}
-	}
-	count := make(map[string]int, len(f.set.Sources))
-	for i := range f.set.Sources {
-		count[f.set.Sources[i].Name]++
-	}
-	for i := range f.set.Sources {
-		if s := &f.set.Sources[i]; count[s.Name] > 1 && s.format != postgresql {
-			s.Name = filepath.ToSlash(filepath.Clean(s.Path)) + strings.TrimPrefix(s.Name, s.inner().file)
-		}
-	}
-}
-
-// relative is the path of a file below a folder, which are both behind all links.
-func (f *finder) relative(root, file string) string {
-	folder := filepath.Dir(file)
-	resolved, ok := f.folders[folder]
-	if !ok {
-		resolved = Resolved(folder)
-		f.folders[folder] = resolved
-	}
-	return relative(root, filepath.Join(resolved, filepath.Base(file)))
-}
-
-// RootOf is the folder below which the files of some paths are called by their names: that of the
-// only path, be it a folder, a pattern or a file; of several paths it is the folder they are all
-// named in, such as that of a plan.
-func RootOf(paths []string, folder string) string {
-	if len(paths) != 1 || IsQuery(paths[0]) || paths[0] == "-" {
-		return folder
-	}
-	path := paths[0]
-	if info, err := os.Stat(path); err == nil {
-		if info.IsDir() {
-			return path
-		}
-		return filepath.Dir(path)
-	}
-	base, _ := doublestar.SplitPattern(filepath.ToSlash(path))
-	return filepath.FromSlash(base)
-}
-
-// notFound tells what there is where a path leads to nothing; split takes the
-// path apart into the folder to look at and the name that is not there.
-func notFound(p string, split func(string) (folder, name string)) error {
-	missing := &NotFoundError{Path: p}
-	folder, name := split(filepath.Clean(p))
-	entries, err := os.ReadDir(filepath.Clean(folder))
-	if err != nil {
-		return fmt.Errorf("%s: there is no such file or folder, nor the folder it should be in", p)
-	}
-	for _, entry := range entries {
-		if isHidden(entry.Name()) && !isHidden(name) {
-			continue
-		}
-		missing.Have = append(missing.Have, entry.Name())
-	}
-	slices.SortFunc(missing.Have, natural.Compare)
-	if near, ok := nearest.To(name, missing.Have); ok && name != "" {
-		missing.Near = filepath.Join(folder, near)
-	}
-	return missing
 }

@@ -1,0 +1,86 @@
+package source
+
+import (
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+)
+
+// nameAll has files be called by their paths below the root, whatever else is named. Of those that
+// are not below it, sources of the same name get the whole path that was named.
+func (f *finder) nameAll() {
+	if f.search.Root != "" {
+		root := Resolved(f.search.Root)
+		for i := range f.set.Sources {
+			s := &f.set.Sources[i]
+			if below := f.relative(root, s.Path); filepath.IsLocal(below) && s.Path != "-" && s.format != postgresql {
+				s.Name = below + strings.TrimPrefix(s.Name, s.inner().file)
+			}
+		}
+	}
+	count := make(map[string]int, len(f.set.Sources))
+	for i := range f.set.Sources {
+		count[f.set.Sources[i].Name]++
+	}
+	for i := range f.set.Sources {
+		if s := &f.set.Sources[i]; count[s.Name] > 1 && s.format != postgresql {
+			s.Name = filepath.ToSlash(filepath.Clean(s.Path)) + strings.TrimPrefix(s.Name, s.inner().file)
+		}
+	}
+}
+
+// relative is the path of a file below a folder, which are both behind all links.
+func (f *finder) relative(root, file string) string {
+	folder := filepath.Dir(file)
+	resolved, ok := f.folders[folder]
+	if !ok {
+		resolved = Resolved(folder)
+		f.folders[folder] = resolved
+	}
+	return relative(root, filepath.Join(resolved, filepath.Base(file)))
+}
+
+func relative(root, file string) string {
+	below, err := filepath.Rel(root, file)
+	if err != nil {
+		return file
+	}
+	return filepath.ToSlash(below)
+}
+
+// RootOf is the folder below which the files of some paths are called by their names: that of the
+// only path, be it a folder, a pattern or a file; of several paths it is the folder they are all
+// named in, such as that of a plan.
+func RootOf(paths []string, folder string) string {
+	if len(paths) != 1 || IsQuery(paths[0]) || paths[0] == "-" {
+		return folder
+	}
+	path := paths[0]
+	if info, err := os.Stat(path); err == nil {
+		if info.IsDir() {
+			return path
+		}
+		return filepath.Dir(path)
+	}
+	base, _ := doublestar.SplitPattern(filepath.ToSlash(path))
+	return filepath.FromSlash(base)
+}
+
+// unpackedName takes the ending of a compression off a name.
+func unpackedName(name string) string {
+	switch ending := path.Ext(name); strings.ToLower(ending) {
+	case ".gz", ".zst", ".bz2":
+		return strings.TrimSuffix(name, ending)
+	}
+	return name
+}
+
+// Stem is a file's name without its endings: that of its format, and that of a
+// compression.
+func Stem(name string) string {
+	name = unpackedName(name)
+	return strings.TrimSuffix(name, path.Ext(name))
+}
