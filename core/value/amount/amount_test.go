@@ -378,3 +378,24 @@ func scaled(a Amount, scale int) *big.Int {
 	}
 	return coefficient
 }
+
+// Nearly all amounts are read in the fast way; what it leaves out is read in the other one.
+func TestParsePlain(t *testing.T) {
+	for _, c := range []struct {
+		text  string
+		coef  int64
+		scale int32
+		ok    bool
+	}{
+		{"0", 0, 0, true}, {"9", 9, 0, true}, {"1234567890", 1234567890, 0, true}, {"-19.09", -1909, 2, true},
+		{".9", 9, 1, true}, {"5.", 5, 0, true}, {"123456789012345678", 123456789012345678, 0, true},
+		{"1234567890123456789", 0, 0, false}, {"", 0, 0, false}, {"-", 0, 0, false}, {".", 0, 0, false}, {"-.", 0, 0, false},
+		{"1,5", 0, 0, false}, {"1.2.3", 0, 0, false}, {"1a", 0, 0, false}, {"1.a", 0, 0, false}, {"+1", 0, 0, false},
+		{"1:", 0, 0, false}, {"1/", 0, 0, false}, {" 1", 0, 0, false},
+	} {
+		coef, scale, ok := ParsePlain([]byte(c.text), '.')
+		if ok != c.ok || ok && (coef != c.coef || scale != c.scale) {
+			t.Errorf("%q is %d with %d decimals, %v", c.text, coef, scale, ok)
+		}
+	}
+}
