@@ -87,7 +87,7 @@ func TestDecisionsLieBesideThePlan(t *testing.T) {
 		t.Errorf("with everything accepted tieout ends with %d", code)
 	}
 	for _, f := range after.Findings {
-		if f.Weight == finding.Stop && f.Accepted != "all known" {
+		if f.Severity == finding.Stop && f.Accepted != "all known" {
 			t.Errorf("%s is accepted for %q", f.ID, f.Accepted)
 		}
 	}
@@ -157,7 +157,7 @@ func TestWhatIsRememberedIsPruned(t *testing.T) {
 	t.Setenv("HOME", cache)
 	for i := range recentKept + 5 {
 		remember([]string{fmt.Sprint("path ", i)},
-			[]finding.Finding{{ID: fmt.Sprint("id", i), Weight: finding.Stop}, {ID: "note", Weight: finding.Note}})
+			[]finding.Finding{{ID: fmt.Sprint("id", i), Severity: finding.Stop}, {ID: "note", Severity: finding.Note}})
 		time.Sleep(2 * time.Millisecond) // files have to differ in age
 	}
 	have := recalled()

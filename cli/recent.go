@@ -29,7 +29,7 @@ const (
 // nothing is lost that --findings does not keep.
 func remember(run []string, findings []finding.Finding) {
 	findings = slices.DeleteFunc(slices.Clone(findings),
-		func(f finding.Finding) bool { return f.Weight == finding.Note })
+		func(f finding.Finding) bool { return f.Severity == finding.Note })
 	folder, err := os.UserCacheDir()
 	here, errHere := os.Getwd()
 	if err != nil || errHere != nil || len(findings) == 0 {

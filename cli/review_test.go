@@ -153,7 +153,7 @@ func TestAReviewIsTakenBack(t *testing.T) {
 	}
 	d := findDoublesJSON(t, dir)
 	for _, f := range d.Findings {
-		if f.Accepted == "" && f.Weight != finding.Note {
+		if f.Accepted == "" && f.Severity != finding.Note {
 			t.Errorf("still open: %s %s", f.Kind, f.Message)
 		}
 	}

@@ -57,7 +57,7 @@ func (a *app) settle(in *month.Input, command string, findings []finding.Finding
 }
 
 func settle(in *month.Input, f *finding.Finding) {
-	in.Decided.Settle(f)
+	in.SettleOne(f)
 	f.Message = show.Flags(f.Message)
 }
 

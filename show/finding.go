@@ -43,7 +43,7 @@ func Findings(s *Screen, findings []finding.Finding) {
 }
 
 // accepted is what a finding is called that somebody has accepted, in place of
-// its weight.
+// its severity.
 const accepted = "accepted"
 
 // labels are what findings are called, in the order in which they are printed.
@@ -53,7 +53,7 @@ func labelOf(f *finding.Finding) string {
 	if f.Accepted != "" {
 		return accepted
 	}
-	return string(f.Weight)
+	return string(f.Severity)
 }
 
 // group is what is printed together: a kind, and of rules one of them.
@@ -108,7 +108,7 @@ func printGroup(s *Screen, findings []finding.Finding) {
 			return
 		}
 		same := 1
-		for f.Weight != finding.Stop && i+same < len(findings) && saysTheSame(&findings[i+same], &f) {
+		for f.Severity != finding.Stop && i+same < len(findings) && saysTheSame(&findings[i+same], &f) {
 			same++
 		}
 		printFinding(s, findings[i:i+same])
@@ -156,7 +156,7 @@ func restOfGroup(findings []finding.Finding, shown int) string {
 		if i >= shown {
 			rest += numberOf(findings[i])
 		}
-		if findings[i].Rest && findings[i].Weight != finding.Note && isOfRecord(findings[i].Kind) {
+		if findings[i].Rest && findings[i].Severity != finding.Note && isOfRecord(findings[i].Kind) {
 			where = "--suspense writes all of them"
 		}
 	}
@@ -210,7 +210,7 @@ func printFinding(s *Screen, same []finding.Finding) {
 	if sum, ok := sumOf(same); ok && len(same) > 1 {
 		message += "; together " + Visible(sum)
 	}
-	if len(same) == 1 && f.Weight != finding.Note && f.ID != "" {
+	if len(same) == 1 && f.Severity != finding.Note && f.ID != "" {
 		where += "  id " + f.ID
 	}
 	label := s.paint(fmt.Sprintf("%-*s", findingIndent, labelOf(&f)), labelColours[labelOf(&f)]...)
@@ -322,7 +322,7 @@ func places(same []finding.Finding) string {
 		return place(f) + ", and " + place(same[1])
 	}
 	lines, told := fmt.Sprintf("lines %d", f.Line), 1
-	for told < min(n, most) && f.Line > 0 && f.Weight != finding.Note {
+	for told < min(n, most) && f.Line > 0 && f.Severity != finding.Note {
 		next := same[told]
 		if next.Source != f.Source || next.Sheet != f.Sheet || next.Column != f.Column {
 			break

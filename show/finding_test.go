@@ -99,7 +99,7 @@ func TestFindingsInAWorkbook(t *testing.T) {
 func TestNoFindings(t *testing.T) {
 	for format, want := range map[Format]string{
 		CSV: strings.Join(findingColumns, ",") + "\n", JSONL: "",
-		JSON: "{\n  \"command\": \"findings\",\n  \"version\": 1,\n  \"findings\": []\n}\n",
+		JSON: "{\n  \"command\": \"findings\",\n  \"version\": 2,\n  \"findings\": []\n}\n",
 	} {
 		var out bytes.Buffer
 		if err := WriteFindings(&out, format, "", false, each(nil)); err != nil || out.String() != want {
@@ -156,7 +156,7 @@ func TestManyFindingsAreGrouped(t *testing.T) {
 	for _, rule := range []string{"one", "two"} {
 		for i := range 8 {
 			findings = append(findings, finding.Finding{
-				ID: "x", Kind: finding.RuleBroken, Weight: finding.Review, Source: "a.csv", Line: i + 2, Key: rule,
+				ID: "x", Kind: finding.RuleBroken, Severity: finding.Review, Source: "a.csv", Line: i + 2, Key: rule,
 				Amount: "1000.25", Message: fmt.Sprint(rule, i),
 			})
 		}
@@ -169,8 +169,9 @@ func TestManyFindingsAreGrouped(t *testing.T) {
 		t.Errorf("printed: %s", out.String())
 	}
 	// Where some are counted and not listed, there is no sum, and another way to see them.
-	findings = append(findings[:7:7], finding.Finding{Kind: finding.RuleBroken, Weight: finding.Review, Source: "a.csv",
-		Key: "one", Rest: true, Count: 40, Message: "40 more like this"})
+	findings = append(findings[:7:7], finding.Finding{Kind: finding.RuleBroken, Severity: finding.Review,
+		Source: "a.csv",
+		Key:    "one", Rest: true, Count: 40, Message: "40 more like this"})
 	out.Reset()
 	Findings(NewScreen(&out), findings)
 	if !strings.Contains(out.String(), "findings  47 review") ||
@@ -185,7 +186,7 @@ func TestBlankAmountsTakeOneLine(t *testing.T) {
 	for i := range 30 {
 		for _, column := range []string{"debit", "credit"} {
 			findings = append(findings, finding.Finding{
-				Kind: finding.BlankAmount, Weight: finding.Note, Source: fmt.Sprint("b", i, ".csv"), Column: column,
+				Kind: finding.BlankAmount, Severity: finding.Note, Source: fmt.Sprint("b", i, ".csv"), Column: column,
 				Count: 50, Message: "50 records without an amount",
 			})
 		}
@@ -231,7 +232,7 @@ func TestFindingsThatStopHaveAnIDEach(t *testing.T) {
 func TestManyThatSayTheSame(t *testing.T) {
 	var findings []finding.Finding
 	for i := range 1000 {
-		findings = append(findings, finding.Finding{Kind: finding.BlankValue, Weight: finding.Review,
+		findings = append(findings, finding.Finding{Kind: finding.BlankValue, Severity: finding.Review,
 			Source: fmt.Sprint("f", i/500, ".csv"), Line: i%500 + 2, Column: "k", Amount: "1.50",
 			Message: "k is blank"})
 	}

@@ -1,6 +1,7 @@
 package show
 
 import (
+	"cmp"
 	"encoding/csv"
 	"encoding/json"
 	"errors"
@@ -15,12 +16,12 @@ import (
 )
 
 // findingColumns are the columns of a file of findings.
-var findingColumns = []string{"id", "weight", "kind", "source", "sheet", "line", "column", "key", "expected", "found",
+var findingColumns = []string{"id", "severity", "kind", "source", "sheet", "line", "column", "key", "expected", "found",
 	"difference", "amount", "count", "accepted", "lapsed", "message", "state", "places"}
 
 func findingCells(f *finding.Finding) []string {
 	return []string{
-		f.ID, string(f.Weight), string(f.Kind), f.Source, f.Sheet, orNothing(f.Line), f.Column, f.Key, f.Expected,
+		f.ID, string(f.Severity), string(f.Kind), f.Source, f.Sheet, orNothing(f.Line), f.Column, f.Key, f.Expected,
 		f.Found, f.Difference, f.Amount,
 		orNothing(f.Count), f.Accepted, f.Lapsed, f.Message, f.State, placesCell(f),
 	}
@@ -131,24 +132,39 @@ func writeTypedFindings(w io.Writer, format Format, each EachFinding) error {
 	return writer.Close()
 }
 
+// writtenFinding is a finding in JSON, in which its severity was called weight in version 1.
+type writtenFinding struct {
+	finding.Finding
+	Weight finding.Severity `json:"weight"`
+}
+
+func (f *writtenFinding) finding() finding.Finding {
+	f.Severity = cmp.Or(f.Severity, f.Weight)
+	return f.Finding
+}
+
 // ReadFindings reads a file that WriteFindings wrote as CSV, TSV, JSON or JSON
 // lines.
 func ReadFindings(r io.Reader, format Format) ([]finding.Finding, error) {
 	switch format {
 	case JSON:
-		var document struct{ Findings []finding.Finding }
+		var document struct{ Findings []writtenFinding }
 		err := json.NewDecoder(r).Decode(&document)
-		return document.Findings, err
+		var all []finding.Finding
+		for _, f := range document.Findings {
+			all = append(all, f.finding())
+		}
+		return all, err
 	case JSONL:
 		var all []finding.Finding
 		for decoder := json.NewDecoder(r); ; {
-			var f finding.Finding
+			var f writtenFinding
 			if err := decoder.Decode(&f); errors.Is(err, io.EOF) {
 				return all, nil
 			} else if err != nil {
 				return nil, err
 			}
-			all = append(all, f)
+			all = append(all, f.finding())
 		}
 	case CSV, TSV:
 		return readFindingLines(r, format)
@@ -162,6 +178,9 @@ func readFindingLines(r io.Reader, format Format) ([]finding.Finding, error) {
 		lines.Comma = '\t'
 	}
 	header, err := lines.Read()
+	if at := slices.Index(header, "weight"); at >= 0 {
+		header[at] = "severity" // as it was called in version 1
+	}
 	if err != nil || !slices.Equal(header, findingColumns) {
 		return nil, errors.New("this is no file of findings, such as tieout --findings writes")
 	}
@@ -187,7 +206,7 @@ func readFindingLines(r io.Reader, format Format) ([]finding.Finding, error) {
 		}
 		all = append(all, finding.Finding{
 			Places: places,
-			ID:     value("id"), Weight: finding.Weight(value("weight")), Kind: finding.Kind(value("kind")),
+			ID:     value("id"), Severity: finding.Severity(value("severity")), Kind: finding.Kind(value("kind")),
 			Source: value("source"), Sheet: value("sheet"),
 			Line: number("line"), Column: value("column"), Key: value("key"), Expected: value("expected"),
 			Found:      value("found"),

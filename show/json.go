@@ -25,7 +25,7 @@ type Member struct {
 func (o *Object) Add(name string, value any) { *o = append(*o, Member{name, value}) }
 
 // DocumentVersion is the version of the JSON that docs/json.md describes.
-const DocumentVersion = 1
+const DocumentVersion = 2
 
 // NewDocument starts the one JSON document that a command prints.
 func NewDocument(command string) Object {

@@ -108,7 +108,7 @@ func TestNothingABranchSentMovesTheCursor(t *testing.T) {
 	table := Table{Columns: []Column{{Name: "text"}}}
 	table.Add("\x1b[31mred\x1b[0m\nnext\x7f\u0085")
 	table.Print(s)
-	Findings(s, []finding.Finding{{Kind: finding.BadValue, Weight: finding.Review, Source: "a\x1b.csv",
+	Findings(s, []finding.Finding{{Kind: finding.BadValue, Severity: finding.Review, Source: "a\x1b.csv",
 		Message: "\x1b[2J"}})
 	if strings.ContainsAny(out.String(), "\x1b\x7f\u0085") || !strings.Contains(out.String(), "␛[31mred␛[0m␊next␡·") {
 		t.Errorf("printed: %q", out.String())
@@ -118,14 +118,14 @@ func TestNothingABranchSentMovesTheCursor(t *testing.T) {
 func TestFindingsSayTheSameOnceAndNotTooMuch(t *testing.T) {
 	var findings []finding.Finding
 	for i := range 3 {
-		findings = append(findings, finding.Finding{Kind: finding.ColumnsDiffer, Weight: finding.Note,
+		findings = append(findings, finding.Finding{Kind: finding.ColumnsDiffer, Severity: finding.Note,
 			Source: fmt.Sprintf("e%d.csv", i), Message: "another order"})
 	}
 	for i := range 20 {
-		findings = append(findings, finding.Finding{Kind: finding.BadValue, Weight: finding.Review, Source: "a.csv",
+		findings = append(findings, finding.Finding{Kind: finding.BadValue, Severity: finding.Review, Source: "a.csv",
 			Line: i + 2, Column: "debit", Message: fmt.Sprintf("value %d", i)})
 	}
-	findings = append(findings, finding.Finding{Kind: finding.NoSource, Weight: finding.Stop, Source: "gone", Line: 4,
+	findings = append(findings, finding.Finding{Kind: finding.NoSource, Severity: finding.Stop, Source: "gone", Line: 4,
 		Message: "not here"})
 	s, out := screen(0)
 	Findings(s, findings)
@@ -155,10 +155,10 @@ note      columns-differ   e0.csv, and 2 more up to e2.csv
 func TestFindingsThatAreNotListedAreCounted(t *testing.T) {
 	var findings []finding.Finding
 	for i := range 7 {
-		findings = append(findings, finding.Finding{Kind: finding.FieldCount, Weight: finding.Review, Source: "a.csv",
+		findings = append(findings, finding.Finding{Kind: finding.FieldCount, Severity: finding.Review, Source: "a.csv",
 			Line: i + 2, Message: fmt.Sprint(i)})
 	}
-	findings = append(findings, finding.Finding{Kind: finding.FieldCount, Weight: finding.Review, Source: "a.csv",
+	findings = append(findings, finding.Finding{Kind: finding.FieldCount, Severity: finding.Review, Source: "a.csv",
 		Rest: true, Count: 1_000_000})
 	s, out := screen(0)
 	Findings(s, findings)
@@ -177,7 +177,7 @@ func TestDocumentIsJSONInItsOrder(t *testing.T) {
 		{"columns", []Object{{{"column", "x"}}, {{"column", "y"}}}}}})
 	doc.Add("none", []Object{})
 	doc.Add("text", "caf\xe9 é <&>\n")
-	doc.Add("findings", []finding.Finding{{Kind: finding.RowCount, Weight: finding.Stop, Message: "m"}})
+	doc.Add("findings", []finding.Finding{{Kind: finding.RowCount, Severity: finding.Stop, Message: "m"}})
 	doc.Add("proof", ProofObject(&proof.Proof{Count: proof.Count{Read: 3, Used: 2, Suspense: 1}}))
 	var out strings.Builder
 	d := StartDocument(&out, doc)
@@ -209,7 +209,7 @@ func TestDocumentIsJSONInItsOrder(t *testing.T) {
 	}
 	if front := `{
   "command": "tieout",
-  "version": 1,
+  "version": 2,
   "sources": [
     {"source": `; !strings.HasPrefix(out.String(), front) {
 		t.Errorf("document is\n%s", out.String())

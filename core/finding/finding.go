@@ -1,5 +1,5 @@
 // Package finding holds what checks noticed: the kinds of findings there are
-// with their weights, and lists that stay small however much is found. The
+// with their severities, and lists that stay small however much is found. The
 // paragraph on each kind stands in docs/findings.md.
 package finding
 
@@ -7,17 +7,6 @@ import (
 	"cmp"
 	"math"
 	"slices"
-)
-
-// Weight is how much a finding matters.
-type Weight string
-
-// The weights: a Stop keeps results from being written and makes the exit code
-// 1; a Review wants somebody to look; a Note is to be known.
-const (
-	Stop   Weight = "stop"
-	Review Weight = "review"
-	Note   Weight = "note"
 )
 
 // Kind names what was noticed.
@@ -110,7 +99,7 @@ const (
 	DecimalsDiffer  Kind = "decimals-differ"  // amounts that go into one column with both decimal marks
 )
 
-var weights = map[Kind]Weight{
+var severities = map[Kind]Severity{
 	RowCount: Stop, ControlTotal: Stop, NoDeclaration: Review, NoSource: Stop, DeclaredTwice: Stop,
 	HashTotal: Stop, DistinctCount: Stop, NotCompared: Note,
 	NotFiled: Stop, FiledTwice: Stop, NotOnRoster: Review,
@@ -139,13 +128,13 @@ var Doubles = []Kind{SameFile, ContainedFile, Overlap, Resubmission, SameKey, Sa
 // a reconciliation is about, and keep nothing from being written.
 var Reconciling = []Kind{Differs, OnlyHere, OnlyThere, Ambiguous}
 
-// Weight returns the weight of a kind.
-func (k Kind) Weight() Weight { return weights[k] }
+// Severity returns the severity of a kind.
+func (k Kind) Severity() Severity { return severities[k] }
 
 // Kinds returns all kinds, sorted.
 func Kinds() []Kind {
-	kinds := make([]Kind, 0, len(weights))
-	for k := range weights {
+	kinds := make([]Kind, 0, len(severities))
+	for k := range severities {
 		kinds = append(kinds, k)
 	}
 	slices.Sort(kinds)
@@ -155,13 +144,13 @@ func Kinds() []Kind {
 // Finding is one thing that was noticed, with its place. Amounts are exact
 // decimals in plain form.
 type Finding struct {
-	ID     string `json:"id"` // the same as long as the finding is about the same; see Identify
-	Kind   Kind   `json:"kind"`
-	Weight Weight `json:"weight"`
-	Source string `json:"source,omitempty"`
-	Sheet  string `json:"sheet,omitempty"`
-	Line   int    `json:"line,omitempty"`
-	Column string `json:"column,omitempty"`
+	ID       string   `json:"id"` // the same as long as the finding is about the same; see Identify
+	Kind     Kind     `json:"kind"`
+	Severity Severity `json:"severity"`
+	Source   string   `json:"source,omitempty"`
+	Sheet    string   `json:"sheet,omitempty"`
+	Line     int      `json:"line,omitempty"`
+	Column   string   `json:"column,omitempty"`
 	// what it is about where that is no place: a document, an entity and its period
 	Key        string `json:"key,omitempty"`
 	Expected   string `json:"expected,omitempty"`
@@ -218,10 +207,10 @@ type group struct {
 	column string
 }
 
-// Add takes a finding in; its weight follows from its kind, unless it has one.
+// Add takes a finding in; its severity follows from its kind, unless it has one.
 func (l *List) Add(f Finding) {
-	if f.Weight == "" {
-		f.Weight = f.Kind.Weight()
+	if f.Severity == "" {
+		f.Severity = f.Kind.Severity()
 	}
 	l.whole.add(&f)
 	l.add(f)

@@ -18,7 +18,7 @@ func TestFindingsStandInTheOrderOfSourcesAndLines(t *testing.T) {
 	a.Merge(&b)
 	var got []string
 	for _, f := range a.All() {
-		got = append(got, fmt.Sprintf("%s %s %d %s", f.Weight, f.Source, f.Line, f.Kind))
+		got = append(got, fmt.Sprintf("%s %s %d %s", f.Severity, f.Source, f.Line, f.Kind))
 	}
 	want := []string{"review y 70 field-count", "review z 2 bad-value", "review z 9 bad-value", "stop gone 0 no-source"}
 	if !reflect.DeepEqual(got, want) {
@@ -61,13 +61,13 @@ func TestFindingsBeyondTheLimitAreCounted(t *testing.T) {
 	}
 }
 
-func TestEveryKindHasAWeightAndAParagraph(t *testing.T) {
+func TestEveryKindHasASeverityAndAParagraph(t *testing.T) {
 	doc, err := os.ReadFile("../../docs/findings.md")
 	if err != nil {
 		t.Fatal(err)
 	}
 	for _, kind := range Kinds() {
-		paragraph := fmt.Sprintf("### %s\n**%s.**", kind, kind.Weight())
+		paragraph := fmt.Sprintf("### %s\n**%s.**", kind, kind.Severity())
 		if !strings.Contains(string(doc), paragraph) {
 			t.Errorf("docs/findings.md has no paragraph %q", paragraph)
 		}

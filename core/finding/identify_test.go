@@ -108,7 +108,7 @@ func TestEachGivesWhatAllGives(t *testing.T) {
 }
 
 func TestWhatIsAcceptedStopsNothing(t *testing.T) {
-	findings := []Finding{{Kind: NotFiled, Weight: Stop}, {Kind: BadValue, Weight: Review}}
+	findings := []Finding{{Kind: NotFiled, Severity: Stop}, {Kind: BadValue, Severity: Review}}
 	if !Stops(findings) {
 		t.Error("a \"stop\" finding does not stop")
 	}

@@ -8,7 +8,7 @@ import (
 // restOf stands for findings that are counted and no longer listed.
 func restOf(g group, n int) Finding {
 	return Finding{
-		Kind: g.kind, Weight: g.kind.Weight(), Source: g.source, Column: g.column, Order: g.order,
+		Kind: g.kind, Severity: g.kind.Severity(), Source: g.source, Column: g.column, Order: g.order,
 		Rest: true, Line: math.MaxInt, Count: n, // behind the ones that are listed
 		Message: fmt.Sprintf("%d more like this, which are counted and not listed; ⟨suspense⟩ writes every record "+
 			"that was set aside", n),
@@ -29,4 +29,4 @@ func Stops(findings []Finding) bool {
 }
 
 // Stops tells whether a finding keeps results from being written.
-func (f *Finding) Stops() bool { return f.Weight == Stop && f.Accepted == "" }
+func (f *Finding) Stops() bool { return f.Severity == Stop && f.Accepted == "" }

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"lastblock/core/finding"
 	"lastblock/core/month/plan"
 	"lastblock/core/option"
 	"lastblock/core/source"
@@ -66,13 +67,19 @@ func (p *Plan) check() error {
 		}
 	}
 	known := make(map[string]option.List)
-	var names []string
+	names := []string{severityTable}
 	for _, t := range Tasks() {
 		known[t.Name()] = AllOptions(t)
 		names = append(names, t.Name())
 	}
 	for i := range p.parsed.Commands {
 		table := &p.parsed.Commands[i]
+		if table.Name == severityTable {
+			if err := p.checkSeverities(table); err != nil {
+				return err
+			}
+			continue
+		}
 		options, ok := known[table.Name]
 		if !ok {
 			return p.parsed.Fail(table.Place, "%v", nearest.Unknown("table", table.Name, append(names, plan.ReadTable)))
@@ -82,6 +89,36 @@ func (p *Plan) check() error {
 		}
 	}
 	return nil
+}
+
+// severityTable has a key for each kind of finding whose severity is another one.
+const severityTable = "severity"
+
+func (p *Plan) checkSeverities(table *plan.Table) error {
+	for i := range table.Entries {
+		e := &table.Entries[i]
+		if _, err := finding.ParseSeverities([]string{severityText(e)}); err != nil {
+			return p.parsed.Fail(e.Place, "%v", err)
+		}
+	}
+	return nil
+}
+
+// severityText writes an entry as the option has it.
+func severityText(e *plan.Entry) string { return fmt.Sprintf("%s=%v", e.Key, e.Value) }
+
+// severities are the entries of the table of severities, each as a table with the option.
+func (p *Plan) severities() (tables []*plan.Table) {
+	table := p.parsed.Command(severityTable)
+	if table == nil {
+		return nil
+	}
+	for i := range table.Entries {
+		e := &table.Entries[i]
+		tables = append(tables, &plan.Table{Entries: []plan.Entry{{Key: severityTable, Value: severityText(e),
+			Place: e.Place}}})
+	}
+	return tables
 }
 
 func (p *Plan) checkTable(table *plan.Table, options option.List, others ...string) error {
@@ -190,7 +227,11 @@ func (p *Plan) Apply(t Task, options option.List) (notes []string, err error) {
 		if o.Subject == nil {
 			continue
 		}
-		if err := o.SetTexts(p.addedUp(o, typed[o.Word], &p.parsed.Read, own)); err != nil {
+		tables := []*plan.Table{&p.parsed.Read, own}
+		if o.Word == severityTable {
+			tables = append(p.severities(), tables...)
+		}
+		if err := o.SetTexts(p.addedUp(o, typed[o.Word], tables...)); err != nil {
 			return nil, err
 		}
 		for _, table := range []*plan.Table{&p.parsed.Read, own} {

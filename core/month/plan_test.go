@@ -116,7 +116,11 @@ func TestErrorsOfAPlanHavePlaces(t *testing.T) {
 		"[tieout]\nplan = \"x\"\n": "line 3, column 1: plan belongs to one run",
 		"[tieout]\ndeclared = [\"x\"]\n": "line 3, column 1: declared is [x]: a " +
 			"text in quotes is needed",
-		"[collat]\n": "line 2, column 2: unknown table collat",
+		"[severity]\nfiled-twice = \"review\"\n":  "",
+		"[severity]\nfiled-twise = \"review\"\n":  "line 3, column 1: unknown kind of finding filed-twise",
+		"[severity]\nfiled-twice = \"reviews\"\n": "line 3, column 1: \"reviews\" is neither stop, review nor note",
+		"[severity]\nfiled-twice = 3\n":           "line 3, column 1: \"3\" is neither stop, review nor note",
+		"[collat]\n":                              "line 2, column 2: unknown table collat",
 	} {
 		_, _, err := planned(t, "version = 1\n"+text)
 		if want == "" {

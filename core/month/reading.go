@@ -16,6 +16,7 @@ import (
 type Reading struct {
 	source.Request
 	Decisions string
+	Severity  []string
 	Plan      string
 	JSON      bool
 	Quiet     bool
@@ -33,6 +34,9 @@ func (r *Reading) Options() option.List {
 			Meaning: "take all of this from a plan; flags given beside it win"},
 		&option.Option{Word: "decisions", Value: &r.Decisions, File: option.Read,
 			Meaning: "what was decided about findings (" + DecisionsName + " beside the plan)"},
+		&option.Option{Word: "severity", Value: &r.Severity,
+			Subject: func(text string) string { kind, _, _ := option.Pair(text); return kind },
+			Meaning: "the severity of a kind of finding, e.g. 'filed-twice=review': stop, review or note"},
 		&option.Option{Word: "quiet", Value: &r.Quiet, OneRun: true, Meaning: "no progress"},
 		&option.Option{Word: "json", Value: &r.JSON, OneRun: true, Meaning: "print one JSON document instead"},
 	)
@@ -57,6 +61,8 @@ type Input struct {
 	Partial bool          // only some of what the plan names is read
 	Decided *decision.Log // nil for nothing
 
+	Severities finding.Severities // of kinds that have another one in this run
+
 	planned string // the folder of the plan, "" without one
 }
 
@@ -64,6 +70,10 @@ type Input struct {
 // memory there is, in bytes.
 func (r *Reading) Open(ctx context.Context, paths []string, machine int64) (*Input, error) {
 	in := &Input{Partial: r.Plan != "" && (len(paths) > 0 || r.Narrowed)}
+	var err error
+	if in.Severities, err = finding.ParseSeverities(r.Severity); err != nil {
+		return nil, option.Errorf("severity", "%w", err)
+	}
 	if len(paths) == 0 {
 		paths = r.Planned
 	}
@@ -71,7 +81,6 @@ func (r *Reading) Open(ctx context.Context, paths []string, machine int64) (*Inp
 		in.planned = filepath.Dir(r.Plan)
 		r.Root = source.RootOf(r.Planned, in.planned)
 	}
-	var err error
 	if in.Set, in.Reading, err = r.Find(ctx, paths, machine); err != nil {
 		return nil, err
 	}
@@ -104,7 +113,7 @@ func (in *Input) Reference(ctx context.Context, r source.Request, paths []string
 	if in.planned != "" {
 		r.Root = source.RootOf(paths, in.planned)
 	}
-	other := &Input{Decided: in.Decided}
+	other := &Input{Decided: in.Decided, Severities: in.Severities}
 	var err error
 	if other.Set, other.Reading, err = r.Find(ctx, paths, 0); err != nil {
 		return nil, err
@@ -122,11 +131,17 @@ func (in *Input) Left() (*drop.Set, error) {
 	return left, nil
 }
 
-// Settle marks the findings that were accepted.
+// Settle gives findings the severities of the run, and marks those that were accepted.
 func (in *Input) Settle(findings []finding.Finding) {
 	for i := range findings {
-		in.Decided.Settle(&findings[i])
+		in.SettleOne(&findings[i])
 	}
+}
+
+// SettleOne is Settle for one finding.
+func (in *Input) SettleOne(f *finding.Finding) {
+	in.Severities.Set(f)
+	in.Decided.Settle(f)
 }
 
 // Check makes sure that some source has each of the columns, before all is read, as soon as the

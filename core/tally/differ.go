@@ -20,9 +20,9 @@ func (t *Tally) TellDiffering() {
 		return
 	}
 	t.toldDiffering = true
-	weight := finding.ColumnsDiffer.Weight()
+	severity := finding.ColumnsDiffer.Severity()
 	if t.set.Mode == source.StrictColumns {
-		weight = finding.Stop
+		severity = finding.Stop
 	}
 	usual := t.usualLayout()
 	for i := range t.Sources {
@@ -31,8 +31,9 @@ func (t *Tally) TellDiffering() {
 			continue
 		}
 		if text := difference(usual, head.Layout); text != "" {
-			t.Findings.Add(finding.Finding{Kind: finding.ColumnsDiffer, Weight: weight, Source: t.set.Sources[i].Name,
-				Order: i, Message: text})
+			t.Findings.Add(finding.Finding{Kind: finding.ColumnsDiffer, Severity: severity,
+				Source: t.set.Sources[i].Name,
+				Order:  i, Message: text})
 		}
 	}
 }

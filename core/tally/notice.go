@@ -101,7 +101,7 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 	}
 	if head.Alone == 0 && head.Several {
 		add(finding.Finding{
-			Kind: finding.OneColumn, Weight: finding.Note, Line: head.Line,
+			Kind: finding.OneColumn, Severity: finding.Note, Line: head.Line,
 			Message: "one column only was found; if there are more, say what parts them with ⟨delimiter⟩ or ⟨widths⟩",
 		})
 	}

@@ -171,7 +171,7 @@ func TestDecimalsThatDiffer(t *testing.T) {
 	}
 }
 
-func TestStrictColumnsAreOfWeightStop(t *testing.T) {
+func TestStrictColumnsStop(t *testing.T) {
 	files := map[string]string{"a.csv": "x,y\n1,2\n", "b.csv": "x,y\n1,2\n", "c.csv": "x,z\n1,2\n"}
 	for mode, want := range map[source.ColumnMode]string{source.AllColumns: "",
 		source.StrictColumns: "stop lacks y; has beside the usual columns z"} {
@@ -179,7 +179,7 @@ func TestStrictColumnsAreOfWeightStop(t *testing.T) {
 		got := ""
 		for _, f := range c.Findings.All() {
 			if f.Kind == finding.ColumnsDiffer {
-				got = string(f.Weight) + " " + f.Message
+				got = string(f.Severity) + " " + f.Message
 			}
 		}
 		if got != want {

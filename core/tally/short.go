@@ -35,7 +35,7 @@ func (p *padded) merge(o padded) {
 	}
 }
 
-// tellShort tells of records that were filled up; weight is Note where that was asked for.
+// tellShort tells of records that were filled up; severity is Note where that was asked for.
 func (t *Tally) tellShort(index int, s *Source, add func(finding.Finding)) {
 	p := s.set.padded
 	if p.records == 0 {
@@ -50,7 +50,7 @@ func (t *Tally) tellShort(index int, s *Source, add func(finding.Finding)) {
 		f.Message = fmt.Sprintf("the record ends after %s; blank fields were added", words.Count(p.fewest, "field"))
 	}
 	if t.set.IsToBePadded(index) {
-		f.Weight = finding.Note
+		f.Severity = finding.Note
 	} else {
 		f.Message += "; ⟨short-rows⟩ suspend sets such records aside"
 	}

@@ -219,7 +219,7 @@ func (a *Attachment) finding(t *table, m *missing) finding.Finding {
 		f.Message = fmt.Sprintf("%s is not in %s; %s%s", m.key, t.reference.Name, words.Count(m.records, "record"),
 			money)
 		if t.reference.Else != nil {
-			f.Weight = finding.Review
+			f.Severity = finding.Review
 			f.Message += fmt.Sprintf(", with %q in its place", *t.reference.Else)
 		}
 	}

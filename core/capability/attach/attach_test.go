@@ -152,7 +152,7 @@ func TestAttach(t *testing.T) {
 		var found []string
 		for _, f := range result.Findings {
 			if f.Kind == finding.NotFound || f.Kind == finding.ManyFound || f.Kind == finding.ValidTwice {
-				found = append(found, fmt.Sprintf("%s %s %s %d %s", f.Weight, f.Kind, f.Key, f.Count, f.Amount))
+				found = append(found, fmt.Sprintf("%s %s %s %d %s", f.Severity, f.Kind, f.Key, f.Count, f.Amount))
 			}
 		}
 		if c.name == "what is not found is blank, and told by key" { // in the order of the lines

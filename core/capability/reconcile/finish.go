@@ -135,14 +135,6 @@ func (r *run) readTotals() (counts [2]int, totals [2][]amount.Amount) {
 	return counts, totals
 }
 
-// weight is that of a kind of findings.
-func (r *run) weight(kind finding.Kind) finding.Weight {
-	if weight, ok := r.options.Weights[kind]; ok {
-		return weight
-	}
-	return kind.Weight()
-}
-
 // tellLoose tells what was brought together by loose keys.
 func (r *run) tellLoose(all []merged) {
 	for i, m := range all {
@@ -151,7 +143,7 @@ func (r *run) tellLoose(all []merged) {
 		}
 		r.list.Add(finding.Finding{
 			Kind: finding.LooseKey, Source: r.sides[0].Set.Sources[0].Name, Key: strings.Join(r.passes[i].names, ","),
-			Count: m.keys, Weight: finding.Note,
+			Count: m.keys, Severity: finding.Note,
 			Message: fmt.Sprintf("%s the same only because of ⟨loose⟩, such as %s", havingKeys(m.keys), m.text),
 		})
 	}

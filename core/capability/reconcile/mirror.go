@@ -301,7 +301,7 @@ func (r *run) finishReading() {
 	}
 	at := func(kind finding.Kind, place record.Place) finding.Finding {
 		of := &r.sides[0].Set.Sources[place.Source()]
-		return finding.Finding{Kind: kind, Weight: r.weight(kind), Source: of.Name, Sheet: of.Sheet(),
+		return finding.Finding{Kind: kind, Source: of.Name, Sheet: of.Sheet(),
 			Order: place.Source(), Line: place.Line()}
 	}
 	if none > 0 {

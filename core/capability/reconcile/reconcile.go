@@ -82,12 +82,11 @@ type Options struct {
 	Combine       int      // look for so many records on one side that together make one on the other; 0 for no
 	CombineWithin []string // only among records that have these columns in common
 
-	Totals  []string // amounts of which there is a statement
-	By      []string // columns by which there is one more
-	Weights map[finding.Kind]finding.Weight
-	Drop    [2]*drop.Set // what is left out here and there
-	Rows    bool         // the records are to be written
-	Kinds   bool         // in a format that tells the kinds of columns apart
+	Totals []string     // amounts of which there is a statement
+	By     []string     // columns by which there is one more
+	Drop   [2]*drop.Set // what is left out here and there
+	Rows   bool         // the records are to be written
+	Kinds  bool         // in a format that tells the kinds of columns apart
 
 	Mirror *Mirror // within one set; nil for no
 }

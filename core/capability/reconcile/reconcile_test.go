@@ -309,7 +309,7 @@ func TestLooseKeysAreTold(t *testing.T) {
 	var messages []string
 	for _, f := range o.Findings {
 		if f.Kind == finding.LooseKey {
-			messages = append(messages, string(f.Weight)+" "+f.Message)
+			messages = append(messages, string(f.Severity)+" "+f.Message)
 		}
 	}
 	want := []string{

@@ -2,11 +2,9 @@ package reconcile
 
 import (
 	"context"
-	"slices"
 	"strconv"
 	"strings"
 
-	"lastblock/core/finding"
 	"lastblock/core/option"
 	"lastblock/core/source"
 	"lastblock/core/source/shape"
@@ -33,7 +31,7 @@ type Request struct {
 	CombineWithin []string
 	Totals        []string
 	By            []string
-	Weight        []string
+	Severity      []string
 
 	Corrected string
 	Prefer    string
@@ -79,7 +77,6 @@ func (r *Request) Options() option.List {
 			Meaning: "amount columns whose totals the statement leads from one side to the other"},
 		{Word: "by", Value: &r.By, Columns: option.AnyColumns,
 			Meaning: "columns, or words of ⟨name⟩, by which there are more statements"},
-		{Word: "weight", Value: &r.Weight, Meaning: "the weight of a kind of finding, e.g. 'only-there=review'"},
 		{Word: "corrected", Value: &r.Corrected, File: option.Written,
 			Meaning: "write the set that has the values of the side of ⟨prefer⟩, and what only the other one has"},
 		{Word: "prefer", Value: &r.Prefer, Meaning: "whose values ⟨corrected⟩ has: here or there"},
@@ -97,10 +94,9 @@ func (r *Request) Options() option.List {
 func (r *Request) Read() (Options, error) {
 	q := &requestReader{Request: r, options: Options{
 		Compare: r.Compare, Sum: r.Sum, Combine: r.Combine, CombineWithin: r.CombineWithin, Totals: r.Totals, By: r.By,
-		Weights: make(map[finding.Kind]finding.Weight),
 	}}
 	for _, read := range []func() error{
-		q.columns, q.keys, q.loose, q.tolerances, q.days, q.weights, q.checkSides, q.checkCombined, q.checkCorrected,
+		q.columns, q.keys, q.loose, q.tolerances, q.days, q.checkSides, q.checkCombined, q.checkCorrected,
 		q.mirror,
 	} {
 		if err := read(); err != nil {
@@ -181,20 +177,6 @@ func (q *requestReader) days() error {
 			return option.Errorf("days", "%q is not of the form 'posted=2'", text)
 		}
 		q.options.Days = append(q.options.Days, Days{Column: strings.TrimSpace(column), Most: n})
-	}
-	return nil
-}
-
-func (q *requestReader) weights() error {
-	for _, text := range q.Weight {
-		kind, weight, _ := strings.Cut(text, "=")
-		w := finding.Weight(weight)
-		if !slices.Contains(finding.Kinds(), finding.Kind(kind)) ||
-			!slices.Contains([]finding.Weight{finding.Stop, finding.Review, finding.Note}, w) {
-			return option.Errorf("weight", "%q is not of the form 'only-there=review': a kind of finding, and stop, "+
-				"review or note", text)
-		}
-		q.options.Weights[finding.Kind(kind)] = w
 	}
 	return nil
 }

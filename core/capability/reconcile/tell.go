@@ -45,7 +45,7 @@ func (w *worker) finding(kind finding.Kind, side int, item matching.Item) findin
 	set := r.sides[side].Set
 	place := item.Place()
 	f := finding.Finding{
-		Kind: kind, Weight: r.weight(kind), Source: set.Sources[place.Source()].Name,
+		Kind: kind, Source: set.Sources[place.Source()].Name,
 		Sheet: set.Sources[place.Source()].Sheet(),
 		Order: place.Source(), Line: place.Line(),
 	}

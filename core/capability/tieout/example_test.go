@@ -30,7 +30,7 @@ func Example() {
 	}
 	fmt.Printf("%d rows, debit %s\n", result.Rows, result.Totals[0].Money())
 	for _, f := range result.Findings {
-		fmt.Printf("%s %s: %s\n", f.Weight, f.Kind, f.Message)
+		fmt.Printf("%s %s: %s\n", f.Severity, f.Kind, f.Message)
 	}
 	// Output:
 	// 2 rows, debit 50.00

@@ -33,11 +33,11 @@ func tieOut(t *testing.T, pattern, sheet string, totals []string, files map[stri
 	return Run(context.Background(), sourcetest.Set(t, pattern, files), sourcetest.Reading, options)
 }
 
-// told are findings as "weight kind source column expected found difference".
+// told are findings as "severity kind source column expected found difference".
 func told(r *Result) []string {
 	var all []string
 	for _, f := range r.Findings {
-		parts := []string{string(f.Weight), string(f.Kind), f.Source, f.Column, f.Expected, f.Found, f.Difference}
+		parts := []string{string(f.Severity), string(f.Kind), f.Source, f.Column, f.Expected, f.Found, f.Difference}
 		all = append(all, strings.Join(strings.Fields(strings.Join(parts, " ")), " "))
 	}
 	return all
