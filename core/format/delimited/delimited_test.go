@@ -537,3 +537,49 @@ func TestOneColumnOfSeveralParts(t *testing.T) {
 		}
 	}
 }
+
+// Reading can be taken up again at the start of any block, whatever has been read ahead.
+func TestResume(t *testing.T) {
+	var text strings.Builder
+	text.WriteString("k,v\n")
+	for i := range 500 {
+		fmt.Fprintf(&text, "%d,\"a\nb, %d\"\n", i, i*i)
+	}
+	blocks := func(c *Cutter) (all []Block) {
+		for {
+			block, _, err := c.Next(nil)
+			if errors.Is(err, io.EOF) {
+				return all
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+			block.Data = bytes.Clone(block.Data)
+			all = append(all, block)
+		}
+	}
+	start := func() *Cutter {
+		c := NewCutter(strings.NewReader(text.String()), 1<<20, nil, NewHeads(Request{}).Find)
+		c.block = 700
+		return c
+	}
+	whole := blocks(start())
+	if len(whole) < 5 {
+		t.Fatalf("there are %d blocks", len(whole))
+	}
+	for i := range whole {
+		for before := 1; before <= len(whole); before += 3 { // blocks that were read until then
+			c := start()
+			for range before {
+				if _, _, err := c.Next(nil); err != nil {
+					t.Fatal(err)
+				}
+			}
+			from := whole[i].Offset
+			c.Resume(strings.NewReader(text.String()[from:]), whole[i].FirstLine, from)
+			if got := blocks(c); !reflect.DeepEqual(got, whole[i:]) {
+				t.Fatalf("from block %d, behind %d others, it is %d blocks", i, before, len(got))
+			}
+		}
+	}
+}
