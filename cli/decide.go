@@ -241,14 +241,26 @@ func (a *app) found(ctx context.Context, f *deciding) ([]finding.Finding, error)
 		}
 		return have, nil
 	case f.plan != "":
-		have, err := month.DoublesAgain(ctx, f.plan, machine())
+		have, err := again(ctx, month.DoublesAgain, f.plan)
 		if err != nil {
 			return nil, err
 		}
-		more, err := month.TieOutAgain(ctx, f.plan, machine())
+		more, err := again(ctx, month.TieOutAgain, f.plan)
 		return append(have, more...), err
 	}
 	return recalled(), nil
+}
+
+// findAgain runs a plan once more, for its findings.
+type findAgain func(ctx context.Context, plan string, machine int64) ([]finding.Finding, error)
+
+// again are the findings of a plan as it is now, with their options written as flags.
+func again(ctx context.Context, find findAgain, plan string) ([]finding.Finding, error) {
+	findings, err := find(ctx, plan, machine())
+	for i := range findings {
+		findings[i].Message = show.Flags(findings[i].Message)
+	}
+	return findings, err
 }
 
 // lookUp finds the findings of some ids.
@@ -265,9 +277,8 @@ func (a *app) lookUp(ctx context.Context, f *deciding, ids []string) ([]finding.
 	if err == nil || f.plan == "" {
 		return found, err
 	}
-	for _, again := range []func(context.Context, string, int64) ([]finding.Finding, error){month.TieOutAgain,
-		month.DoublesAgain} {
-		more, err := again(ctx, f.plan, machine())
+	for _, find := range []findAgain{month.TieOutAgain, month.DoublesAgain} {
+		more, err := again(ctx, find, f.plan)
 		if err != nil {
 			return nil, err
 		}

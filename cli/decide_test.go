@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -319,6 +320,44 @@ func TestSafeNames(t *testing.T) {
 	} {
 		if got := safeName(value); got != want {
 			t.Errorf("%q becomes %q, want %q", value, got, want)
+		}
+	}
+}
+
+// Messages name options as flags, in whatever they stand: a finding that the plan is run for once
+// more, since nobody remembers it, and what a draft passes over.
+func TestMessagesNameFlags(t *testing.T) {
+	dir, elsewhere := t.TempDir(), t.TempDir()
+	for name, text := range map[string]string{
+		"in/d_2031-01.csv": "d,v\n01/02/2031,1\n", "in/h_2031-01.csv": "d,v\n2031-01-05,2\n",
+		"lastblock.toml": "version = 1\n[read]\npaths = [\"in\"]\nas = [\"d=date\"]\n",
+	} {
+		path := filepath.Join(dir, name)
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	plan := filepath.Join(dir, "lastblock.toml")
+	printed, _, _ := runProgram(t, dir, "", "tieout", "--plan", plan)
+	id := regexp.MustCompile(`column d  id ([0-9a-z]{8})`).FindStringSubmatch(printed)
+	if id == nil {
+		t.Fatalf("tieout prints no id:\n%s", printed)
+	}
+	for _, c := range []struct {
+		args []string
+		want string
+	}{
+		{[]string{"decide", id[1], "--accept", "--reason", "known", "--plan", plan}, "say it with --as d=date:dmy"},
+		{[]string{"draft", filepath.Join(dir, "in"), "--skip", "h*"}, "(matched by --skip)"},
+		{[]string{"tieout", filepath.Join(dir, "in"), "--skip", "h*"}, "matched by --skip"},
+		{[]string{"tieout", dir}, "folder; --recurse reads what is below it"},
+	} {
+		stdout, stderr, _ := runProgram(t, elsewhere, "", c.args...)
+		if !strings.Contains(stdout+stderr, c.want) || strings.ContainsAny(stdout+stderr, "⟨⟩") {
+			t.Errorf("%v says\n%s%s\nwant %q in it", c.args, stdout, stderr, c.want)
 		}
 	}
 }

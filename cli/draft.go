@@ -9,6 +9,7 @@ import (
 
 	"lastblock/core/month/draft"
 	"lastblock/core/source"
+	"lastblock/show"
 
 	"github.com/pbnjay/memory"
 	"github.com/spf13/cobra"
@@ -46,7 +47,7 @@ it is; comments say what was seen, and what may be meant.`,
 				return err
 			}
 			if out == "" {
-				_, err := io.WriteString(a.stdout, d.Text(filepath.ToSlash(folder)))
+				_, err := io.WriteString(a.stdout, d.Text(filepath.ToSlash(folder), show.Flags))
 				return err
 			}
 			below, err := filepath.Rel(filepath.Dir(out), folder)
@@ -57,7 +58,7 @@ it is; comments say what was seen, and what may be meant.`,
 			if err != nil {
 				return err
 			}
-			if _, err := io.WriteString(output, d.Text(filepath.ToSlash(below))); err != nil {
+			if _, err := io.WriteString(output, d.Text(filepath.ToSlash(below), show.Flags)); err != nil {
 				return err
 			}
 			if err := a.outputs.Commit(output); err != nil {

@@ -210,7 +210,7 @@ func runProgram(t *testing.T, dir, stdin string, args ...string) (stdout, stderr
 	cmd := exec.Command(builtProgram, args...)
 	cmd.Dir = dir
 	cmd.Stdin = strings.NewReader(stdin)
-	cmd.Env = append(os.Environ(), "XDG_CACHE_HOME="+filepath.Join(filepath.Dir(builtProgram), "cache"))
+	cmd.Env = append(os.Environ(), "XDG_CACHE_HOME="+cacheOf(dir))
 	var out, complaints bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &complaints
 	err := cmd.Run()
@@ -248,4 +248,9 @@ func splitWords(line string) []string {
 		words = append(words, word.String())
 	}
 	return words
+}
+
+// cacheOf is where what was found in a folder is kept, for no other one.
+func cacheOf(dir string) string {
+	return filepath.Join(filepath.Dir(builtProgram), "cache", strings.ReplaceAll(filepath.ToSlash(dir), "/", "_"))
 }

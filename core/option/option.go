@@ -233,6 +233,18 @@ func Distinct(word string, names []string) error {
 	return nil
 }
 
+// Distinct refuses lists of columns in which one is blank or stands twice.
+func (l List) Distinct() error {
+	for _, o := range l {
+		if names, ok := o.Value.(*[]string); ok && o.Columns != NoColumns {
+			if err := Distinct(o.Word, *names); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
 // Pair takes apart a=b, neither of which may be missing.
 func Pair(text string) (left, right string, ok bool) {
 	left, right, ok = strings.Cut(text, "=")

@@ -120,6 +120,18 @@ func TestPathsAreResolved(t *testing.T) {
 	}
 }
 
+func TestListsOfColumnsAreDistinct(t *testing.T) {
+	by, tolerance := []string{"a", "b", "a"}, []string{"x", "x"}
+	l := List{{Word: "tolerance", Value: &tolerance}, {Word: "by", Value: &by, Columns: DataColumns}}
+	if err := l.Distinct(); err == nil || err.Error() != `⟨by⟩: "a" stands twice` {
+		t.Errorf("the error is %v", err)
+	}
+	by = by[:2]
+	if err := l.Distinct(); err != nil {
+		t.Error(err)
+	}
+}
+
 func TestDistinct(t *testing.T) {
 	for _, c := range []struct {
 		names []string

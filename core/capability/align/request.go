@@ -32,10 +32,7 @@ func (r *Request) Options() option.List {
 
 // Read reads a request. The error is an *option.Error.
 func (r *Request) Read() (o Options, err error) {
-	if err := option.Distinct("key", r.Key); err != nil {
-		return o, err
-	}
-	if err := option.Distinct("total", r.Totals); err != nil {
+	if err := r.Options().Distinct(); err != nil {
 		return o, err
 	}
 	o = Options{Key: r.Key, Totals: r.Totals, Sorted: r.Sorted}

@@ -47,13 +47,8 @@ func (r *Request) Options() option.List {
 // Read reads a request. amounts are columns that are read as amounts whatever is in them. The
 // error is an *option.Error.
 func (r *Request) Read(amounts []string) (o Options, err error) {
-	for _, list := range []struct {
-		word    string
-		columns []string
-	}{{"total", r.Totals}, {"on", r.On}, {"key", r.Key}} {
-		if err := option.Distinct(list.word, list.columns); err != nil {
-			return o, err
-		}
+	if err := r.Options().Distinct(); err != nil {
+		return o, err
 	}
 	o = Options{Totals: r.Totals, On: r.On, Key: r.Key, Across: r.Across, Within: r.Within}
 	switch {

@@ -112,18 +112,7 @@ type requestReader struct {
 	options Options
 }
 
-func (q *requestReader) columns() error {
-	for _, list := range []struct {
-		word    string
-		columns []string
-	}{{"key", q.Key}, {"compare", q.Compare}, {"sum", q.Sum}, {"combine-within", q.CombineWithin}, {"total", q.Totals},
-		{"by", q.By}} {
-		if err := option.Distinct(list.word, list.columns); err != nil {
-			return err
-		}
-	}
-	return nil
-}
+func (q *requestReader) columns() error { return q.Options().Distinct() }
 
 func (q *requestReader) keys() error {
 	if len(q.Key) > 0 {

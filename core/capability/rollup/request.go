@@ -34,10 +34,7 @@ func (r *Request) Options() option.List {
 // Read reads a request: what is added up, and in which form it is shown. The error is an
 // *option.Error.
 func (r *Request) Read() (o Options, form Form, err error) {
-	if err := option.Distinct("by", r.By); err != nil {
-		return o, form, err
-	}
-	if err := option.Distinct("sum", r.Sum); err != nil {
+	if err := r.Options().Distinct(); err != nil {
 		return o, form, err
 	}
 	switch {

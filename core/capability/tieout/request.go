@@ -150,17 +150,7 @@ func (q *requestReader) table(ctx context.Context, path, word string, texts []st
 
 func (q *requestReader) check(check Check) { q.options.Checks = append(q.options.Checks, check) }
 
-func (q *requestReader) columns(context.Context) error {
-	for _, list := range []struct {
-		word    string
-		columns []string
-	}{{"total", q.Totals}, {"hash-total", q.HashTotals}, {"distinct", q.Distinct}, {"required", q.Required}} {
-		if err := option.Distinct(list.word, list.columns); err != nil {
-			return err
-		}
-	}
-	return nil
-}
+func (q *requestReader) columns(context.Context) error { return q.Options().Distinct() }
 
 func (q *requestReader) tolerance(context.Context) error {
 	q.options.Tolerance = make(map[string]amount.Amount)

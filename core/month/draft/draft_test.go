@@ -49,7 +49,7 @@ func TestDraft(t *testing.T) {
 		t.Errorf("pattern %q, declared %q, folders %q, skip %q, totals %q", d.Pattern, d.Declared, d.Folders, d.Skip,
 			d.Totals)
 	}
-	text := d.Text("month")
+	text := d.Text("month", strings.Clone)
 	for _, want := range []string{
 		"paths = [\"month/in\"]\nname = \"{entity}_{period}\"",
 		`skip = ["companies.csv"]`,
@@ -120,7 +120,7 @@ func TestADraftHoldsWhateverNamesThereAre(t *testing.T) {
 		"a \"b\".csv": "x\\y,\"say \"\"1\"\"\",n\na,1.50,1\n",
 		"c#d.csv":     "x\\y,\"say \"\"1\"\"\",n\na,2.50,1\n",
 	})
-	p, err := plan.Parse("drafted", []byte(d.Text(".")))
+	p, err := plan.Parse("drafted", []byte(d.Text(".", strings.Clone)))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -164,7 +164,7 @@ func TestDecisionsDoNotDisturbADraft(t *testing.T) {
 		"in/dunmarrow_2031-02.csv": "doc,posted,amount,\n,,debit,credit\nD3,2031-02-04,1.5,2.5\n" +
 			"D4,2031-02-05,3.5,4.5\n",
 	})
-	if len(d.Shapes) != 1 || d.Sources != 2 || !strings.Contains(d.Text("."), "amount debit") {
-		t.Errorf("%d sources in %d shapes: %s", d.Sources, len(d.Shapes), d.Text("."))
+	if len(d.Shapes) != 1 || d.Sources != 2 || !strings.Contains(d.Text(".", strings.Clone), "amount debit") {
+		t.Errorf("%d sources in %d shapes: %s", d.Sources, len(d.Shapes), d.Text(".", strings.Clone))
 	}
 }

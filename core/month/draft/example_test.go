@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"lastblock/core/month/draft"
 	"lastblock/core/source"
@@ -32,7 +33,7 @@ func ExampleRun() {
 		return
 	}
 	d.Folder = "month"
-	fmt.Print(d.Text("."))
+	fmt.Print(d.Text(".", strings.Clone))
 	// Output:
 	// # Drafted from month: 3 sources in 2 shapes. Lines that begin with # say what was seen,
 	// # and what may be meant; nothing of that is applied until the # is taken away.

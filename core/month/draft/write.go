@@ -21,8 +21,9 @@ func isGuess(f findingOf, name string) bool {
 }
 
 // Text writes the plan, with comments that say what was seen. below is the path
-// of the folder as seen from where the plan will lie.
-func (d *Draft) Text(below string) string {
+// of the folder as seen from where the plan will lie; say writes the options in why something was
+// passed over as the user knows them.
+func (d *Draft) Text(below string, say func(message string) string) string {
 	var b strings.Builder
 	line := func(format string, arguments ...any) { fmt.Fprintf(&b, format+"\n", arguments...) }
 	line("# Drafted from %s: %s in %s. Lines that begin with # say what was seen,", d.Folder,
@@ -47,7 +48,7 @@ func (d *Draft) Text(below string) string {
 		if strings.HasPrefix(path.Base(p.Source), ".") || p.Reason == source.OwnOutputReason {
 			continue // nobody takes these for data
 		}
-		line("# passed over: %s (%s)", p.Source, p.Reason)
+		line("# passed over: %s (%s)", p.Source, say(p.Reason))
 	}
 	first := &d.Shapes[0]
 	comment(line, strings.Join(first.Written, "; ")+": "+few(first.Sources))
