@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 
@@ -31,94 +32,178 @@ A key that stands twice in one source is ambiguous: a "stop" finding.`,
 	}, func(cmd *cobra.Command, paths []string) error { return a.runAlign(cmd.Context(), t, paths) })
 }
 
-func (a *app) runAlign(ctx context.Context, t *month.Align, paths []string) error {
-	options, err := t.Request.Read()
+// alignment is one of the alignments of a run, on its way.
+type alignment struct {
+	*month.Result[*month.Align]
+	options  align.Options
+	format   *show.RecordFormat
+	part     *month.Part
+	job      *align.Job
+	done     *align.Result
+	withheld bool
+
+	output, spool *show.Output
+}
+
+func (a *app) runAlign(ctx context.Context, typed *month.Align, paths []string) error {
+	results, err := resultsOf(a, typed, month.NewAlign)
 	if err != nil {
 		return err
 	}
-	in, err := a.open(ctx, t, paths)
+	all := make([]*alignment, len(results))
+	for i, r := range results {
+		all[i] = &alignment{Result: r}
+		if all[i].options, err = r.Task.Request.Read(); err != nil {
+			return r.Err(err)
+		}
+	}
+	in, err := a.open(ctx, results[0].Task, paths)
 	if err != nil {
 		return err
 	}
-	format := &show.RecordFormat{Shield: t.Shield, Absent: true}
-	if format.Format, format.Packed, err = formatOf("out", t.Out); err != nil {
+	for _, one := range all {
+		if err := a.beginAlignment(in, one, typed.JSON); err != nil {
+			return one.Err(err)
+		}
+	}
+	if err := a.needPlaces(len(all), typed.JSON, func(i int) bool { return all[i].spool == nil }); err != nil {
 		return err
 	}
-	if t.Out == "" && t.JSON {
-		format.Format = show.JSON
-	}
-	if options.Drop, err = in.Left(); err != nil {
-		return err
-	}
-	options.Kinds = format.Format.IsTyped()
-	output, spool, err := a.openResult(&t.Writing)
-	if err != nil {
-		return err
-	}
+	defer func() {
+		for _, one := range all {
+			if one.done != nil {
+				one.done.Close()
+			}
+		}
+	}()
 	stop := a.progress(in)
-	result, err := alignAs(ctx, in, options, format)
+	err = alignAll(ctx, in, all)
 	stop()
 	if err != nil {
 		return err
 	}
-	defer result.Close()
-	a.settle(in, t.Name(), result.Findings)
-	withheld := finding.Stops(result.Findings) && !t.Anyway
-	if !withheld {
-		if err := format.Write(output, func(w io.Writer) error { return result.Write(ctx, w) }); err != nil {
+	var ready []*show.Output
+	var lists [][]finding.Finding
+	for _, one := range all {
+		lists = append(lists, settled(&one.part.Input, one.done.Findings))
+		if one.withheld = finding.Stops(one.done.Findings) && !one.Task.Anyway; one.withheld {
+			continue
+		}
+		if err := one.format.Write(one.output, func(w io.Writer) error { return one.done.Write(ctx, w) }); err != nil {
 			return err
 		}
-		if spool == nil {
-			if err := a.outputs.Commit(output); err != nil {
-				return err
-			}
+		if one.spool == nil {
+			ready = append(ready, one.output)
 		}
 	}
-	return stopped(a.showAligned(t, in, result, spool, withheld), result.Findings)
+	if err := a.outputs.Commit(ready...); err != nil {
+		return err
+	}
+	a.together(in, nil, lists...)
+	return stopped(a.showAligned(typed.JSON, in, all), lists...)
 }
 
-// alignAs reads the sources and puts them side by side, as they are written in a format.
-func alignAs(ctx context.Context, in *month.Input, options align.Options,
-	format *show.RecordFormat) (*align.Result, error) {
-	sources, err := align.Read(ctx, in.Set, in.Reading, options)
+// beginAlignment starts the file of an alignment.
+func (a *app) beginAlignment(in *month.Input, one *alignment, json bool) (err error) {
+	if err := one.Fill(in); err != nil {
+		return err
+	}
+	t := one.Task
+	one.format = &show.RecordFormat{Shield: t.Shield, Absent: true}
+	if one.format.Format, one.format.Packed, err = formatOf("out", t.Out); err != nil {
+		return err
+	}
+	if t.Out == "" && json {
+		one.format.Format = show.JSON
+	}
+	one.options.Kinds = one.format.Format.IsTyped()
+	one.output, one.spool, err = a.openResult(&t.Writing)
+	return err
+}
+
+// alignAll reads the sources, once, and puts them side by side in each way that is asked for.
+func alignAll(ctx context.Context, in *month.Input, all []*alignment) error {
+	run := &month.Run{Input: in}
+	asked := make([]month.Asked, len(all))
+	for i, one := range all {
+		asked[i] = one
+	}
+	parts, err := month.Together(ctx, run, asked)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	for _, c := range sources.Columns() {
-		format.Columns = append(format.Columns, show.Cells{Name: c.Name, Kind: c.Kind, Scale: c.Scale, Blank: true})
+	for i, one := range all {
+		one.part = parts[i]
+		if one.options.Drop, err = one.part.Left(); err != nil {
+			return err
+		}
+		if one.job, err = align.Prepare(ctx, one.part.Set, one.part.Reading, one.options); err != nil {
+			return one.Err(err)
+		}
+		one.part.Join(one.job)
 	}
-	return sources.Align(ctx, format.Encoder())
+	if err := run.Read(ctx); err != nil {
+		for _, one := range all {
+			err = errors.Join(err, one.job.Close())
+		}
+		return err
+	}
+	for _, one := range all {
+		sources, err := one.job.Finish()
+		if err != nil {
+			return err
+		}
+		for _, c := range sources.Columns() {
+			one.format.Columns = append(one.format.Columns, show.Cells{Name: c.Name, Kind: c.Kind, Scale: c.Scale,
+				Blank: true})
+		}
+		if one.done, err = sources.Align(ctx, one.format.Encoder()); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-// showAligned prints the result, or where it was written says so.
-func (a *app) showAligned(t *month.Align, in *month.Input, result *align.Result, spool *show.Output,
-	withheld bool) error {
-	shown := &view.Alignment{Result: result, Set: in.Set, Out: t.Out}
-	if withheld {
-		shown.Out = ""
-	}
-	if t.JSON {
-		if withheld {
-			spool = nil
+// showAligned prints the results, or where they were written says so.
+func (a *app) showAligned(json bool, in *month.Input, all []*alignment) error {
+	var named []view.Named
+	for i, one := range all {
+		shown := &view.Alignment{Result: one.done, Set: in.Set, Out: one.Task.Out}
+		if one.withheld {
+			shown.Out, one.spool = "", nil
 		}
-		return a.printWithRecords(shown.Document(), spool)
+		if json {
+			named = append(named, view.Named{Name: one.Name(), Members: shown.Members(),
+				Records: func(d *show.DocumentWriter) error { return addRecords(d, one.spool) }})
+			continue
+		}
+		if err := a.printAligned(i, len(all), one, shown); err != nil {
+			return err
+		}
 	}
+	if json {
+		return view.SeveralDocument(a.stdout, "align", named)
+	}
+	return nil
+}
+
+func (a *app) printAligned(i, of int, one *alignment, shown *view.Alignment) error {
+	view.PrintName(a.stdout, i, of, one.Name())
 	report := a.stdout
-	if spool != nil && !withheld {
-		if err := a.printRecords(spool, false); err != nil {
+	switch {
+	case one.withheld:
+		fmt.Fprintln(report, notWritten)
+	case one.spool != nil:
+		if err := a.printRecords(one.spool, false); err != nil {
 			return err
 		}
 		report = a.beside()
-	}
-	switch {
-	case withheld:
-		fmt.Fprintln(report, notWritten)
-	case spool == nil:
-		fmt.Fprintf(report, "%s: %s of %s, %s\n", t.Out, show.Count(result.Keys, "key"),
-			show.Count(len(in.Set.Sources), "source"), show.Count(len(result.Columns), "column"))
+	default:
+		fmt.Fprintf(report, "%s: %s of %s, %s\n", one.Task.Out, show.Count(shown.Keys, "key"),
+			show.Count(len(shown.Set.Sources), "source"), show.Count(len(shown.Columns), "column"))
 	}
 	shown.PrintPresent(report)
-	show.Findings(report, result.Findings)
-	show.Proof(report, &result.Proof)
+	show.Findings(report, shown.Findings)
+	show.Proof(report, &shown.Proof)
 	return nil
 }

@@ -25,16 +25,27 @@ that a review.
 --from may be given several times; the first --key, --bring and --valid then belong to
 the first one, and so on. What one has brought can be the key of the next. With
 --valid 'posted in from..until' the row counts that holds on that day.`,
-		Example: `  lastblock attach --plan lastblock-demo/lastblock.toml --from lastblock-demo/accounts.csv --key account=code --bring name=account_name --out lastblock-demo/results/named.csv --replace
+		Example: `  lastblock attach --plan lastblock-demo/lastblock.toml --from lastblock-demo/accounts.csv --key account=code --bring name=account_name --out lastblock-demo/results/named.csv --replace --anyway
   lastblock attach lastblock-demo/journals/corvane_2031-01.csv --from lastblock-demo/accounts.csv --key Konto=code --bring name --bare`,
 	}, func(cmd *cobra.Command, paths []string) error {
-		return a.runCollate(cmd.Context(), t, &t.Collate, paths,
-			func(in *month.Input, c *collated) error { return a.attachTo(cmd.Context(), t, in, c) })
+		ctx := cmd.Context()
+		results, err := resultsOf(a, t, month.NewAttach)
+		if err != nil {
+			return err
+		}
+		var all []*collation
+		for _, r := range results {
+			all = append(all, &collation{Asked: r, task: &r.Task.Collate,
+				attach: func(in *month.Input, c *collation) error {
+					return a.attachTo(ctx, r.Task, in, c)
+				}})
+		}
+		return a.runCollate(ctx, results[0].Task, paths, all)
 	})
 }
 
 // attachTo has a collation bring the columns of references.
-func (a *app) attachTo(ctx context.Context, t *month.Attach, in *month.Input, c *collated) error {
+func (a *app) attachTo(ctx context.Context, t *month.Attach, in *month.Input, c *collation) error {
 	references, err := t.Ask(ctx, in)
 	if err != nil {
 		return err
@@ -42,14 +53,13 @@ func (a *app) attachTo(ctx context.Context, t *month.Attach, in *month.Input, c 
 	for _, reference := range references {
 		a.sets = append(a.sets, reference.Set)
 	}
-	delimiter := show.RecordFormat{Format: c.format}
 	attached, err := attach.Read(ctx, references, in.Reading,
-		attach.Options{Totals: t.Totals, Typed: c.format.IsTyped(), Delimiter: delimiter.Delimiter()})
+		attach.Options{Totals: t.Totals, Typed: c.format.Format.IsTyped(), Delimiter: c.format.Delimiter()})
 	if err != nil {
 		return err
 	}
 	c.added = new([]show.Cells)
-	c.options.Adder = &adder{attached, c.added}
+	c.wanted.Adder = &adder{attached, c.added}
 	return nil
 }
 

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -26,63 +27,176 @@ func (a *app) collate() *cobra.Command {
 whatever order these stand. Every column of any source is kept, and blank where
 a source has none. Texts stay exactly as they were sent. Behind the data come
 the words of --name, then source and source_line.`,
-		Example: `  lastblock collate --plan lastblock-demo/lastblock.toml --out lastblock-demo/results/all.xlsx --suspense lastblock-demo/results/suspense.csv --replace
-  lastblock collate --plan lastblock-demo/lastblock.toml --where 'account == "04100" && credit > 1000' --make 'net=debit-credit' --bare
+		Example: `  lastblock collate --plan lastblock-demo/lastblock.toml --out lastblock-demo/results/all.xlsx --suspense lastblock-demo/results/suspense.csv --replace --anyway
+  lastblock collate --plan lastblock-demo/lastblock.toml --where 'account == "04100" && credit > 1000' --make 'net=debit-credit' --bare --anyway
   lastblock collate lastblock-demo/journals/corvane_2031-01.csv --bare`,
 	}, func(cmd *cobra.Command, paths []string) error {
-		return a.runCollate(cmd.Context(), t, t, paths, func(*month.Input, *collated) error { return nil })
+		results, err := resultsOf(a, t, month.NewCollate)
+		if err != nil {
+			return err
+		}
+		var all []*collation
+		for _, r := range results {
+			all = append(all, &collation{Asked: r, task: r.Task})
+		}
+		return a.runCollate(cmd.Context(), results[0].Task, paths, all)
 	})
 }
 
-// runCollate puts records together for a task, as collate says. prepare may add to what is written.
-func (a *app) runCollate(ctx context.Context, task month.Task, t *month.Collate, paths []string,
-	prepare func(*month.Input, *collated) error) error {
-	if err := option.Distinct("total", t.Totals); err != nil {
-		return err
+// collation is one of the collations of a run, on its way.
+type collation struct {
+	month.Asked
+	task   *month.Collate
+	attach func(in *month.Input, c *collation) error // brings columns; nil for none
+
+	part   *month.Part
+	format show.RecordFormat
+	kinds  map[string]month.Column
+	added  *[]show.Cells // columns from elsewhere, known once the collation is prepared; nil for none
+	wanted collate.Options
+	plan   *collate.Plan
+	done   *collate.Result
+
+	result, spool, kept *show.Output
+}
+
+// runCollate puts records together for a task.
+func (a *app) runCollate(ctx context.Context, task month.Task, paths []string, all []*collation) error {
+	for _, c := range all {
+		if err := option.Distinct("total", c.task.Totals); err != nil {
+			return c.Err(err)
+		}
 	}
 	in, err := a.open(ctx, task, paths)
 	if err != nil {
 		return err
 	}
-	c := collated{in: in, options: collate.Options{Bare: t.Bare, Totals: t.Totals, Shield: t.Shield, Twins: true}}
-	if c.format, c.packed, err = formatOf("out", t.Out); err != nil {
-		return err
-	}
-	if t.Out == "" && t.JSON {
-		c.format = show.JSON
-	}
-	if err := prepare(in, &c); err != nil {
-		return err
+	json := task.Sources().JSON
+	for _, c := range all {
+		if err := a.beginCollation(in, c, json); err != nil {
+			return c.Err(err)
+		}
 	}
 	if err := in.NeedSources(); err != nil {
 		return err
 	}
-	if c.options.Drop, err = in.Left(); err != nil {
+	if err := a.needPlaces(len(all), false, func(i int) bool { return all[i].spool == nil }); err != nil {
 		return err
 	}
-	var kept *show.Output
-	if c.options.Suspense, kept, err = a.openSuspense(&t.Writing); err != nil {
+	shown := &view.Collations{Command: task.Name(), Set: in.Set}
+	if err := a.collateAll(ctx, in, all, shown); err != nil {
 		return err
 	}
-	result, spool, err := a.openResult(&t.Writing)
-	if err != nil {
+	shown.Withheld = finding.Stops(shown.Findings) && !all[0].task.Anyway
+	var ready []*show.Output
+	for _, c := range all {
+		ready = append(ready, c.kept)
+		if c.spool == nil && !shown.Withheld {
+			ready = append(ready, c.result)
+		}
+	}
+	if err := a.outputs.Commit(ready...); err != nil {
 		return err
 	}
+	return stopped(a.showCollated(json, all, shown), shown.Findings)
+}
+
+// beginCollation starts the files of a collation.
+func (a *app) beginCollation(in *month.Input, c *collation, json bool) (err error) {
+	if err := c.Fill(in); err != nil {
+		return err
+	}
+	t := c.task
+	c.wanted = collate.Options{Bare: t.Bare, Totals: t.Totals, Shield: t.Shield, Twins: true}
+	c.format.Shield = t.Shield
+	if c.format.Format, c.format.Packed, err = formatOf("out", t.Out); err != nil {
+		return err
+	}
+	if t.Out == "" && json {
+		c.format.Format = show.JSON
+	}
+	if c.attach != nil {
+		if err := c.attach(in, c); err != nil {
+			return err
+		}
+	}
+	if c.wanted.Suspense, c.kept, err = a.openSuspense(&t.Writing); err != nil {
+		return err
+	}
+	c.result, c.spool, err = a.openResult(&t.Writing)
+	return err
+}
+
+// collateAll writes all collations in one reading, with the tie-out of the plan.
+func (a *app) collateAll(ctx context.Context, in *month.Input, all []*collation, shown *view.Collations) error {
 	stop := a.progress(in)
-	done, err := c.write(ctx, result)
-	stop()
+	defer stop()
+	run, err := a.begin(ctx, in)
 	if err != nil {
 		return err
 	}
-	a.settle(in, task.Name(), done.Findings)
-	withheld := finding.Stops(done.Findings) && !t.Anyway
-	if spool != nil || withheld {
-		result = nil
+	asked := make([]month.Asked, len(all))
+	for i, c := range all {
+		asked[i] = c
 	}
-	if err := a.outputs.Commit(kept, result); err != nil {
+	parts, err := month.Together(ctx, run, asked)
+	if err != nil {
 		return err
 	}
-	return stopped(a.showCollated(task.Name(), t, in, done, spool, withheld), done.Findings)
+	for i, c := range all {
+		c.part = parts[i]
+		if err := c.prepare(ctx); err != nil {
+			return c.Err(err)
+		}
+	}
+	if run.IsAlone() {
+		err = all[0].write(func(w io.Writer) (err error) {
+			all[0].done, err = all[0].plan.Write(ctx, w)
+			return err
+		})
+	} else {
+		err = writeTogether(ctx, run, all, func() (err error) {
+			if err := run.Read(ctx); err != nil {
+				return errors.Join(err, run.Close())
+			}
+			shown.Verdict, err = run.Verdict(ctx)
+			return err
+		}, func() string { return view.Remark(shown.Verdict) })
+	}
+	if err != nil {
+		return err
+	}
+	var lists [][]finding.Finding
+	for _, c := range all {
+		lists = append(lists, settled(&c.part.Input, c.done.Findings))
+		shown.All = append(shown.All, view.Collation{Result: c.done, Name: c.Name(), Out: c.task.Out})
+	}
+	shown.Findings = a.together(in, shown.Verdict, lists...)
+	return nil
+}
+
+// writeTogether opens the format of one collation within that of another, and at last has read read
+// the sources for all of them. Each then says of itself what remark says.
+func writeTogether(ctx context.Context, run *month.Run, all []*collation, read func() error,
+	remark func() string) error {
+	if len(all) == 0 {
+		return read()
+	}
+	c := all[0]
+	return c.write(func(w io.Writer) error {
+		job, err := c.plan.Begin(ctx, w)
+		if err != nil {
+			return err
+		}
+		c.part.Join(job)
+		if err := writeTogether(ctx, run, all[1:], read, remark); err != nil {
+			return err
+		}
+		if c.done, err = job.Finish(); err != nil {
+			return err
+		}
+		return c.format.WriteRemark(w, c.plan.Columns, remark())
+	})
 }
 
 // openResult starts the result: a file, or a spool that is passed on to standard output once the
@@ -96,35 +210,53 @@ func (a *app) openResult(w *month.Writing) (result, spool *show.Output, err erro
 	return spool, spool, err
 }
 
-// showCollated shows the records, or says where they are; withheld where a finding stops that.
-func (a *app) showCollated(command string, t *month.Collate, in *month.Input, r *collate.Result, spool *show.Output,
-	withheld bool) error {
-	if t.JSON {
-		out := t.Out
-		if withheld {
-			out, spool = "", nil
+// showCollated shows the records, or says where they are.
+func (a *app) showCollated(json bool, all []*collation, shown *view.Collations) error {
+	if json {
+		var spools []*show.Output
+		for _, c := range all {
+			spools = append(spools, c.spool)
 		}
-		return a.printWithRecords(view.CollateDocument(command, out, in.Set, r), spool)
+		return shown.Document(a.stdout, func(i int, d *show.DocumentWriter) error { return addRecords(d, spools[i]) })
 	}
 	report := a.stdout
-	if spool != nil {
-		if !withheld {
-			if err := a.printRecords(spool, !t.Bare); err != nil {
+	for i, c := range all {
+		if len(all) > 1 && c.spool != nil && !shown.Withheld {
+			fmt.Fprintf(report, "%s\n", report.Bold(c.Name()))
+		}
+		switch {
+		case shown.Withheld:
+		case c.spool != nil:
+			if err := a.printRecords(c.spool, !c.task.Bare); err != nil {
 				return err
 			}
+			report = a.beside()
+		default:
+			r := shown.All[i]
+			fmt.Fprintf(report, "%s: %s of %s, %s\n", c.task.Out, show.Count(r.Records, "record"),
+				show.Count(len(shown.Set.Sources), "source"), show.Count(len(r.Columns), "column"))
 		}
-		report = a.beside()
+		if shown.Withheld && c.spool != nil {
+			report = a.beside()
+		}
 	}
-	if t.Out != "" && !withheld {
-		fmt.Fprintf(report, "%s: %s of %s, %s\n", t.Out, show.Count(r.Records, "record"),
-			show.Count(len(in.Set.Sources), "source"), show.Count(len(r.Columns), "column"))
-	}
-	if withheld {
+	if shown.Withheld {
 		fmt.Fprintln(report, notWritten)
 	}
-	show.Findings(report, r.Findings)
-	show.Proof(report, &r.Proof)
+	shown.Report(report)
 	return nil
+}
+
+// addRecords adds the records that were spooled to a document; nil for none.
+func addRecords(d *show.DocumentWriter, spool *show.Output) error {
+	if spool == nil {
+		return nil
+	}
+	records, err := spool.Reader()
+	if err != nil {
+		return err
+	}
+	return d.Raw("records", records)
 }
 
 // printRecords passes records on: all of them into a pipe, the first ones as a table to a
@@ -145,71 +277,45 @@ func (a *app) printRecords(spool *show.Output, placed bool) error {
 	return show.FirstRecords(a.stdout, reader, keys)
 }
 
-// printWithRecords prints a document, with the records that were spooled; nil for none.
-func (a *app) printWithRecords(doc show.Object, spool *show.Output) error {
-	if spool == nil {
-		return show.Document(a.stdout, doc)
-	}
-	records, err := spool.Reader()
-	if err != nil {
-		return err
-	}
-	d := show.StartDocument(a.stdout, doc)
-	if err := d.Raw("records", records); err != nil {
-		return err
-	}
-	return d.Close()
-}
-
-// collated is a collation and the format that it is written in.
-type collated struct {
-	in      *month.Input
-	options collate.Options
-	format  show.Format
-	packed  string
-	added   *[]show.Cells // columns from elsewhere, known once the collation is prepared; nil for none
-}
-
-// write writes the records in their format. Delimited text is copied as it stands.
-func (c collated) write(ctx context.Context, w io.Writer) (*collate.Result, error) {
-	as := show.RecordFormat{Format: c.format, Packed: c.packed, Shield: c.options.Shield}
-	c.options.Delimiter = as.Delimiter()
-	var kinds map[string]month.Column
-	if c.format.IsTyped() {
-		var err error
-		if kinds, err = c.in.Kinds(ctx); err != nil {
-			return nil, err
-		}
-		c.options.Kinds = make(map[string]record.Kind)
-		for name, column := range kinds {
-			c.options.Kinds[name] = column.Kind
+// prepare works out the columns of the collation.
+func (c *collation) prepare(ctx context.Context) (err error) {
+	if c.wanted.Drop == nil {
+		if c.wanted.Drop, err = c.part.Left(); err != nil {
+			return err
 		}
 	}
-	plan, err := collate.Prepare(ctx, c.in.Set, c.in.Reading, c.options)
-	if err != nil {
-		return nil, err
+	c.wanted.Delimiter = c.format.Delimiter()
+	if c.format.Format.IsTyped() {
+		if c.kinds, err = c.part.Kinds(ctx); err != nil {
+			return err
+		}
+		c.wanted.Kinds = make(map[string]record.Kind)
+		for name, column := range c.kinds {
+			c.wanted.Kinds[name] = column.Kind
+		}
 	}
-	var result *collate.Result
-	fill := func(w io.Writer) (err error) {
-		result, err = plan.Write(ctx, w)
+	if c.plan, err = collate.Prepare(ctx, c.part.Set, c.part.Reading, c.wanted); err != nil {
 		return err
 	}
-	if as.IsVerbatim() {
-		err = as.WriteVerbatim(w, plan.Header(), fill)
-	} else {
-		as.Columns = c.columns(plan, kinds)
-		plan.Encode(as.Encoder())
-		err = as.Write(w, fill)
+	c.format.Columns = c.columns()
+	return nil
+}
+
+// write writes the records in their format, which fill makes. Delimited text is copied as it stands.
+func (c *collation) write(fill func(w io.Writer) error) error {
+	if c.format.IsVerbatim() {
+		return c.format.WriteVerbatim(c.result, c.plan.Header(), fill)
 	}
-	return result, err
+	c.plan.Encode(c.format.Encoder())
+	return c.format.Write(c.result, fill)
 }
 
 // columns are those of the collation as a typed format has them.
-func (c collated) columns(plan *collate.Plan, kinds map[string]month.Column) []show.Cells {
-	columns := make([]show.Cells, len(plan.Columns))
-	for i, name := range plan.Columns {
+func (c *collation) columns() []show.Cells {
+	columns := make([]show.Cells, len(c.plan.Columns))
+	for i, name := range c.plan.Columns {
 		columns[i] = show.Cells{Name: name, Kind: record.Text}
-		if found, ok := kinds[name]; ok {
+		if found, ok := c.kinds[name]; ok {
 			columns[i].Kind, columns[i].Scale = found.Kind, found.Scale
 		}
 		if c.added != nil {
@@ -218,7 +324,7 @@ func (c collated) columns(plan *collate.Plan, kinds map[string]month.Column) []s
 			}
 		}
 	}
-	if n := len(columns); n > 0 && plan.HasLine() {
+	if n := len(columns); n > 0 && c.plan.HasLine() {
 		columns[n-1].Kind = record.Amount // the line
 	}
 	return columns

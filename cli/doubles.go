@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"io"
 	"strings"
 
 	"lastblock/core/capability/collate"
@@ -155,13 +156,15 @@ func (o *doublesFiles) writeKept(ctx context.Context, r *view.Doubles, paths []s
 	if err != nil {
 		return err
 	}
-	options := collate.Options{Bare: o.task.Bare, Totals: o.task.Totals, Shield: o.task.Shield, Both: true,
+	c := &collation{part: in.Whole(), format: show.RecordFormat{Format: o.format, Packed: o.packed,
+		Shield: o.task.Shield}}
+	c.wanted = collate.Options{Bare: o.task.Bare, Totals: o.task.Totals, Shield: o.task.Shield, Both: true,
 		Drop: r.Proposed.Drop}
-	if options.Drop != nil {
-		options.Drop.Reset()
+	if c.wanted.Drop != nil {
+		c.wanted.Drop.Reset()
 	}
 	if o.suspense != nil {
-		if options.Suspense, err = suspense.New(o.suspense, o.task.Shield); err != nil {
+		if c.wanted.Suspense, err = suspense.New(o.suspense, o.task.Shield); err != nil {
 			return err
 		}
 	}
@@ -172,7 +175,13 @@ func (o *doublesFiles) writeKept(ctx context.Context, r *view.Doubles, paths []s
 		}
 	}
 	stop := o.app.progress(in)
-	r.Kept, err = collated{in: in, options: options, format: o.format, packed: o.packed}.write(ctx, out)
+	c.result = out
+	if err = c.prepare(ctx); err == nil {
+		err = c.write(func(w io.Writer) (err error) {
+			r.Kept, err = c.plan.Write(ctx, w)
+			return err
+		})
+	}
 	stop()
 	if err != nil {
 		return err

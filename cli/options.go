@@ -92,11 +92,19 @@ func (a *app) usePlan(cmd *cobra.Command) error {
 	}
 	a.plan = plan
 	a.outputs.Protect(plan.Files()...)
+	if month.MakesSeveral(a.task) {
+		return nil // resultsOf has each result take its own
+	}
 	notes, err := plan.Apply(a.task, a.options)
+	a.note(notes)
+	return err
+}
+
+// note prints notes on what takes the place of something else.
+func (a *app) note(notes []string) {
 	for _, note := range notes {
 		fmt.Fprintln(a.stderr, show.Visible("note: "+show.Flags(note)))
 	}
-	return err
 }
 
 // say writes an error with its options as the user has given them: as flags, or as keys of the

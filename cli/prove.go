@@ -26,7 +26,7 @@ and 100 are not, as digits with a leading zero are a code. With --exact the
 texts are compared.
 
 Exit code 0: they are the same. 1: they are not.`,
-		Example: `  lastblock collate --plan lastblock-demo/lastblock.toml --bare --out lastblock-demo/results/bare.csv --replace
+		Example: `  lastblock collate --plan lastblock-demo/lastblock.toml --bare --out lastblock-demo/results/bare.csv --replace --anyway
   lastblock prove --plan lastblock-demo/lastblock.toml --equals lastblock-demo/results/bare.csv
   lastblock prove lastblock-demo/journals/dunmarrow_2031-01.txt --equals lastblock-demo/journals/dunmarrow_2031-02.txt`,
 	}, func(cmd *cobra.Command, paths []string) error { return a.runProve(cmd.Context(), t, paths) })

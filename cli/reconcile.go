@@ -5,6 +5,7 @@ import (
 	"io"
 
 	"lastblock/core/capability/reconcile"
+	"lastblock/core/finding"
 	"lastblock/core/month"
 	"lastblock/show"
 	"lastblock/show/view"
@@ -39,47 +40,149 @@ each other one, with the opposite sign, added up by --key.`,
 	return cmd
 }
 
-func (a *app) runReconcile(ctx context.Context, t *month.Reconcile, paths []string) error {
-	options, only, err := t.Ask()
+// reconciliation is one of the reconciliations of a run, on its way.
+type reconciliation struct {
+	*month.Result[*month.Reconcile]
+	options reconcile.Options
+	there   *month.Input
+	files   *reconciledFiles
+	part    *month.Part
+	job     *reconcile.Job
+	shown   *view.Reconciliation
+}
+
+func (a *app) runReconcile(ctx context.Context, typed *month.Reconcile, paths []string) error {
+	results, err := resultsOf(a, typed, month.NewReconcile)
 	if err != nil {
 		return err
 	}
-	here, there, err := t.Open(ctx, paths, machine(), &options)
-	for _, in := range []*month.Input{here, there} {
-		if in != nil {
-			a.reads(in)
+	all := make([]*reconciliation, len(results))
+	for i, r := range results {
+		one := &reconciliation{Result: r, files: &reconciledFiles{app: a, task: r.Task}}
+		if one.options, one.files.only, err = r.Task.Ask(); err != nil {
+			return r.Err(err)
+		}
+		r.Task.SettleQuery(paths)
+		all[i] = one
+	}
+	here, err := a.open(ctx, results[0].Task, paths)
+	if err != nil {
+		return err
+	}
+	inputs := []*month.Input{here}
+	for _, one := range all {
+		if one.there, err = one.Task.There(ctx, here, &one.options); err != nil {
+			return one.Err(err)
+		}
+		a.reads(one.there)
+		if one.there != here {
+			inputs = append(inputs, one.there)
 		}
 	}
-	if err != nil {
-		return err
+	for _, one := range all {
+		if err := one.Fill(here); err != nil {
+			return err
+		}
+		if err := one.files.create(); err != nil {
+			return one.Err(err)
+		}
+		one.options.Kinds = one.files.outFormat.Format.IsTyped() || one.files.correctedFormat.Format.IsTyped()
 	}
-	files := &reconciledFiles{app: a, task: t, only: only}
-	if err := files.create(); err != nil {
-		return err
-	}
-	options.Kinds = files.outFormat.Format.IsTyped() || files.correctedFormat.Format.IsTyped()
-	stop := a.progress(here, there)
-	sides, err := reconcile.Read(ctx, here.Set, there.Set, here.Reading, options)
-	var result *reconcile.Result
-	if err == nil {
-		result, err = sides.Match(ctx, files.writing(sides))
-	}
+	defer func() {
+		for _, one := range all {
+			if one.shown != nil {
+				one.shown.Close()
+			}
+		}
+	}()
+	stop := a.progress(inputs...)
+	err = reconcileAll(ctx, here, all)
 	stop()
 	if err != nil {
 		return err
 	}
-	defer result.Close()
-	a.settle(here, t.Name(), result.Findings)
-	shown := &view.Reconciliation{Result: result, Task: t, Only: only, Here: here.Set, There: there.Set}
-	if err := files.write(ctx, shown); err != nil {
+	var lists [][]finding.Finding
+	for _, one := range all {
+		lists = append(lists, settled(&one.part.Input, one.shown.Findings))
+		if err := one.files.write(ctx, one.shown); err != nil {
+			return err
+		}
+	}
+	var ready []*show.Output
+	for _, one := range all {
+		ready = append(ready, one.files.ready(one.shown)...)
+	}
+	if err := a.outputs.Commit(ready...); err != nil {
 		return err
 	}
-	if t.JSON {
-		err = show.Document(a.stdout, shown.Document())
-	} else {
-		shown.Print(a.stdout)
+	a.together(here, nil, lists...)
+	return stopped(a.showReconciled(typed.JSON, all), lists...)
+}
+
+// reconcileAll reads the records, once, and each reference, and brings them together.
+func reconcileAll(ctx context.Context, here *month.Input, all []*reconciliation) error {
+	run := &month.Run{Input: here}
+	asked := make([]month.Asked, len(all))
+	for i, one := range all {
+		asked[i] = one
 	}
-	return stopped(err, result.Findings)
+	parts, err := month.Together(ctx, run, asked)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		for _, one := range all {
+			if one.job != nil && one.shown == nil {
+				one.job.Close()
+			}
+		}
+	}()
+	for i, one := range all {
+		one.part = parts[i]
+		if one.job, err = reconcile.Prepare(ctx, one.part.Set, one.there.Set, one.part.Reading,
+			one.options); err != nil {
+			return one.Err(err)
+		}
+		one.part.Join(one.job.Here())
+	}
+	if err := run.Read(ctx); err != nil {
+		return err
+	}
+	for _, one := range all {
+		if there := one.job.There(); there != nil {
+			if err := one.there.Set.Scan(ctx, here.Reading, there.Visitor); err != nil {
+				return err
+			}
+		}
+		sides, err := one.job.Finish()
+		if err != nil {
+			return err
+		}
+		result, err := sides.Match(ctx, one.files.writing(sides))
+		if err != nil {
+			return err
+		}
+		one.shown = &view.Reconciliation{Result: result, Task: one.Task, Only: one.files.only, Here: here.Set,
+			There: one.there.Set}
+	}
+	return nil
+}
+
+// showReconciled prints the results.
+func (a *app) showReconciled(json bool, all []*reconciliation) error {
+	var named []view.Named
+	for i, one := range all {
+		if json {
+			named = append(named, view.Named{Name: one.Name(), Members: one.shown.Members()})
+			continue
+		}
+		view.PrintName(a.stdout, i, len(all), one.Name())
+		one.shown.Print(a.stdout)
+	}
+	if json {
+		return view.SeveralDocument(a.stdout, "reconcile", named)
+	}
+	return nil
 }
 
 // reconciledFiles are the files that are written.
@@ -151,7 +254,7 @@ func (o *reconciledFiles) write(ctx context.Context, r *view.Reconciliation) err
 		}
 	}
 	if r.Stopped = (o.out != nil || o.corrected != nil) && r.Withholds() && !o.task.Anyway; r.Stopped {
-		return o.app.outputs.Commit(o.findings)
+		return nil
 	}
 	if o.out != nil {
 		if o.outFormat.Format == show.Workbook {
@@ -167,5 +270,13 @@ func (o *reconciledFiles) write(ctx context.Context, r *view.Reconciliation) err
 			return err
 		}
 	}
-	return o.app.outputs.Commit(o.findings, o.out, o.corrected)
+	return nil
+}
+
+// ready are the files that can be put in place.
+func (o *reconciledFiles) ready(r *view.Reconciliation) []*show.Output {
+	if r.Stopped {
+		return []*show.Output{o.findings}
+	}
+	return []*show.Output{o.findings, o.out, o.corrected}
 }

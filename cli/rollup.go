@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 
@@ -23,134 +24,217 @@ func (a *app) rollup() *cobra.Command {
 and the exact sums of the columns of --sum. Group columns are those of the
 data, the words of --name, and source. --across spreads the sums over the
 values of one more column.`,
-		Example: `  lastblock rollup --plan lastblock-demo/lastblock.toml
-  lastblock rollup --plan lastblock-demo/lastblock.toml --by entity,account --sum debit,credit --across '' --subtotals
-  lastblock rollup --plan lastblock-demo/lastblock.toml --by account --across '' --share --top 3
+		Example: `  lastblock rollup --plan lastblock-demo/lastblock.toml --anyway
+  lastblock rollup --plan lastblock-demo/lastblock.toml --by entity,account --sum debit,credit --across '' --subtotals --anyway
+  lastblock rollup --plan lastblock-demo/lastblock.toml --by account --across '' --share --top 3 --anyway
   lastblock rollup lastblock-demo/journals/dunmarrow_2031-01.txt --by account --sum debit`,
 	}, func(cmd *cobra.Command, paths []string) error { return a.runRollup(cmd.Context(), t, paths) })
 }
 
-func (a *app) runRollup(ctx context.Context, t *month.Rollup, paths []string) error {
-	options, form, err := t.Request.Read()
+// summary is one of the summaries of a run, on its way.
+type summary struct {
+	*month.Result[*month.Rollup]
+	part    *month.Part
+	options rollup.Options
+	form    rollup.Form
+	job     *rollup.Job
+	done    *rollup.Result
+
+	format       show.Format
+	packed       string
+	output, kept *show.Output // nil for those that are not asked for
+}
+
+func (a *app) runRollup(ctx context.Context, typed *month.Rollup, paths []string) error {
+	results, err := resultsOf(a, typed, month.NewRollup)
 	if err != nil {
 		return err
 	}
-	in, err := a.open(ctx, t, paths)
+	summaries := make([]*summary, len(results))
+	for i, r := range results {
+		summaries[i] = &summary{Result: r}
+		if summaries[i].options, summaries[i].form, err = r.Task.Request.Read(); err != nil {
+			return r.Err(err)
+		}
+	}
+	in, err := a.open(ctx, results[0].Task, paths)
 	if err != nil {
 		return err
 	}
-	format, packed, err := formatOf("out", t.Out)
+	for _, s := range summaries {
+		if err := a.createSummary(s, in); err != nil {
+			return s.Err(err)
+		}
+	}
+	if err := a.needPlaces(len(results), typed.JSON,
+		func(i int) bool { return summaries[i].output != nil }); err != nil {
+		return err
+	}
+	shown, err := a.sumUp(ctx, in, summaries)
+	for _, s := range summaries {
+		if s.done != nil {
+			defer s.done.Close()
+		}
+	}
 	if err != nil {
 		return err
 	}
-	var output, kept *show.Output
+	if err := a.giveSummaries(typed, summaries, shown); err != nil {
+		return err
+	}
+	return stopped(nil, shown.Findings)
+}
+
+// createSummary starts the files of a summary.
+func (a *app) createSummary(s *summary, in *month.Input) error {
+	err := s.Fill(in)
+	if err != nil {
+		return err
+	}
+	t := s.Task
+	if s.format, s.packed, err = formatOf("out", t.Out); err != nil {
+		return err
+	}
 	if t.Out != "" {
-		if output, err = a.create(&t.Writing, t.Out); err != nil {
+		if s.output, err = a.create(&t.Writing, t.Out); err != nil {
 			return err
 		}
 	}
-	if options.Drop, err = in.Left(); err != nil {
-		return err
-	}
-	if options.Suspense, kept, err = a.openSuspense(&t.Writing); err != nil {
-		return err
-	}
-	options.Twins = true
+	s.options.Suspense, s.kept, err = a.openSuspense(&t.Writing)
+	return err
+}
+
+// sumUp makes the summaries, in one reading with the tie-out of the plan.
+func (a *app) sumUp(ctx context.Context, in *month.Input, summaries []*summary) (*view.Summaries, error) {
 	stop := a.progress(in)
-	result, err := rollup.Run(ctx, in.Set, in.Reading, options)
-	stop()
+	defer stop()
+	run, err := a.begin(ctx, in)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	defer result.Close()
-	a.settle(in, t.Name(), result.Findings)
-	formed, err := result.In(form, t.Sum)
+	asked := make([]month.Asked, len(summaries))
+	for i, s := range summaries {
+		asked[i] = s
+	}
+	parts, err := month.Together(ctx, run, asked)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	s := &view.Rollup{Formed: formed, Set: in.Set, Shield: t.Shield}
-	switch {
-	case finding.Stops(result.Findings) && !t.Anyway:
-		err = a.withholdSummary(t, s, kept)
-	case output != nil:
-		err = a.writeSummary(t, s, kept, output, format, packed)
-	default:
-		if err = a.outputs.Commit(kept); err == nil {
-			err = a.printSummary(t, s)
+	for i, s := range summaries {
+		s.part = parts[i]
+		if s.options.Drop, err = s.part.Left(); err != nil {
+			return nil, err
 		}
+		s.options.Twins = true
+		if s.job, err = rollup.Prepare(ctx, s.part.Set, s.part.Reading, s.options); err != nil {
+			return nil, s.Err(err)
+		}
+		s.part.Join(s.job)
 	}
-	return stopped(err, result.Findings)
+	if err := run.Read(ctx); err != nil {
+		for _, s := range summaries {
+			err = errors.Join(err, s.job.Close())
+		}
+		return nil, errors.Join(err, run.Close())
+	}
+	shown := &view.Summaries{Set: in.Set}
+	if shown.Verdict, err = run.Verdict(ctx); err != nil {
+		return nil, err
+	}
+	var lists [][]finding.Finding
+	for _, s := range summaries {
+		if s.done, err = s.job.Finish(); err != nil {
+			return nil, err
+		}
+		lists = append(lists, settled(&s.part.Input, s.done.Findings))
+		formed, err := s.done.In(s.form, s.Task.Sum)
+		if err != nil {
+			return nil, s.Err(err)
+		}
+		shown.All = append(shown.All, &view.Rollup{Formed: formed, Name: s.Name(), Out: s.Task.Out,
+			Shield: s.Task.Shield, Remark: view.Remark(shown.Verdict)})
+	}
+	shown.Findings = a.together(in, shown.Verdict, lists...)
+	return shown, nil
 }
 
-// withholdSummary says why there is no result, once the proof holds.
-func (a *app) withholdSummary(t *month.Rollup, s *view.Rollup, kept *show.Output) error {
-	if err := s.Each(func(rollup.Row) error { return nil }); err != nil { // for the proof
+// giveSummaries writes the summaries to their files, or prints them, unless there is something
+// that stops them.
+func (a *app) giveSummaries(typed *month.Rollup, summaries []*summary, shown *view.Summaries) error {
+	shown.Withheld = finding.Stops(shown.Findings) && !summaries[0].Task.Anyway
+	var ready []*show.Output
+	report := a.beside()
+	for i, s := range summaries {
+		one := shown.All[i]
+		ready = append(ready, s.kept)
+		switch {
+		case shown.Withheld: // for the proof
+			if err := one.Each(func(rollup.Row) error { return nil }); err != nil {
+				return err
+			}
+		case s.output != nil && s.format == show.JSON:
+			alone, itself := *shown, *one
+			itself.Out = ""
+			alone.All, alone.Findings = []*view.Rollup{&itself}, s.done.Findings
+			if err := show.WritePacked(s.output, s.packed, alone.Document); err != nil {
+				return err
+			}
+		case s.output != nil:
+			if err := one.Write(s.output, s.format, s.packed); err != nil {
+				return err
+			}
+		}
+		if !shown.Withheld {
+			ready = append(ready, s.output)
+		}
+	}
+	if err := a.outputs.Commit(ready...); err != nil {
 		return err
 	}
-	if err := a.outputs.Commit(kept); err != nil {
-		return err
+	if typed.JSON {
+		return a.spooled(shown.Document)
 	}
-	if t.JSON {
-		return s.Document(a.stdout, false)
+	if shown.Withheld {
+		fmt.Fprintln(a.stderr, "there is no result, because of \"stop\" findings; --anyway gives it all the same")
 	}
-	fmt.Fprintln(a.stderr, "there is no result, because of \"stop\" findings; --anyway gives it all the same")
-	reportSummary(a.beside(), s)
+	for i, s := range summaries {
+		one := shown.All[i]
+		switch {
+		case shown.Withheld:
+		case s.output != nil:
+			report = a.stdout
+			fmt.Fprintf(a.stdout, "%s: %s of %s\n", s.Task.Out, show.Count(one.Count, "group"),
+				show.Count(one.Formed.Result.Total.Records, "record"))
+		case a.stdout.Terminal:
+			if len(summaries) > 1 {
+				fmt.Fprintf(a.stdout, "%s\n", a.stdout.Bold(s.Name()))
+			}
+			if err := one.Print(a.stdout); err != nil {
+				return err
+			}
+		default:
+			if err := a.spooled(func(w io.Writer) error { return one.Write(w, show.CSV, "") }); err != nil {
+				return err
+			}
+		}
+	}
+	shown.Report(report)
 	return nil
 }
 
-// writeSummary writes the summary to its file and says so.
-func (a *app) writeSummary(t *month.Rollup, s *view.Rollup, kept, output *show.Output, format show.Format,
-	packed string) error {
-	if err := s.Write(output, format, packed); err != nil {
-		return err
-	}
-	if err := a.outputs.Commit(kept, output); err != nil {
-		return err
-	}
-	if t.JSON {
-		return s.Document(a.stdout, true)
-	}
-	fmt.Fprintf(a.stdout, "%s: %s of %s\n", t.Out, show.Count(s.Count, "group"),
-		show.Count(s.Formed.Result.Total.Records, "record"))
-	reportSummary(a.stdout, s)
-	return nil
-}
-
-// printSummary prints the summary: a table on a terminal, and CSV in a pipe, where all else goes
-// to standard error. What is not a table waits in a spool for its proof.
-func (a *app) printSummary(t *month.Rollup, s *view.Rollup) error {
-	if a.stdout.Terminal && !t.JSON {
-		if err := s.Print(a.stdout); err != nil {
-			return err
-		}
-		reportSummary(a.stdout, s)
-		return nil
-	}
-	format := show.CSV
-	if t.JSON {
-		format = show.JSON
-	}
+// spooled prints what write writes, once all of it is there and its proof holds.
+func (a *app) spooled(write func(w io.Writer) error) error {
 	spool, err := a.outputs.Spool()
 	if err != nil {
 		return err
 	}
-	if err := s.Write(spool, format, ""); err != nil {
+	if err := write(spool); err != nil {
 		return err
 	}
 	reader, err := spool.Reader()
 	if err != nil {
 		return err
 	}
-	if _, err := io.Copy(a.stdout, reader); err != nil {
-		return err
-	}
-	if !t.JSON {
-		reportSummary(a.stderr, s)
-	}
-	return nil
-}
-
-func reportSummary(report *show.Screen, s *view.Rollup) {
-	show.Findings(report, s.Findings)
-	show.Proof(report, &s.Proof)
+	_, err = io.Copy(a.stdout, reader)
+	return err
 }

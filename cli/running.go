@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"fmt"
 	"runtime/debug"
 
 	"lastblock/core/finding"
@@ -69,6 +70,58 @@ func each(in *month.Input, all show.EachFinding) show.EachFinding {
 			return visit(f)
 		})
 	}
+}
+
+// settled marks the findings of a part of a run that were accepted, and has their options written as
+// flags.
+func settled(in *month.Input, findings []finding.Finding) []finding.Finding {
+	for i := range findings {
+		settle(in, &findings[i])
+	}
+	return findings
+}
+
+// together are the findings of all parts of a run, each once, which decide is to know.
+func (a *app) together(in *month.Input, v *month.Verdict, lists ...[]finding.Finding) []finding.Finding {
+	if v != nil {
+		for i := range v.Stops {
+			v.Stops[i].Message = show.Flags(v.Stops[i].Message)
+		}
+		lists = append([][]finding.Finding{v.Stops}, lists...)
+	}
+	all := finding.Union(lists...)
+	remember(append([]string{a.task.Name()}, in.Set.Paths...), all)
+	return all
+}
+
+// resultsOf are the results of a command that the plan or the command line asks for.
+func resultsOf[T month.Maker](a *app, typed T, make func() T) ([]*month.Result[T], error) {
+	results, notes, err := month.Results(a.plan, typed, a.options, make)
+	if err != nil {
+		return nil, err
+	}
+	a.note(notes)
+	a.options = results[0].Options
+	return results, nil
+}
+
+// begin begins the one reading of a run.
+func (a *app) begin(ctx context.Context, in *month.Input) (*month.Run, error) {
+	return month.Begin(ctx, in, a.plan, a.options, machine())
+}
+
+// needPlaces wants a place for each of several results where they do not all go to a terminal.
+func (a *app) needPlaces(results int, json bool, hasPlace func(i int) bool) error {
+	if results == 1 || json || a.stdout.Terminal {
+		return nil
+	}
+	for i := range results {
+		if !hasPlace(i) {
+			return fmt.Errorf("there are %d results, which cannot all go into one pipe: choose one with --named, give "+
+				"each an out in the plan, as out = \"results/{name}.xlsx\", or take --json", results)
+		}
+	}
+	return nil
 }
 
 // stopped is errStop where a finding stops, unless there is an error already.

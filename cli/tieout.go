@@ -40,8 +40,16 @@ func (a *app) runTieout(ctx context.Context, t *month.TieOut, paths []string) er
 	if err != nil {
 		return err
 	}
+	if a.plan != nil {
+		if err := a.plan.Compare(ctx, in, machine()); err != nil {
+			return err
+		}
+	}
 	options, err := t.Ask(ctx, in)
 	if err != nil {
+		return err
+	}
+	if err := in.Check(ctx, t.Totals); err != nil {
 		return err
 	}
 	var kept, findings *show.Output
@@ -65,8 +73,11 @@ func (a *app) runTieout(ctx context.Context, t *month.TieOut, paths []string) er
 	}
 	defer result.Close()
 	a.settle(in, t.Name(), result.Findings)
-	shown := view.TieOut{Result: result, Set: in.Set, Top: t.Top, Bottom: t.Bottom, Partial: in.Partial,
+	shown := view.TieOut{Result: result, Set: in.Set, Top: t.Top, Bottom: t.Bottom,
 		Each: each(in, result.EachFinding)}
+	if a.plan != nil {
+		shown.Verdict = in.VerdictOf(result)
+	}
 	if findings != nil {
 		if err := show.WriteFindings(findings, format, packed, t.Shield, shown.Each); err != nil {
 			return err

@@ -72,6 +72,18 @@ func Pack(w io.Writer, packed string) (io.WriteCloser, error) {
 	return unpacked{w}, nil
 }
 
+// WritePacked has write write into what Pack returns.
+func WritePacked(w io.Writer, packed string, write func(w io.Writer) error) error {
+	out, err := Pack(w, packed)
+	if err != nil {
+		return err
+	}
+	if err := write(out); err != nil {
+		return err
+	}
+	return out.Close()
+}
+
 type unpacked struct{ io.Writer }
 
 func (unpacked) Close() error { return nil }

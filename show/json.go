@@ -46,6 +46,7 @@ type DocumentWriter struct {
 	buffer  *bufio.Writer
 	members int
 	line    []byte
+	indent  string // of the braces
 }
 
 // StartDocument begins with the members of an object.
@@ -61,15 +62,35 @@ func StartDocument(w io.Writer, document Object) *DocumentWriter {
 // Add writes a member.
 func (d *DocumentWriter) Add(name string, value any) {
 	d.name(name)
-	d.line = appendValue(d.line[:0], value, indentStep)
+	d.line = appendValue(d.line[:0], value, d.indent+indentStep)
 	d.buffer.Write(d.line)
+}
+
+// Objects writes a member that is a list of n objects, each of which write writes member by
+// member; its error is returned.
+func (d *DocumentWriter) Objects(name string, n int, write func(i int, o *DocumentWriter) error) error {
+	d.name(name)
+	d.buffer.WriteByte('[')
+	for i := range n {
+		if i > 0 {
+			d.buffer.WriteByte(',')
+		}
+		o := &DocumentWriter{buffer: d.buffer, indent: d.indent + indentStep + indentStep}
+		d.buffer.WriteString("\n" + o.indent + "{")
+		if err := write(i, o); err != nil {
+			return err
+		}
+		d.buffer.WriteString("\n" + o.indent + "}")
+	}
+	d.buffer.WriteString("\n" + d.indent + indentStep + "]")
+	return nil
 }
 
 func (d *DocumentWriter) name(name string) {
 	if d.members++; d.members > 1 {
 		d.buffer.WriteByte(',')
 	}
-	d.buffer.WriteString("\n" + indentStep)
+	d.buffer.WriteString("\n" + d.indent + indentStep)
 	d.buffer.Write(JSONText(name))
 	d.buffer.WriteString(": ")
 }
@@ -84,12 +105,12 @@ func (d *DocumentWriter) List(name string, each func(add func(Object)) error) er
 		if n++; n > 1 {
 			d.buffer.WriteByte(',')
 		}
-		d.line = append(append(append(d.line[:0], '\n'), indentStep...), indentStep...)
+		d.line = append(append(append(append(d.line[:0], '\n'), d.indent...), indentStep...), indentStep...)
 		d.line = appendValue(d.line, o, "")
 		d.buffer.Write(d.line)
 	})
 	if n > 0 {
-		d.buffer.WriteString("\n" + indentStep)
+		d.buffer.WriteString("\n" + d.indent + indentStep)
 	}
 	d.buffer.WriteByte(']')
 	return err

@@ -102,6 +102,27 @@ func (f *RecordFormat) Write(w io.Writer, fill func(w io.Writer) error) error {
 	return out.Close()
 }
 
+// WriteRemark writes, behind the records, what a result says of itself, into its first column of
+// texts; columns are their names. Blank writes nothing.
+func (f *RecordFormat) WriteRemark(w io.Writer, columns []string, remark string) error {
+	if remark == "" || len(columns) == 0 {
+		return nil
+	}
+	texts, kinds := make([][]byte, len(columns)), make([]record.Kind, len(columns))
+	for i := range kinds {
+		kinds[i] = record.Text
+	}
+	texts[max(0, slices.IndexFunc(f.Columns, func(c Cells) bool { return c.Kind == record.Text }))] = []byte(remark)
+	var out []byte
+	if f.IsVerbatim() {
+		out = delimited.AppendRecord(nil, texts, f.Delimiter())
+	} else {
+		out = f.Encoder()(nil, texts, kinds)
+	}
+	_, err := w.Write(out)
+	return err
+}
+
 // delimitedRecord encodes a record as delimited text.
 func delimitedRecord(delimiter byte, shield bool) record.Encoder {
 	return func(dst []byte, texts [][]byte, _ []record.Kind) []byte {

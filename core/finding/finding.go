@@ -66,6 +66,8 @@ const (
 	OpenQuote   Kind = "open-quote"   // a quote that is never closed
 	StrayQuote  Kind = "stray-quote"  // text behind a closing quote
 
+	MostlySuspended Kind = "mostly-suspended" // a source with most of its records in suspense
+
 	ShortRow       Kind = "short-row"       // records that end early, and were filled up with blank fields
 	QuotesInText   Kind = "quotes-in-text"  // quotes that break more than a handful of records
 	KeyedObjects   Kind = "keyed-objects"   // JSON in which objects by key became the columns of one record
@@ -111,8 +113,8 @@ var severities = map[Kind]Severity{
 	NotFound:   Stop, ManyFound: Stop, ValidTwice: Stop,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review,
-	StrayQuote: Review,
-	ShortRow:   Review, QuotesInText: Review, HeaderUnproven: Review, KeyedObjects: Review,
+	StrayQuote: Review, MostlySuspended: Stop,
+	ShortRow: Review, QuotesInText: Review, HeaderUnproven: Review, KeyedObjects: Review,
 	NoText: Review, EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review,
 	UnnamedColumn: Note,
 	BlankLine:     Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,

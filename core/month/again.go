@@ -34,6 +34,9 @@ func TieOutAgain(ctx context.Context, plan string, machine int64) ([]finding.Fin
 	if err != nil {
 		return nil, err
 	}
+	if err := in.Check(ctx, t.Totals); err != nil {
+		return nil, err
+	}
 	options.Whole = false
 	result, err := tieout.Run(ctx, in.Set, in.Reading, options)
 	if err != nil {

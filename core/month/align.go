@@ -20,5 +20,5 @@ func (t *Align) Name() string { return "align" }
 func (t *Align) Sources() *Reading { return &t.Reading }
 
 func (t *Align) Options() option.List {
-	return append(t.Request.Options(), t.out(), t.anyway(), t.shield(), t.replace())
+	return append(t.Request.Options(), t.named(), t.out(), t.anyway(), t.shield(), t.replace())
 }

@@ -21,6 +21,6 @@ func (t *Collate) Options() option.List {
 		t.bare(bareMeaning),
 		{Word: "total", Value: &t.Totals, Columns: option.DataColumns,
 			Meaning: "amount columns to prove as well; a record without a proper amount there goes into suspense"},
-		t.out(), t.anyway(), t.suspense(), t.shield(), t.replace(),
+		t.named(), t.out(), t.anyway(), t.suspense(), t.shield(), t.replace(),
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -66,30 +67,56 @@ func (p *Plan) check() error {
 			return err
 		}
 	}
-	known := make(map[string]option.List)
-	names := []string{severityTable}
-	for _, t := range Tasks() {
-		known[t.Name()] = AllOptions(t)
-		names = append(names, t.Name())
+	known := map[string]func(*plan.Table) error{severityTable: p.checkSeverities, closeTable: p.checkClose}
+	for _, k := range kinds {
+		known[k.make().Name()] = func(table *plan.Table) error { return p.checkTask(table, k) }
 	}
 	for i := range p.parsed.Commands {
 		table := &p.parsed.Commands[i]
-		if table.Name == severityTable {
-			if err := p.checkSeverities(table); err != nil {
-				return err
-			}
-			continue
-		}
-		options, ok := known[table.Name]
+		check, ok := known[table.Name]
 		if !ok {
+			names := slices.Sorted(maps.Keys(known))
 			return p.parsed.Fail(table.Place, "%v", nearest.Unknown("table", table.Name, append(names, plan.ReadTable)))
 		}
-		if err := p.checkTable(table, options); err != nil {
+		if err := check(table); err != nil {
 			return err
 		}
 	}
 	return nil
 }
+
+// checkTask checks a table of a command, of which there may be several where each makes a result.
+func (p *Plan) checkTask(table *plan.Table, k kind) error {
+	t := k.make()
+	if table.Several && !k.several {
+		return p.parsed.Fail(table.Place, "there is one table %s, written [%s]", table.Name, table.Name)
+	}
+	var others []string
+	if k.several {
+		others = append(others, resultKey)
+		if err := p.checkName(table); err != nil {
+			return err
+		}
+	}
+	if k.shared {
+		reading, own := t.Sources().Options(), t.Options()
+		for i := range table.Entries {
+			e := &table.Entries[i]
+			o := reading.Find(e.Key)
+			if o == nil || own.Find(e.Key) != nil || o.PerResult || o.OneRun || slices.Contains(others, e.Key) ||
+				e.Key == onlyWord && table.Name == NewReconcile().Name() {
+				continue
+			}
+			return p.parsed.Fail(e.Place, "%s says how sources are read, which is the same for all that is made of "+
+				"them; write it into [read] or a [[read.shape]]", e.Key)
+		}
+	}
+	return p.checkTable(table, AllOptions(t), others...)
+}
+
+// onlyWord is the word of the option that says which files are read, or in a reconciliation which
+// records are written.
+const onlyWord = "only"
 
 // severityTable has a key for each kind of finding whose severity is another one.
 const severityTable = "severity"
@@ -182,148 +209,28 @@ func beside(file, path string) string {
 func (p *Plan) Files() []string {
 	files := []string{p.parsed.File}
 	for _, t := range Tasks() {
-		table := p.parsed.Command(t.Name())
-		if table == nil {
-			continue
-		}
-		for _, o := range AllOptions(t) {
-			e := table.Find(o.Word)
-			if e == nil || o.File != option.Read {
-				continue
-			}
-			resolve := func(path string) string {
-				if !strings.ContainsAny(path, "{*?") && !source.IsQuery(path) {
-					files = append(files, beside(p.parsed.File, path))
-				}
-				return path
-			}
-			if o.Set(e.Value) == nil {
-				o.Resolve(resolve)
-			}
+		for _, table := range p.parsed.All(t.Name()) {
+			files = append(files, p.filesOf(table, AllOptions(t))...)
 		}
 	}
 	return files
 }
 
-// Apply gives the options of a task what the plan says, but for those that were typed. options
-// are those of AllOptions for the task, with what the command line has said. It returns notes on
-// what takes the place of something else, and the error is a *plan.Error.
-func (p *Plan) Apply(t Task, options option.List) (notes []string, err error) {
-	p.notes = nil
-	reading, own := t.Sources(), p.parsed.Command(t.Name())
-	typed := make(map[string][]string)
+// filesOf are those that a table names.
+func (p *Plan) filesOf(table *plan.Table, options option.List) (files []string) {
 	for _, o := range options {
-		if o.Given.Typed && o.Subject != nil {
-			typed[o.Word] = o.Texts()
-		}
-		reading.Narrowed = reading.Narrowed || o.Given.Typed && (o.Word == "only" || o.Word == "skip")
-	}
-	for _, table := range []*plan.Table{&p.parsed.Read, own} {
-		if err := p.applyTable(table, reading, options); err != nil {
-			return nil, err
-		}
-	}
-	for _, o := range options {
-		if o.Subject == nil {
+		e := table.Find(o.Word)
+		if e == nil || o.File != option.Read || o.Set(e.Value) != nil {
 			continue
 		}
-		tables := []*plan.Table{&p.parsed.Read, own}
-		if o.Word == severityTable {
-			tables = append(p.severities(), tables...)
-		}
-		if err := o.SetTexts(p.addedUp(o, typed[o.Word], tables...)); err != nil {
-			return nil, err
-		}
-		for _, table := range []*plan.Table{&p.parsed.Read, own} {
-			if e := find(table, o.Word); e != nil && !o.Given.Typed {
-				o.Given = option.Given{Line: e.Line, Column: e.Column}
+		o.Resolve(func(path string) string {
+			if !strings.ContainsAny(path, "{*?") && !source.IsQuery(path) {
+				files = append(files, beside(p.parsed.File, path))
 			}
-		}
+			return path
+		})
 	}
-	for i := range p.parsed.Shapes {
-		named, err := p.shape(&p.parsed.Shapes[i], own, options, reading.Manner, typed)
-		if err != nil {
-			return nil, err
-		}
-		reading.Manners = append(reading.Manners, named)
-	}
-	return p.notes, nil
-}
-
-func find(table *plan.Table, key string) *plan.Entry {
-	if table == nil {
-		return nil
-	}
-	return table.Find(key)
-}
-
-// applyTable gives options what a table says, but for those that are typed or add up.
-func (p *Plan) applyTable(table *plan.Table, reading *Reading, options option.List) error {
-	if table == nil {
-		return nil
-	}
-	for i := range table.Entries {
-		e := &table.Entries[i]
-		if e.Key == pathsKey && table == &p.parsed.Read {
-			for _, path := range option.TextsOf(e.Value) {
-				reading.Planned = append(reading.Planned, beside(p.parsed.File, path))
-			}
-			continue
-		}
-		if o := options.Find(e.Key); !o.Given.Typed && o.Subject == nil {
-			if err := p.set(o, e); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
-}
-
-// shape is how the sources of a shape are written: as the shape says, else as read says; what the
-// task's table and the command line say holds for all shapes. base is how all others are written.
-func (p *Plan) shape(shape, own *plan.Table, options option.List, base source.MannerRequest,
-	typed map[string][]string) (source.NamedManner, error) {
-	request := base
-	mine := request.Options()
-	for _, o := range mine {
-		everywhere, e := options.Find(o.Word), shape.Find(o.Word)
-		o.Given = everywhere.Given
-		if o.Subject != nil {
-			if err := o.SetTexts(p.addedUp(o, typed[o.Word], &p.parsed.Read, shape, own)); err != nil {
-				return source.NamedManner{}, err
-			}
-		}
-		if e == nil {
-			continue
-		}
-		if o.Subject != nil {
-			o.Given = option.Given{Line: e.Line, Column: e.Column}
-		} else if !everywhere.Given.Typed && find(own, o.Word) == nil {
-			if err := p.set(o, e); err != nil {
-				return source.NamedManner{}, err
-			}
-		}
-	}
-	manner, err := request.Manner("")
-	if err != nil {
-		return source.NamedManner{}, errors.New(option.Say(err.Error(), p.Lead(mine), option.Mark))
-	}
-	named := source.NamedManner{Manner: manner}
-	if match := shape.Find(plan.MatchKey); match != nil {
-		var ok bool
-		if named.Match, ok = match.Value.(string); !ok || named.Match == "" {
-			return named, p.parsed.Fail(match.Place, "match is a pattern in quotes, as \"corvane_*\"")
-		}
-	}
-	if e := shape.Find(partsKey); e != nil {
-		var ok bool
-		if manner.Parts, ok = e.Value.(bool); !ok {
-			return named, p.parsed.Fail(e.Place,
-				"%s is %v: true or false is needed, for whether several files for one entity and period "+
-					"are parts of one filing", e.Key, e.Value)
-		}
-	}
-	return named, nil
+	return files
 }
 
 // Lead writes the option with which an error begins as the plan has it, with its place; one that
@@ -339,36 +246,4 @@ func (p *Plan) Lead(options option.List) func(word string) string {
 
 func (p *Plan) at(line, column int, word string) string {
 	return fmt.Sprintf("%s line %d, column %d: %s", p.parsed.File, line, column, word)
-}
-
-// addedUp is what several places say for an option, in the order in which the later one holds. Of
-// two texts that speak of one subject the later one takes the place of the earlier, which a note
-// says; what one place says twice is its own error.
-func (p *Plan) addedUp(o *option.Option, typed []string, tables ...*plan.Table) (texts []string) {
-	from := make(map[string]string) // where a subject was spoken of last
-	add := func(where string, said []string) {
-		for _, text := range said {
-			subject := o.Subject(text)
-			at := slices.IndexFunc(texts, func(other string) bool { return o.Subject(other) == subject })
-			earlier, known := from[subject]
-			from[subject] = where
-			switch {
-			case at < 0 || known && earlier == where:
-				texts = append(texts, text)
-			case texts[at] != text:
-				texts[at] = text
-				note := fmt.Sprintf("%s: %s takes the place of the one in %s", where, subject, earlier)
-				if !slices.Contains(p.notes, note) {
-					p.notes = append(p.notes, note)
-				}
-			}
-		}
-	}
-	for _, table := range tables {
-		if e := find(table, o.Word); e != nil {
-			add(p.at(e.Line, e.Column, o.Word), option.TextsOf(e.Value))
-		}
-	}
-	add(option.Mark(o.Word), typed)
-	return texts
 }

@@ -39,6 +39,7 @@ paths = ["in", "/abroad"]
 decimal = ","
 as = ["debit=amount"]
 jobs = 3
+skip-lines = 4
 [[read.shape]]
 match = "c_*"
 decimal = "."
@@ -49,7 +50,6 @@ as = ["x=text"]
 [tieout]
 total = ["debit", "credit"]
 declared = "sub/control.csv"
-skip-lines = 4
 `
 
 func TestAPlanFillsOptions(t *testing.T) {
@@ -121,6 +121,29 @@ func TestErrorsOfAPlanHavePlaces(t *testing.T) {
 		"[severity]\nfiled-twice = \"reviews\"\n": "line 3, column 1: \"reviews\" is neither stop, review nor note",
 		"[severity]\nfiled-twice = 3\n":           "line 3, column 1: \"3\" is neither stop, review nor note",
 		"[collat]\n":                              "line 2, column 2: unknown table collat",
+		"[[tieout]]\n":                            "line 2, column 3: there is one table tieout, written [tieout]",
+		"[[close]]\n":                             "line 2, column 3: there is one table close",
+		"[close]\nperiod = \"2031-03\"\n":         "",
+		"[close]\nperiod = \"March\"\n":           "line 3, column 1: \"March\" is no period",
+		"[close]\nperoid = \"2031-03\"\n": "line 3, column 1: the table close has no key peroid; did you " +
+			"mean period?",
+		"[[rollup]]\nname = \"a\"\n[[rollup]]\n": "line 4, column 3: there are several tables rollup, so each " +
+			"needs a name",
+		"[[rollup]]\n":                      "",
+		"[rollup]\nname = \"by-company\"\n": "",
+		"[rollup]\nname = \"{entity}\"\n": "line 3, column 1: name is what the result is called; what " +
+			"files' names tell stands in [read]",
+		"[rollup]\nname = \"a/b\"\n": "line 3, column 1: the name \"a/b\" cannot be part of a file's name",
+		"[rollup]\nname = \"\"\n":    "line 3, column 1: name is what the result is called",
+		"[[rollup]]\nname = \"a\"\n[[rollup]]\nname = \"a\"\n": "line 5, column 1: two results of rollup are called " +
+			"\"a\"; " +
+			"the other is on line 3",
+		"[[rollup]]\nname = \"a\"\n[[collate]]\nname = \"a\"\n": "",
+		"[tieout]\ndelimiter = \";\"\n":                         "line 3, column 1: delimiter says how sources are read",
+		"[reconcile]\nonly = \"differs\"\n":                     "",
+		"[rollup]\nonly = \"c*\"\n":                             "line 3, column 1: only says how sources are read",
+		"[rollup]\nwhere = \"a > 1\"\n":                         "",
+		"[gauge]\ndelimiter = \";\"\n":                          "",
 	} {
 		_, _, err := planned(t, "version = 1\n"+text)
 		if want == "" {

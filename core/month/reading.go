@@ -34,7 +34,7 @@ func (r *Reading) Options() option.List {
 			Meaning: "take all of this from a plan; flags given beside it win"},
 		&option.Option{Word: "decisions", Value: &r.Decisions, File: option.Read,
 			Meaning: "what was decided about findings (" + DecisionsName + " beside the plan)"},
-		&option.Option{Word: "severity", Value: &r.Severity,
+		&option.Option{Word: "severity", Value: &r.Severity, PerResult: true,
 			Subject: func(text string) string { kind, _, _ := option.Pair(text); return kind },
 			Meaning: "the severity of a kind of finding, e.g. 'filed-twice=review': stop, review or note"},
 		&option.Option{Word: "quiet", Value: &r.Quiet, OneRun: true, Meaning: "no progress"},
@@ -59,6 +59,7 @@ type Input struct {
 	Reading source.Reading
 	Decimal byte          // of amounts, that was asked for; 0 for none
 	Partial bool          // only some of what the plan names is read
+	Planned int           // sources that the plan names, where only some are read
 	Decided *decision.Log // nil for nothing
 
 	Severities finding.Severities // of kinds that have another one in this run

@@ -30,7 +30,7 @@ func (t *Reconcile) Sources() *Reading { return &t.Reading }
 func (t *Reconcile) Options() option.List {
 	return slices.Concat(t.Request.Options(),
 		option.List{t.bare("in the file of ⟨corrected⟩, leave out source and source_line"), t.findings(listMeaning),
-			t.out(), t.anyway(), t.shield(), t.replace()},
+			t.named(), t.out(), t.anyway(), t.shield(), t.replace()},
 		t.Reference.ReferenceOptions())
 }
 
@@ -54,23 +54,23 @@ func (t *Reconcile) Ask() (o reconcile.Options, only []reconcile.Status, err err
 	return o, only, nil
 }
 
-// Open finds the sources of both sides, which are the same ones for a mirror.
-func (t *Reconcile) Open(ctx context.Context, paths []string, machine int64,
-	o *reconcile.Options) (here, there *Input, err error) {
+// SettleQuery settles whose the query of a database is that is asked for once: of the reference, where only
+// that is one. paths are those of the records.
+func (t *Reconcile) SettleQuery(paths []string) {
 	query, isQuery := &t.Manner.Query, slices.ContainsFunc(t.Against, source.IsQuery)
 	if isQuery && t.Reference.Manner.Query == "" && !slices.ContainsFunc(paths, source.IsQuery) {
-		t.Reference.Manner.Query, *query = *query, "" // there is only one that it can be for
+		t.Reference.Manner.Query, *query = *query, ""
 	}
-	if here, err = t.Reading.Open(ctx, paths, machine); err != nil {
-		return nil, nil, err
-	}
+}
+
+// There finds the sources of the other side, which are those of here for a mirror.
+func (t *Reconcile) There(ctx context.Context, here *Input, o *reconcile.Options) (there *Input, err error) {
 	if o.Drop[0], err = here.Left(); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	if o.Mirror != nil {
-		return here, here, t.ReadRates(ctx, here.Set, here.Reading, o)
+		return here, t.ReadRates(ctx, here.Set, here.Reading, o)
 	}
 	t.Reference.Manner.Shape.Rename = append(slices.Clone(t.Reference.Manner.Shape.Rename), t.Renames()...)
-	there, err = here.Reference(ctx, t.Reference, t.Against)
-	return here, there, err
+	return here.Reference(ctx, t.Reference, t.Against)
 }

@@ -20,5 +20,5 @@ func (t *Rollup) Name() string { return "rollup" }
 func (t *Rollup) Sources() *Reading { return &t.Reading }
 
 func (t *Rollup) Options() option.List {
-	return append(t.Request.Options(), t.out(), t.anyway(), t.suspense(), t.shield(), t.replace())
+	return append(t.Request.Options(), t.named(), t.out(), t.anyway(), t.suspense(), t.shield(), t.replace())
 }

@@ -34,7 +34,7 @@ func (t *Split) Options() option.List {
 			Meaning: "the folder for the parts; it is made if need be"},
 		{Word: "total", Value: &t.Totals, Columns: option.DataColumns,
 			Meaning: "columns to add up on the control sheet (those that hold amounts)"},
-		t.replace(),
+		t.named(), t.replace(),
 	}
 }
 

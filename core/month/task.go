@@ -1,6 +1,8 @@
 package month
 
 import (
+	"slices"
+
 	"lastblock/core/option"
 )
 
@@ -11,26 +13,38 @@ type Task interface {
 	Options() option.List // its own, besides those of its reading
 }
 
-// tasks make each task with what is usual, in the order of the work.
-var tasks = []func() Task{
-	func() Task { return NewIntake() },
-	func() Task { return NewGauge() },
-	func() Task { return NewTieOut() },
-	func() Task { return NewDoubles() },
-	func() Task { return NewCollate() },
-	func() Task { return NewRollup() },
-	func() Task { return NewReconcile() },
-	func() Task { return NewAttach() },
-	func() Task { return NewAlign() },
-	func() Task { return NewSplit() },
-	func() Task { return NewProve() },
+// kind is a kind of task.
+type kind struct {
+	make    func() Task
+	several bool // a plan may have several tables of it, each of which makes a result with a name
+	shared  bool // takes part in the one reading of a month end, whose sources are read alike for all
+}
+
+// kinds are all kinds of tasks, in the order of the work.
+var kinds = []kind{
+	{make: func() Task { return NewIntake() }},
+	{make: func() Task { return NewGauge() }},
+	{make: func() Task { return NewTieOut() }, shared: true},
+	{make: func() Task { return NewDoubles() }, shared: true},
+	{make: func() Task { return NewCollate() }, several: true, shared: true},
+	{make: func() Task { return NewRollup() }, several: true, shared: true},
+	{make: func() Task { return NewReconcile() }, several: true, shared: true},
+	{make: func() Task { return NewAttach() }, several: true, shared: true},
+	{make: func() Task { return NewAlign() }, several: true, shared: true},
+	{make: func() Task { return NewSplit() }, several: true, shared: true},
+	{make: func() Task { return NewProve() }},
+}
+
+// MakesSeveral tells whether a plan may have several tables of a task, each of which makes a result.
+func MakesSeveral(t Task) bool {
+	return slices.ContainsFunc(kinds, func(k kind) bool { return k.several && k.make().Name() == t.Name() })
 }
 
 // Tasks are all tasks with what is usual, in the order of the work.
 func Tasks() []Task {
-	all := make([]Task, len(tasks))
-	for i, make := range tasks {
-		all[i] = make()
+	all := make([]Task, len(kinds))
+	for i, k := range kinds {
+		all[i] = k.make()
 	}
 	return all
 }

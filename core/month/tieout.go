@@ -37,9 +37,6 @@ func (t *TieOut) Ask(ctx context.Context, in *Input) (tieout.Options, error) {
 	if err == nil {
 		err = in.NeedSources()
 	}
-	if err == nil {
-		err = in.Check(ctx, t.Totals)
-	}
 	if err != nil {
 		return o, err
 	}

@@ -4,6 +4,9 @@ import "lastblock/core/option"
 
 // Writing is what a task writes besides what it shows, and how.
 type Writing struct {
+	Result string   // what the plan calls the result, "" for one without a name
+	Named  []string // the results that are made, of those of the plan; nil for all
+
 	Out      string
 	Suspense string
 	Findings string
@@ -22,6 +25,14 @@ const (
 	suspendMeaning = "write the records that were set aside to a CSV file, each with its reason"
 	listMeaning    = "write every finding to a file, in the format of its ending as with ⟨out⟩"
 )
+
+// Outputs is what a task writes, of which a plan may ask several results.
+func (w *Writing) Outputs() *Writing { return w }
+
+func (w *Writing) named() *option.Option {
+	return &option.Option{Word: "named", Value: &w.Named, OneRun: true,
+		Meaning: "of several results of a plan, make only those with these names"}
+}
 
 func (w *Writing) out() *option.Option {
 	return &option.Option{Word: "out", Value: &w.Out, File: option.Written, Meaning: resultMeaning}

@@ -18,6 +18,10 @@ type Option struct {
 	IsSet   *bool // becomes true where a value is given, for an option of which blank means something
 	OneRun  bool  // is about a single run, and is no key of a plan
 
+	// PerResult says of an option of reading that it may differ between results that are made in
+	// one reading, such as a condition. How sources are written is the same for all of them.
+	PerResult bool
+
 	// Path resolves the path within a text of a plan; nil where the text is the path.
 	Path func(text string, beside func(path string) string) string
 
@@ -74,6 +78,24 @@ func (o *Option) Kind() Kind {
 		return Truth
 	}
 	return Texts
+}
+
+// Copy takes the value of an option of the same kind.
+func (o *Option) Copy(from *Option) {
+	switch to := o.Value.(type) {
+	case *string:
+		*to = *from.Value.(*string)
+	case *int:
+		*to = *from.Value.(*int)
+	case *bool:
+		*to = *from.Value.(*bool)
+	case *[]string:
+		*to = slices.Clone(*from.Value.(*[]string))
+	}
+	o.Given = from.Given
+	if o.IsSet != nil && from.IsSet != nil {
+		*o.IsSet = *from.IsSet
+	}
 }
 
 // IsGiven tells whether the value was given at all.

@@ -21,7 +21,7 @@ type Narrowed struct {
 	request *shape.Request
 
 	mutex  sync.Mutex // guards what follows
-	shapes map[*record.Head]*shape.Shape
+	shapes map[headOf]*shape.Shape
 	missed map[string]bool // names that expressions asked for in vain
 }
 
@@ -29,26 +29,34 @@ type Narrowed struct {
 // some, and has a condition, but renames nothing and reads nothing as another kind.
 func (s *Set) Narrow(request *shape.Request) *Narrowed {
 	n := &Narrowed{
-		whole: s, request: request, shapes: make(map[*record.Head]*shape.Shape), missed: make(map[string]bool),
+		whole: s, request: request, shapes: make(map[headOf]*shape.Shape), missed: make(map[string]bool),
 	}
 	narrowed := *s
 	narrowed.looked, narrowed.needed = slices.Clone(s.looked), nil
 	for i := range narrowed.looked {
-		narrowed.looked[i].head, narrowed.looked[i].kept = n.shape(s.looked[i].head).Head, nil
+		narrowed.looked[i].head, narrowed.looked[i].kept = n.shape(i, s.looked[i].head).Head, nil
 	}
 	n.Set = &narrowed
 	return n
 }
 
-func (n *Narrowed) shape(head *record.Head) *shape.Shape {
+// shape is the narrower shape of a source with a head.
+func (n *Narrowed) shape(index int, head *record.Head) *shape.Shape {
+	base := n.whole.Sources[index].manner().Shape
 	n.mutex.Lock()
 	defer n.mutex.Unlock()
-	s := n.shapes[head]
+	s := n.shapes[headOf{head, base}]
 	if s == nil {
-		s = n.request.For(head)
-		n.shapes[head] = s
+		s = n.request.Over(base).For(head)
+		n.shapes[headOf{head, base}] = s
 	}
 	return s
+}
+
+// headOf is a head of sources that are all read in one form.
+type headOf struct {
+	head *record.Head
+	base *shape.Request
 }
 
 // Member is a part of a run that was prepared with the narrowed set, for ScanFor of the whole one.
@@ -82,11 +90,11 @@ func (n *Narrowed) end() error {
 	f := &feed{set: n.Set, missed: n.missed}
 	var all []asked
 	have := make(map[string]bool)
-	for _, s := range n.shapes {
+	for of, s := range n.shapes {
 		if s.Head.Empty {
 			continue
 		}
-		all = append(all, asked{n.request, s})
+		all = append(all, asked{n.request.Over(of.base), s})
 		for _, name := range s.SentColumns() {
 			have[name] = true
 		}
@@ -112,7 +120,7 @@ type narrowedVisitor struct {
 func (v *narrowedVisitor) Batch(b *Batch) error {
 	n := v.narrowed
 	if v.index != b.Index+1 || v.head != b.Head {
-		v.index, v.head, v.shape = b.Index+1, b.Head, n.shape(b.Head)
+		v.index, v.head, v.shape = b.Index+1, b.Head, n.shape(b.Index, b.Head)
 		v.constants = n.whole.constants(b.Index, v.shape.Constants())
 	}
 	if v.shape.IsNothing() {

@@ -34,10 +34,22 @@ type Off struct {
 	Stated, Found amount.Amount
 }
 
+// What results of ours say below their total, or behind their records, so that it is known again and
+// is no record where a result is read.
+const (
+	SuspenseLabel = "Total in suspense"
+	VerdictLabel  = "tie-out:" // begins a line of which nothing else is filled
+)
+
+// isOurs tells whether a line is one of these, by its first text; alone says that it has no other.
+func isOurs(text string, alone bool) bool {
+	return text == SuspenseLabel || alone && strings.HasPrefix(text, VerdictLabel)
+}
+
 // totalWords begin a total line, in small letters.
 var totalWords = map[string]bool{
 	"total": true, "totals": true, "sum": true, "sums": true, "grand": true, "overall": true, "subtotal": true,
-	"summe": true, "gesamt": true, "gesamtsumme": true, "somme": true, "totaal": true, "totale": true,
+	"tie-out": true, "summe": true, "gesamt": true, "gesamtsumme": true, "somme": true, "totaal": true, "totale": true,
 }
 
 // besideTotal may stand beside such a word without making it the name of something.
@@ -64,6 +76,7 @@ type totalCandidate struct {
 	row     int
 	word    string
 	isName  bool // other words stand beside it
+	isOurs  bool // a result of ours says it below its total
 	columns []int
 	stated  []amount.Amount
 
@@ -187,7 +200,8 @@ func (r *totalReader) candidate(texts []string) (c totalCandidate, ok bool) {
 			c.columns, c.stated = append(c.columns, i), append(c.stated, value)
 		}
 	}
-	return c, c.word != "" && len(c.columns) > 0
+	c.isOurs = isOurs(c.word, len(c.columns) == 0)
+	return c, c.isOurs || c.word != "" && len(c.columns) > 0
 }
 
 // totalVerdict says what a line is: one of the two.
@@ -266,6 +280,10 @@ func (p *totalPass) count(b *record.Batch, row int, isCandidate bool) {
 
 // settle tells whether a candidate is a total line; if not, it waits for the end.
 func (p *totalPass) settle(c *totalCandidate) bool {
+	if c.isOurs {
+		p.found[c.line] = totalVerdict{total: &TotalLine{Line: c.line, Word: c.word}}
+		return true
+	}
 	for i := range p.sums {
 		agrees := p.records > 0
 		for k, column := range c.columns {
@@ -368,7 +386,9 @@ func (w *worker) verdicts(s *stream, b *record.Batch, reader totalReader) (map[i
 			pass.add(b)
 		case source.Size < 0: // which can be read once
 			for _, c := range pass.candidates(b) {
-				if !c.isName {
+				if c.isOurs {
+					pass.settle(&c)
+				} else if !c.isName {
 					pass.found[c.line] = totalVerdict{doubtful: &DoubtfulTotal{Line: c.line, Word: c.word}}
 				}
 			}

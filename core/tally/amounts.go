@@ -127,6 +127,7 @@ func (v *Visitor) setAside(b *source.Batch, entry *entry) {
 		}
 		v.tellBad(b, entry, v.bad[next])
 		for next < len(v.bad) && v.bad[next].row == row {
+			entry.set.unread[v.bad[next].amount]++
 			next++
 		}
 		for i, value := range values {

@@ -18,6 +18,7 @@ import (
 func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 	refusal := &b.Refused[i]
 	entry.Suspense++
+	entry.set.noneRead()
 	name := v.tally.set.Sources[b.Index].Name
 	f := finding.Finding{Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(), Order: b.Index, Line: refusal.Line,
 		Record: xxh3.Hash(refusal.Raw)}
@@ -178,6 +179,12 @@ func (t *Tally) tell(index int, s *Source) {
 		add(finding.Finding{Kind: finding.EmptyFile, Message: "there is nothing in the file; ask for it again"})
 	case s.Read == 0:
 		add(finding.Finding{Kind: finding.NoRows, Message: "there is a header and not one record below it"})
+	}
+	if read := s.Read - s.Left; 2*s.Suspense > read {
+		add(finding.Finding{Kind: finding.MostlySuspended, Count: s.Suspense,
+			Message: fmt.Sprintf("%d of %s in suspense: most of the source is missing from every figure; say how it "+
+				"is to "+
+				"be read, or ask for it again", s.Suspense, words.Count(read, "record"))})
 	}
 	if n := len(s.set.repeated); n > 0 {
 		first := s.set.repeated[0]

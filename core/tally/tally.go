@@ -64,6 +64,7 @@ type Source struct {
 // aside is what does not count as used.
 type aside struct {
 	totals      []amount.Sum // of the records in suspense, as far as they are amounts
+	unread      []int        // records in suspense of which they are none
 	dropped     []amount.Sum // of the records that a condition left out, likewise
 	totalLines  []source.TotalLine
 	hidden      int    // rows that are hidden
@@ -268,10 +269,10 @@ func (v *Visitor) enter(b *source.Batch) *entry {
 		}
 	}
 	n := len(v.columns)
-	sums := make([]amount.Sum, 3*n)
+	sums, counts := make([]amount.Sum, 3*n), make([]int, 2*n)
 	v.sources = append(v.sources, entry{b.Index, Source{
-		Head: b.Head, Decimal: b.Decimal, Totals: sums[:n:n], Blank: make([]int, n),
-		set: aside{totals: sums[n : 2*n : 2*n], dropped: sums[2*n:]},
+		Head: b.Head, Decimal: b.Decimal, Totals: sums[:n:n], Blank: counts[:n:n],
+		set: aside{totals: sums[n : 2*n : 2*n], unread: counts[n:], dropped: sums[2*n:]},
 	}})
 	return &v.sources[len(v.sources)-1]
 }
@@ -315,6 +316,7 @@ func (t *Tally) Finish() error {
 		t.Proof.Dropped += s.Dropped
 		for k := range s.set.totals {
 			aside[k].Merge(&s.set.totals[k])
+			t.Proof.Totals[k].Unread += s.set.unread[k]
 			dropped[k].Merge(&s.set.dropped[k])
 		}
 		if s.Head != nil && !t.isGone(i) {
@@ -326,8 +328,9 @@ func (t *Tally) Finish() error {
 	}
 	t.tellNoText()
 	for k, column := range t.options.Amounts {
-		t.Proof.Totals[k] = proof.Total{Column: column, Read: read[k].Amount(), Suspense: aside[k].Amount(),
-			Dropped: dropped[k].Amount()}
+		total := &t.Proof.Totals[k]
+		total.Column, total.Read = column, read[k].Amount()
+		total.Suspense, total.Dropped = aside[k].Amount(), dropped[k].Amount()
 	}
 	if err := t.tellTwins(); err != nil {
 		return err
@@ -370,6 +373,7 @@ func (s *Source) merge(o *Source) {
 	for i := range o.Totals {
 		s.Totals[i].Merge(&o.Totals[i])
 		s.set.totals[i].Merge(&o.set.totals[i])
+		s.set.unread[i] += o.set.unread[i]
 		s.set.dropped[i].Merge(&o.set.dropped[i])
 		s.Blank[i] += o.Blank[i]
 	}

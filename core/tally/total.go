@@ -19,11 +19,12 @@ import (
 func (s *Source) tellTotalLines(add func(finding.Finding)) {
 	slices.SortFunc(s.set.totalLines, func(a, b source.TotalLine) int { return cmp.Compare(a.Line, b.Line) })
 	for _, line := range s.set.totalLines {
-		add(finding.Finding{
-			Kind: finding.TotalLine, Line: line.Line, Found: line.Word,
-			Message: fmt.Sprintf("%q is a total line; left out, it agrees with the records in %s", line.Word,
-				strings.Join(line.Columns, ", ")),
-		})
+		text := fmt.Sprintf("%q is a total line; left out, it agrees with the records in %s", line.Word,
+			strings.Join(line.Columns, ", "))
+		if line.Columns == nil {
+			text = fmt.Sprintf("%q is what a result says of itself; left out, as it is no record", line.Word)
+		}
+		add(finding.Finding{Kind: finding.TotalLine, Line: line.Line, Found: line.Word, Message: text})
 	}
 }
 
@@ -68,6 +69,8 @@ func (v *Visitor) doubt(b *source.Batch, entry *entry, d *source.DoubtfulTotal) 
 		v.readAside(b, entry, row)
 		b.Own()
 		b.Without(row)
+	} else {
+		entry.set.noneRead()
 	}
 	entry.Suspense++
 	v.suspense.Add(suspense.Entry{Reason: f.Kind, Source: src.Name, Line: d.Line, Column: f.Column,
@@ -80,10 +83,21 @@ func (v *Visitor) readAside(b *source.Batch, entry *entry, row int) {
 		if column < 0 {
 			continue
 		}
-		if value, err := amount.Parse(b.Text(row, column, &v.scratch), b.DecimalOf(column)); err == nil {
+		switch value, err := amount.Parse(b.Text(row, column, &v.scratch), b.DecimalOf(column)); err {
+		case nil:
 			v.read[i].Add(value)
 			entry.set.totals[i].Add(value)
+		case amount.ErrBlank:
+		default:
+			entry.set.unread[i]++
 		}
+	}
+}
+
+// noneRead notes that no amount of a record that goes into suspense can be read.
+func (a *aside) noneRead() {
+	for i := range a.unread {
+		a.unread[i]++
 	}
 }
 

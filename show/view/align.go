@@ -42,9 +42,9 @@ func (r *Alignment) PrintPresent(s *show.Screen) {
 	t.Print(s)
 }
 
-// Document is its JSON.
-func (r *Alignment) Document() show.Object {
-	doc := show.NewDocument("align")
+// Members are those of its JSON.
+func (r *Alignment) Members() show.Object {
+	doc := show.Object{}
 	sources := []show.Object{}
 	for i := range r.Set.Sources {
 		sources = append(sources, sourceObject(r.Set, i))

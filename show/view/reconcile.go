@@ -129,9 +129,9 @@ func (r *Reconciliation) printWritten(s *show.Screen) {
 	}
 }
 
-// Document is its JSON.
-func (r *Reconciliation) Document() show.Object {
-	doc := show.NewDocument("reconcile")
+// Members are those of its JSON.
+func (r *Reconciliation) Members() show.Object {
+	doc := show.Object{}
 	counts, records := show.Object{}, show.Object{}
 	for _, status := range reconcile.Statuses() {
 		c := r.Counts[status]

@@ -8,7 +8,9 @@ import (
 	"strconv"
 
 	"lastblock/core/capability/rollup"
+	"lastblock/core/finding"
 	"lastblock/core/format/delimited"
+	"lastblock/core/month"
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/value/amount"
@@ -18,8 +20,11 @@ import (
 // Rollup is a summary as it is shown and written.
 type Rollup struct {
 	*rollup.Formed
-	Set    *source.Set
-	Shield bool // in delimited text
+	Name   string // "" for a result without a name
+	Out    string // where it is written, "" for nowhere
+	Shield bool   // in delimited text
+
+	Remark string // is said in the result itself; "" for nothing
 }
 
 // label is what stands behind the key of a line that is no group; "" for a group.
@@ -31,6 +36,8 @@ func label(l *rollup.Line) string {
 		return fmt.Sprintf("%d more", l.More)
 	case rollup.Total:
 		return "Total"
+	case rollup.Suspense:
+		return source.SuspenseLabel
 	}
 	return ""
 }
@@ -65,12 +72,20 @@ func (s *Rollup) figures(l rollup.Line, amounts func(amount.Amount) string, coun
 			cells = append(cells, text)
 		}
 	}
-	for _, sum := range l.Sums {
+	for k, sum := range l.Sums {
+		if l.Kind == rollup.Suspense && s.IsUnread(k) {
+			cells = append(cells, "")
+			continue
+		}
 		cells = append(cells, amounts(sum))
 	}
 	if s.Share {
 		for k := range l.Sums {
-			cells = append(cells, s.share(l.Row, k))
+			share := ""
+			if l.Kind != rollup.Suspense {
+				share = s.share(l.Row, k)
+			}
+			cells = append(cells, share)
 		}
 	}
 	return append(cells, count(l.Records))
@@ -100,7 +115,7 @@ func (s *Rollup) Print(screen *show.Screen) error {
 	}
 	more := 0
 	err := s.Lines(func(l rollup.Line) error {
-		if len(t.Rows) >= shownGroups && l.Kind != rollup.Total {
+		if len(t.Rows) >= shownGroups && l.Kind < rollup.Total {
 			more++
 			return nil
 		}
@@ -126,8 +141,6 @@ func (s *Rollup) Write(w io.Writer, format show.Format, packed string) error {
 		return err
 	}
 	switch format {
-	case show.JSON:
-		err = s.Document(out, true)
 	case show.TSV:
 		err = s.writeDelimited(out, '\t')
 	case show.CSV:
@@ -141,6 +154,19 @@ func (s *Rollup) Write(w io.Writer, format show.Format, packed string) error {
 	return out.Close()
 }
 
+// eachRow gives the cells of each line, and of the remark, which stands in the first column.
+func (s *Rollup) eachRow(visit func(cells []string) error) error {
+	err := s.Lines(func(l rollup.Line) error {
+		return visit(append(s.keys(l), s.figures(l, amount.Amount.String, strconv.Itoa)...))
+	})
+	if err != nil || s.Remark == "" {
+		return err
+	}
+	remark := make([]string, len(s.Columns)+len(s.header()))
+	remark[0] = s.Remark
+	return visit(remark)
+}
+
 // writeRecords writes the summary, its total last, as records of a format that
 // tells texts from amounts, or as a JSON object a line.
 func (s *Rollup) writeRecords(w io.Writer, format show.Format) error {
@@ -149,8 +175,8 @@ func (s *Rollup) writeRecords(w io.Writer, format show.Format) error {
 		encode := show.JSONRecord(show.NamesOf(columns), false)
 		buffer := bufio.NewWriterSize(w, 1<<16)
 		var out []byte
-		err := s.Lines(func(l rollup.Line) error {
-			out = encode(out[:0], s.texts(l), kinds)
+		err := s.eachRow(func(cells []string) error {
+			out = encode(out[:0], bytesOf(cells), kinds)
 			_, err := buffer.Write(append(out, '\n'))
 			return err
 		})
@@ -164,7 +190,7 @@ func (s *Rollup) writeRecords(w io.Writer, format show.Format) error {
 		return err
 	}
 	defer show.LetGo(writer)
-	if err := s.Lines(func(l rollup.Line) error { return writer.Write(s.texts(l), kinds) }); err != nil {
+	if err := s.eachRow(func(cells []string) error { return writer.Write(bytesOf(cells), kinds) }); err != nil {
 		return err
 	}
 	return writer.Close()
@@ -195,10 +221,9 @@ func (s *Rollup) cells() (columns []show.Cells, kinds []record.Kind) {
 	return columns, kinds
 }
 
-// texts are all cells of a line.
-func (s *Rollup) texts(l rollup.Line) [][]byte {
+func bytesOf(cells []string) [][]byte {
 	var texts [][]byte
-	for _, cell := range append(s.keys(l), s.figures(l, amount.Amount.String, strconv.Itoa)...) {
+	for _, cell := range cells {
 		texts = append(texts, []byte(cell))
 	}
 	return texts
@@ -225,58 +250,120 @@ func (s *Rollup) writeDelimited(w io.Writer, delimiter byte) error {
 	if err := add(append(slices.Clone(s.Names.Groups), s.header()...)); err != nil {
 		return err
 	}
-	err := s.Lines(func(l rollup.Line) error {
-		return add(append(s.keys(l), s.figures(l, amount.Amount.String, strconv.Itoa)...))
-	})
-	if err != nil {
+	if err := s.eachRow(add); err != nil {
 		return err
 	}
 	return buffer.Flush()
 }
 
-// Document writes the summary as JSON, without its rows where there is
-// no result.
-func (s *Rollup) Document(w io.Writer, withRows bool) error {
-	r := s.Formed.Result
-	d := show.StartDocument(w, show.NewDocument("rollup"))
+// members writes what the summary has alone, without its rows where there is no result.
+func (s *Rollup) members(d *show.DocumentWriter, withRows bool) error {
 	if withRows {
-		var subtotals []show.Object
-		var rest show.Object
-		err := d.List("rows", func(add func(show.Object)) error {
-			return s.Lines(func(l rollup.Line) error {
-				if l.Kind == rollup.Total {
-					return nil // which stands behind the rows
+		if err := s.rows(d); err != nil {
+			return err
+		}
+	}
+	if s.Out != "" && withRows {
+		d.Add("out", s.Out)
+	}
+	return nil
+}
+
+func (s *Rollup) rows(d *show.DocumentWriter) error {
+	r := s.Formed.Result
+	var subtotals []show.Object
+	var rest, suspended show.Object
+	err := d.List("rows", func(add func(show.Object)) error {
+		return s.Lines(func(l rollup.Line) error {
+			o := show.Object{}
+			for i, value := range l.Key {
+				o.Add(s.Names.Groups[i], value)
+			}
+			switch l.Kind {
+			case rollup.Total: // which stands behind the rows
+			case rollup.Suspense:
+				for k, sum := range l.Sums {
+					if !s.IsUnread(k) {
+						suspended.Add(r.Sums[k], sum.String())
+					}
 				}
-				o := show.Object{}
-				for i, value := range l.Key {
-					o.Add(s.Names.Groups[i], value)
-				}
-				switch o = s.addFigures(o, l.Row); {
-				case l.Kind == rollup.Rest:
-					rest = append(show.Object{{Name: "groups", Value: l.More}}, o...)
-				case l.Kind == rollup.Subtotal:
-					subtotals = append(subtotals, o)
-				default:
-					add(o)
-				}
-				return nil
-			})
+				suspended.Add(rollup.RecordsColumn, l.Records)
+			case rollup.Rest:
+				rest = append(show.Object{{Name: "groups", Value: l.More}}, s.addFigures(o, l.Row)...)
+			case rollup.Subtotal:
+				subtotals = append(subtotals, s.addFigures(o, l.Row))
+			default:
+				add(s.addFigures(o, l.Row))
+			}
+			return nil
+		})
+	})
+	if err != nil {
+		return err
+	}
+	if s.Subtotals {
+		d.Add("subtotals", subtotals)
+	}
+	if rest != nil {
+		d.Add("rest", rest)
+	}
+	d.Add("total", s.addFigures(show.Object{}, r.Total))
+	if suspended != nil {
+		d.Add("suspense", suspended)
+	}
+	return nil
+}
+
+// Summaries are the summaries of one reading.
+type Summaries struct {
+	All      []*Rollup
+	Set      *source.Set
+	Verdict  *month.Verdict // nil without a tie-out
+	Findings []finding.Finding
+	Withheld bool
+}
+
+// Document writes them as JSON. What a single one has stands at the top.
+func (s *Summaries) Document(w io.Writer) error {
+	d := show.StartDocument(w, show.NewDocument("rollup"))
+	if len(s.All) == 1 {
+		if err := s.All[0].members(d, !s.Withheld); err != nil {
+			return err
+		}
+	}
+	if len(s.All) > 1 || s.All[0].Name != "" {
+		err := d.Objects("results", len(s.All), func(i int, o *show.DocumentWriter) error {
+			one := s.All[i]
+			o.Add("name", one.Name)
+			if err := one.members(o, !s.Withheld); err != nil {
+				return err
+			}
+			o.Add("proof", show.ProofObject(&one.Proof))
+			return nil
 		})
 		if err != nil {
 			return err
 		}
-		if s.Subtotals {
-			d.Add("subtotals", subtotals)
-		}
-		if rest != nil {
-			d.Add("rest", rest)
-		}
-		d.Add("total", s.addFigures(show.Object{}, r.Total))
 	}
+	addVerdict(d, s.Verdict)
 	d.Add("passed_over", passedOver(s.Set))
-	d.Add("findings", r.Findings)
-	d.Add("proof", show.ProofObject(&r.Proof))
+	d.Add("findings", s.Findings)
+	if len(s.All) == 1 {
+		d.Add("proof", show.ProofObject(&s.All[0].Proof))
+	}
 	return d.Close()
+}
+
+// Report prints what stands below the summaries: the findings, the verdict, the proofs.
+func (s *Summaries) Report(screen *show.Screen) {
+	show.Findings(screen, s.Findings)
+	PrintVerdict(screen, s.Verdict)
+	for _, one := range s.All {
+		if len(s.All) > 1 {
+			fmt.Fprintf(screen, "\n%s", screen.Bold(one.Name))
+		}
+		show.Proof(screen, &one.Proof)
+	}
 }
 
 // addFigures adds the sums by name, the cells by value, shares and records. Of members

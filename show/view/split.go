@@ -37,9 +37,9 @@ func (p *Parts) WriteControl(w io.Writer) error {
 	return errors.Join(err, lines.Error())
 }
 
-// Document is their JSON.
-func (p *Parts) Document() show.Object {
-	doc := show.NewDocument("split")
+// Members are those of their JSON.
+func (p *Parts) Members() show.Object {
+	doc := show.Object{}
 	parts := []show.Object{}
 	rows := 0
 	for i, part := range p.Result.Parts {

@@ -5,6 +5,7 @@ import (
 	"io"
 
 	"lastblock/core/capability/tieout"
+	"lastblock/core/month"
 	"lastblock/core/source"
 	"lastblock/show"
 )
@@ -13,9 +14,9 @@ import (
 type TieOut struct {
 	*tieout.Result
 	Set     *source.Set
-	Top     int  // so many of the largest sources alone; 0 for all
-	Bottom  int  // so many of the smallest
-	Partial bool // not all that the plan names was read
+	Top     int            // so many of the largest sources alone; 0 for all
+	Bottom  int            // so many of the smallest
+	Verdict *month.Verdict // nil without a plan
 	Each    show.EachFinding
 }
 
@@ -62,8 +63,8 @@ func (t *TieOut) Document(w io.Writer) error {
 	if r.Matrix != nil {
 		doc.Add("matrix", matrixObjects(r.Matrix))
 	}
-	if t.Partial {
-		doc.Add("partial", true)
+	if t.Verdict != nil {
+		doc.Add("tieout", verdictObject(t.Verdict))
 	}
 	doc.Add("passed_over", passedOver(set))
 	d := show.StartDocument(w, doc)
@@ -100,12 +101,9 @@ func (t *TieOut) Print(s *show.Screen) {
 	if r.Matrix != nil {
 		printMatrix(s, r.Matrix)
 	}
-	if t.Partial {
-		fmt.Fprintf(s, "\ntie-out: partial, %s; whether all have filed is not judged\n",
-			show.Count(len(r.Sources), "source"))
-	}
 	printPassedOver(s, t.Set)
 	show.Findings(s, r.Findings)
+	PrintVerdict(s, t.Verdict)
 	show.Proof(s, &r.Proof)
 }
 

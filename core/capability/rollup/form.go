@@ -41,8 +41,9 @@ type LineKind byte
 const (
 	Group LineKind = iota
 	Subtotal
-	Rest  // the groups that are not among the largest
-	Total // of all
+	Rest     // the groups that are not among the largest
+	Total    // of all
+	Suspense // what is in suspense, and so in no group
 )
 
 // Formed is a summary in a form.
@@ -69,13 +70,32 @@ func (r *Result) In(form Form, sums []string) (*Formed, error) {
 	return f, nil
 }
 
-// Lines calls visit for each line, the grand total last. The error is what visit or reading
+// Lines calls visit for each line, at last the grand total, and what is in suspense, if anything
+// is. The error is what visit or reading
 // groups back returned, a *TooManyGroupsError, or a *proof.FailedError.
 func (f *Formed) Lines(visit func(Line) error) error {
 	if err := f.groups(visit); err != nil {
 		return err
 	}
-	return visit(Line{Row: f.Total, Kind: Total})
+	if err := visit(Line{Row: f.Total, Kind: Total}); err != nil || f.Proof.Suspense == 0 {
+		return err
+	}
+	return visit(Line{Row: f.suspended(), Kind: Suspense})
+}
+
+// suspended is what is in suspense: how many records, and how much as far as their amounts can be
+// read.
+func (f *Formed) suspended() Row {
+	row := Row{Records: f.Proof.Suspense, Cells: make([][]amount.Amount, len(f.Across))}
+	for _, total := range f.Proof.Totals {
+		row.Sums = append(row.Sums, total.Suspense)
+	}
+	return row
+}
+
+// IsUnread tells whether records are in suspense of which not one has an amount in a sum.
+func (f *Formed) IsUnread(sum int) bool {
+	return f.Proof.Suspense > 0 && f.Proof.Totals[sum].Unread == f.Proof.Suspense
 }
 
 func (f *Formed) groups(visit func(Line) error) error {

@@ -60,7 +60,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 		return nil, err
 	}
 	if err := set.Scan(ctx, reading, j.Visitor); err != nil {
-		return nil, errors.Join(err, j.writer.close())
+		return nil, errors.Join(err, j.Close())
 	}
 	return j.Finish()
 }
@@ -119,6 +119,9 @@ func (j *Job) Visitor() source.Visitor {
 
 // Read is how many records the visitors have counted.
 func (j *Job) Read() int { return j.tally.Read() }
+
+// Close gives back what the job holds, where its result is not wanted.
+func (j *Job) Close() error { return j.writer.close() }
 
 // Finish closes the parts, when all records have been visited.
 func (j *Job) Finish() (*Result, error) {

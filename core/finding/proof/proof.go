@@ -17,6 +17,8 @@ type Count struct {
 type Total struct {
 	Column                        string
 	Read, Used, Suspense, Dropped amount.Amount
+
+	Unread int // records in suspense whose amount cannot be read, and so is in no figure
 }
 
 // Proof is the proof of one result. Read is counted where records are read,

@@ -44,6 +44,7 @@ type Place struct{ Line, Column int }
 type Table struct {
 	Name    string
 	Entries []Entry
+	Several bool // written [[name]]: there may be more of that name
 	Place
 }
 
@@ -65,7 +66,7 @@ type Plan struct {
 	Commands []Table
 }
 
-// Command returns the table of a command, nil if the plan has none.
+// Command returns the first table of a command, nil if the plan has none.
 func (p *Plan) Command(name string) *Table {
 	for i := range p.Commands {
 		if p.Commands[i].Name == name {
@@ -73,6 +74,16 @@ func (p *Plan) Command(name string) *Table {
 		}
 	}
 	return nil
+}
+
+// All returns the tables of a command, in their order.
+func (p *Plan) All(name string) (tables []*Table) {
+	for i := range p.Commands {
+		if p.Commands[i].Name == name {
+			tables = append(tables, &p.Commands[i])
+		}
+	}
+	return tables
 }
 
 // Error is what does not hold in a plan.
@@ -182,8 +193,8 @@ func (r *reader) begin(e *unstable.Node) error {
 	case len(parts) == 2 && parts[0] == ReadTable && parts[1] == ShapeTable && list:
 		r.plan.Shapes = append(r.plan.Shapes, Table{Name: ShapeTable, Place: at})
 		r.table = &r.plan.Shapes[len(r.plan.Shapes)-1]
-	case len(parts) == 1 && !list:
-		r.plan.Commands = append(r.plan.Commands, Table{Name: parts[0], Place: at})
+	case len(parts) == 1 && parts[0] != ReadTable:
+		r.plan.Commands = append(r.plan.Commands, Table{Name: parts[0], Several: list, Place: at})
 		r.table = &r.plan.Commands[len(r.plan.Commands)-1]
 	case len(parts) == 2 && parts[0] == ReadTable && parts[1] == ShapeTable:
 		return r.plan.Fail(at, "there may be several shapes, so each is written [[read.shape]]")

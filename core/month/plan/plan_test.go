@@ -27,6 +27,10 @@ as = [
 
 [tieout]
 total = "debit"
+
+[[rollup]]
+
+[[rollup]]
 `
 
 func TestParse(t *testing.T) {
@@ -36,21 +40,25 @@ func TestParse(t *testing.T) {
 	}
 	want := &Plan{
 		File: "p.toml",
-		Read: Table{"read", []Entry{
+		Read: Table{Name: "read", Entries: []Entry{
 			{"paths", []string{"journals"}, Place{4, 1}}, {"name", "{entity}_{period}", Place{5, 1}},
 			{"skip-lines", int64(2), Place{6, 1}},
-		}, Place{3, 2}},
+		}, Place: Place{3, 2}},
 		Shapes: []Table{
-			{"shape", []Entry{{"match", "corvane_*", Place{9, 1}}, {"no-header", true, Place{10, 1}}}, Place{8, 3}},
-			{"shape", []Entry{{"match", "esk*", Place{13, 1}},
-				{"as", []string{"posted=date:dmy", "debit=amount"}, Place{14, 1}}}, Place{12, 3}},
+			{Name: "shape", Entries: []Entry{{"match", "corvane_*", Place{9, 1}}, {"no-header", true, Place{10, 1}}},
+				Place: Place{8, 3}},
+			{Name: "shape", Entries: []Entry{{"match", "esk*", Place{13, 1}},
+				{"as", []string{"posted=date:dmy", "debit=amount"}, Place{14, 1}}}, Place: Place{12, 3}},
 		},
-		Commands: []Table{{"tieout", []Entry{{"total", "debit", Place{20, 1}}}, Place{19, 2}}},
+		Commands: []Table{
+			{Name: "tieout", Entries: []Entry{{"total", "debit", Place{20, 1}}}, Place: Place{19, 2}},
+			{Name: "rollup", Several: true, Place: Place{22, 3}}, {Name: "rollup", Several: true, Place: Place{24, 3}},
+		},
 	}
 	if !reflect.DeepEqual(p, want) {
 		t.Errorf("plan is %+v", p)
 	}
-	if p.Command("tieout").Find("total").Value != "debit" || p.Command("rollup") != nil {
+	if p.Command("tieout").Find("total").Value != "debit" || p.Command("collate") != nil || len(p.All("rollup")) != 2 {
 		t.Error("tables are not found by their names")
 	}
 }
@@ -68,7 +76,7 @@ func TestPlansThatDoNotHold(t *testing.T) {
 		"version = 1\n[read]\na.b = 1\n":              `line 3, column 1: a key is one word here, and "a.b" is none`,
 		"version = 1\n[read.shape]\n":                 "line 2, column 2: there may be several shapes",
 		"version = 1\n[[read.shape]]\n":               "line 2, column 3: a shape needs a pattern",
-		"version = 1\n[[tieout]]\n":                   "line 2, column 3: there is one table tieout",
+		"version = 1\n[[read]]\n":                     "line 2, column 3: there is one table read",
 		"version = 1\n[read.other]\n":                 "line 2, column 2: a plan has the tables",
 		"version = 1\n[read]\nname = 'a'\nname='b'\n": "line 4",
 		"version = 99999999999999999999\n":            "line 1",

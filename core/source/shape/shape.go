@@ -38,6 +38,37 @@ type Request struct {
 	Drop   []string
 }
 
+// Over is a request for records to which base was done already. A column that both compute is computed
+// as this request says, and so, anew, is what base computes behind it.
+func (r *Request) Over(base *Request) *Request {
+	if base == nil {
+		return r
+	}
+	over := *r
+	over.Make, over.Drop = nil, nil
+	for _, name := range r.Drop {
+		if !slices.Contains(base.Drop, name) {
+			over.Drop = append(over.Drop, name)
+		}
+	}
+	isMade := func(by []Make, name string) int {
+		return slices.IndexFunc(by, func(m Make) bool { return m.Name == name })
+	}
+	for _, m := range base.Make {
+		if at := isMade(r.Make, m.Name); at >= 0 {
+			over.Make = append(over.Make, r.Make[at])
+		} else if over.Make != nil {
+			over.Make = append(over.Make, m)
+		}
+	}
+	for _, m := range r.Make {
+		if isMade(over.Make, m.Name) < 0 {
+			over.Make = append(over.Make, m)
+		}
+	}
+	return &over
+}
+
 // Shape is what a request means for sources with one head.
 type Shape struct {
 	Head *record.Head // as the records come out

@@ -30,11 +30,11 @@ func (w *Words) Options() option.List {
 		{Word: "as", Value: &w.As, Subject: beforeLast,
 			Meaning: "read columns as a kind, e.g. 'account=text,posted=date:dmy'; amounts and dates are then " +
 				"written plainly"},
-		{Word: "drop", Value: &w.Drop, Subject: strings.TrimSpace, Meaning: "leave out columns"},
-		{Word: "make", Value: &w.Make, Whole: true, Subject: beforeFirst,
+		{Word: "drop", Value: &w.Drop, Subject: strings.TrimSpace, PerResult: true, Meaning: "leave out columns"},
+		{Word: "make", Value: &w.Make, Whole: true, Subject: beforeFirst, PerResult: true,
 			Meaning: "compute a column, e.g. 'net=debit-credit'"},
 		// each condition must be met
-		{Word: "where", Value: &w.Where, Subject: func(text string) string { return text },
+		{Word: "where", Value: &w.Where, Subject: func(text string) string { return text }, PerResult: true,
 			Meaning: "read only records for which this holds, e.g. 'account == \"4000\" && debit > 100'"},
 	}
 }

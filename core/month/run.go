@@ -1,0 +1,168 @@
+package month
+
+import (
+	"context"
+
+	"lastblock/core/capability/tieout"
+	"lastblock/core/option"
+	"lastblock/core/source"
+	"lastblock/core/source/shape"
+)
+
+// Run is one reading of the sources of a month end, for several parts: the results that are asked
+// for, and the tie-out of the plan beside them.
+type Run struct {
+	*Input
+	tieout *tiePart // nil without one
+	parts  []*Part
+}
+
+// Part is a part of a run: with the sources as it sees them, and the severities of its findings.
+type Part struct {
+	Input
+	whole    *source.Set
+	narrow   *shape.Request
+	narrowed *source.Narrowed // nil where it sees all that is read
+	member   source.Member
+}
+
+// tiePart is the tie-out of a run.
+type tiePart struct {
+	*Part
+	job *tieout.Job
+}
+
+// Begin makes a run of what in has found. The tie-out of the plan takes part in it, where it has
+// one; options are those of the command line. plan is nil without one.
+func Begin(ctx context.Context, in *Input, p *Plan, options option.List, machine int64) (*Run, error) {
+	run := &Run{Input: in}
+	if p == nil || p.parsed.Command(NewTieOut().Name()) == nil {
+		return run, nil
+	}
+	asked, err := p.tieOut(options)
+	if err != nil {
+		return nil, err
+	}
+	if err := p.Compare(ctx, in, machine); err != nil {
+		return nil, err
+	}
+	tie, err := asked.Task.Ask(ctx, in)
+	if err != nil {
+		return nil, asked.Err(err)
+	}
+	if err := in.Set.Look(ctx, in.Reading); err != nil {
+		return nil, err
+	}
+	part, err := asked.Part(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	tie.Whole = false
+	run.tieout = &tiePart{part, tieout.Prepare(part.Set, in.Reading, tie)}
+	part.Join(run.tieout.job)
+	return run, nil
+}
+
+// tieOut is the tie-out of the plan, with what is typed about reading.
+func (p *Plan) tieOut(typed option.List) (*Result[*TieOut], error) {
+	r := &Result[*TieOut]{Task: NewTieOut(), plan: p}
+	reading := r.Task.Sources().Options()
+	var kept option.List
+	for _, o := range typed {
+		if known := reading.Find(o.Word); known != nil && (!known.PerResult || o.Word == severityTable) {
+			kept = append(kept, o)
+		}
+	}
+	var err error
+	r.Options, r.Narrow, err = p.resultOf(r.Task, kept, p.parsed.Command(r.Task.Name()))
+	return r, err
+}
+
+// Whole is a part that sees all that is read, on its own.
+func (in *Input) Whole() *Part { return &Part{Input: *in, whole: in.Set} }
+
+// Together makes the parts of several results in a run. Where they are to share a reading, the
+// sources have been looked at.
+func Together(ctx context.Context, run *Run, all []Asked) ([]*Part, error) {
+	parts := make([]*Part, len(all))
+	for i, asked := range all {
+		var err error
+		if parts[i], err = asked.Part(ctx, run); err != nil {
+			return nil, err
+		}
+		parts[i].Reading.Memory /= int64(len(all)) // which all of them have to share
+	}
+	if run.IsAlone() {
+		return parts, nil
+	}
+	return parts, run.Set.Look(ctx, run.Reading)
+}
+
+// Asked is a Result of any task.
+type Asked interface {
+	Name() string
+	Err(err error) error
+	Fill(in *Input) error
+	Part(ctx context.Context, run *Run) (*Part, error)
+}
+
+// IsAlone tells whether one part has all that is read to itself.
+func (r *Run) IsAlone() bool { return len(r.parts) == 1 && r.parts[0].narrowed == nil }
+
+// Part makes a part of a run for the result.
+func (r *Result[T]) Part(ctx context.Context, run *Run) (*Part, error) {
+	p := run.Input.Whole()
+	var err error
+	if p.Severities, err = r.severities(); err != nil {
+		return nil, r.Err(err)
+	}
+	if r.Narrow != nil {
+		if err := run.Set.Look(ctx, run.Reading); err != nil {
+			return nil, err
+		}
+		p.narrow, p.narrowed = r.Narrow, run.Set.Narrow(r.Narrow)
+		p.Set = p.narrowed.Set
+	}
+	run.parts = append(run.parts, p)
+	return p, nil
+}
+
+// Join has a member, which was prepared with the part's set, take part in the reading.
+func (p *Part) Join(member source.Member) {
+	if p.member = member; p.narrowed != nil {
+		p.member = p.narrowed.Member(member)
+	}
+}
+
+// Read reads the sources, once, for all parts that have joined. What they hold must be given back
+// by the caller where it fails.
+func (r *Run) Read(ctx context.Context) error {
+	var members []source.Member
+	for _, p := range r.parts {
+		if p.member != nil {
+			members = append(members, p.member)
+		}
+	}
+	return r.Set.ScanFor(ctx, r.Reading, members...)
+}
+
+// Verdict finishes the tie-out, when all was read; nil where the run has none.
+func (r *Run) Verdict(ctx context.Context) (*Verdict, error) {
+	if r.tieout == nil {
+		return nil, nil
+	}
+	result, err := r.tieout.job.Finish(ctx)
+	if err != nil {
+		return nil, err
+	}
+	r.tieout.Settle(result.Findings)
+	return r.VerdictOf(result), result.Close()
+}
+
+// Close gives back what the tie-out holds, where the run has failed.
+func (r *Run) Close() error {
+	if r.tieout == nil {
+		return nil
+	}
+	return r.tieout.job.Close()
+}
