@@ -119,8 +119,8 @@ func Walk(folder string) []Step {
 			[]string{"collate", "--plan", plan, "--out", result("all.xlsx"), "--suspense", result("suspense.csv"),
 				"--anyway", "--replace"},
 			"All records in one workbook, each with its company, month, file and line; the one that cannot be used " +
-				"lies in suspense, and the proof counts both. As the tie-out failed there would be no workbook without " +
-				"--anyway, and the workbook says so itself.",
+				"lies in suspense, and the proof counts both. As the tie-out failed there would be no workbook " +
+				"without --anyway, and the workbook says so itself.",
 		},
 		{
 			[]string{"rollup", "--plan", plan, "--subtotals", "--anyway"},

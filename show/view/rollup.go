@@ -120,6 +120,9 @@ func (s *Rollup) Print(screen *show.Screen) error {
 			return nil
 		}
 		cells := append(s.keys(l), s.figures(l, amount.Amount.Money, show.Number)...)
+		if l.Kind == rollup.Suspense {
+			cells[0] = "In suspense" // which fits where columns are narrow
+		}
 		t.Rows = append(t.Rows, show.Row{Cells: cells, Strong: isStrong(&l)})
 		return nil
 	})

@@ -123,3 +123,50 @@ func TestRenamingOntoANameThatStands(t *testing.T) {
 		t.Errorf("columns are %q, twice %v", s.Head.Layout.Columns, s.Head.Twice)
 	}
 }
+
+// What a request computes over a column that was computed before, computes what stands behind it
+// anew, and nothing that stands before it.
+func TestARequestOverAnother(t *testing.T) {
+	make := func(texts ...string) (all []Make) {
+		for _, text := range texts {
+			name, formula, _ := strings.Cut(text, "=")
+			all = append(all, Make{name, parse(t, formula)})
+		}
+		return all
+	}
+	names := func(all []Make) (names []string) {
+		for _, m := range all {
+			names = append(names, m.Name)
+		}
+		return names
+	}
+	base := &Request{Make: make("first=a", "net=a-b", "twice=net*2"), Drop: []string{"x"}}
+	for _, c := range []struct {
+		rule       string
+		over       *Request
+		make, drop []string
+	}{
+		{"a column of its own stands alone", &Request{Make: make("half=a/2")}, []string{"half"}, nil},
+		{"one that both compute brings what stands behind it", &Request{Make: make("half=a/2", "net=b-a")},
+			[]string{"net", "twice", "half"}, nil},
+		{"the last one brings nothing", &Request{Make: make("twice=1")}, []string{"twice"}, nil},
+		{"what is left out already is not left out again", &Request{Drop: []string{"x", "y"}}, nil, []string{"y"}},
+	} {
+		got := c.over.Over(base)
+		if !slices.Equal(names(got.Make), c.make) || !slices.Equal(got.Drop, c.drop) {
+			t.Errorf("%s: it makes %v and drops %v", c.rule, names(got.Make), got.Drop)
+		}
+	}
+	if r := new(Request); r.Over(nil) != r {
+		t.Error("over nothing it is another one")
+	}
+	head, b := batch("a,b\n5,3\n")
+	shaped := base.For(head)
+	var w Worker
+	w.Apply(shaped, b, Writing{Decimal: '.'}, nil)
+	over := (&Request{Make: make("net=b-a")}).Over(base).For(shaped.Head)
+	w.Apply(over, b, Writing{Decimal: '.'}, nil)
+	if got := strings.Join(lines(b), ""); got != "2:|5|3|5|-2|-4" {
+		t.Errorf("the records are %s", got)
+	}
+}
