@@ -35,6 +35,9 @@ type deciding struct {
 	plan      string
 	decisions string
 	findings  string
+	kinds     []string
+	sources   []string
+	yes       bool
 	json      bool
 }
 
@@ -45,13 +48,17 @@ func (f *deciding) options() option.List {
 		{Word: "drop", Value: &f.drop, Meaning: "which of the doubles are left out, by their letters, e.g. B or B,C"},
 		{Word: "reopen", Value: &f.reopen, Meaning: "an earlier decision does not count any more"},
 		{Word: "from", Value: &f.from, File: option.Read,
-			Meaning: "take the decisions from a workbook that doubles ⟨review⟩ wrote"},
+			Meaning: "take the decisions from a workbook that ⟨review⟩ of tieout, doubles or reconcile wrote"},
+		{Word: "kind", Value: &f.kinds, Meaning: "decide about all open findings of these kinds, e.g. blank-amount"},
+		{Word: "source", Value: &f.sources, Meaning: "of these, only those about sources whose name matches a pattern, " +
+			"e.g. 'dunmarrow*'"},
+		{Word: "yes", Value: &f.yes, Meaning: "decide about many without asking"},
 		{Word: "reason", Value: &f.reason, Meaning: "why, in words that somebody else understands in a year"},
 		{Word: "user", Value: &f.user, Meaning: "who decides (the user of this machine)"},
 		{Word: "decisions", Value: &f.decisions, File: option.Written,
 			Meaning: "the file of decisions (" + month.DecisionsName + " beside the plan)"},
 		{Word: "findings", Value: &f.findings, File: option.Read,
-			Meaning: "where to look the findings up: a file that ⟨findings⟩ of tieout or doubles has written"},
+			Meaning: "where to look the findings up: a file that ⟨findings⟩ of tieout, doubles or reconcile has written"},
 		{Word: "plan", Value: &f.plan, File: option.Read, Meaning: "the plan of the month end"},
 		{Word: "json", Value: &f.json, Meaning: "print one JSON document instead"},
 	}
@@ -72,8 +79,9 @@ decisions.csv beside the plan, or that of --decisions. A later decision on the
 same finding replaces an earlier one. Without an ID it shows what was decided.
 
 A finding is known by its id from the last runs of this user, else by running
-the plan once more, or from the file that --findings names. --from takes the
-decisions from a workbook that doubles --review wrote and somebody filled in.`,
+the plan once more, or from the file that --findings names. --kind and --source
+decide about many at once, which are listed first. --from takes the
+decisions from a workbook that --review wrote and somebody filled in.`,
 		Example: `  lastblock tieout --plan lastblock-demo/lastblock.toml --findings lastblock-demo/results/findings.csv --replace
   lastblock decide f8126qk9 --accept --reason 'row 18 was cancelled, says Dunmarrow' --plan lastblock-demo/lastblock.toml
   lastblock decide --plan lastblock-demo/lastblock.toml
@@ -130,14 +138,16 @@ func (a *app) runDecide(ctx context.Context, f *deciding, ids []string) error {
 		file = filepath.Join(filepath.Dir(f.plan), month.DecisionsName)
 	}
 	switch {
-	case f.from != "" && (len(ids) > 0 || verdict != "" || f.reason != ""):
+	case f.from != "" && (len(ids) > 0 || verdict != "" || f.reason != "" || f.isMany()):
 		return option.Errorf("from", "the workbook says what is decided and why; no ID and no decision goes with it")
 	case f.from != "":
 		return a.decideFrom(ctx, f, file)
-	case len(ids) == 0 && verdict != "":
+	case f.isMany() && len(ids) > 0:
+		return errors.New("name the findings by their ids, or by --kind and --source")
+	case len(ids) == 0 && verdict != "" && !f.isMany():
 		return option.Errorf(string(verdict),
 			"about which findings? Their ids stand behind them in what tieout and doubles print")
-	case len(ids) == 0:
+	case len(ids) == 0 && !f.isMany():
 		return a.showDecisions(f, file)
 	case verdict == "":
 		return errors.New("what is decided? Say --accept, --keep or --drop LETTER, or --reopen to take an earlier " +
@@ -149,22 +159,23 @@ func (a *app) runDecide(ctx context.Context, f *deciding, ids []string) error {
 	if err != nil {
 		return err
 	}
-	findings, err := a.lookUp(ctx, f, ids)
+	var findings []finding.Finding
+	if f.isMany() {
+		findings, err = a.selectMany(ctx, f, verdict)
+	} else {
+		findings, err = a.lookUp(ctx, f, ids)
+	}
 	if err != nil {
 		return err
 	}
-	var decisions []decision.Decision
-	for i := range findings {
-		d := decision.About(&findings[i], verdict, f.reason, who, time.Now())
-		if verdict == decision.Drop {
-			if d.Dropped, err = decision.Lettered(&findings[i], f.drop); err != nil {
-				return err
-			}
+	decisions, err := f.decide(findings, verdict, who)
+	if err != nil {
+		return err
+	}
+	if f.isMany() && !f.yes {
+		if err := a.confirm(verdict, findings); err != nil {
+			return err
 		}
-		if verdict == decision.Keep && len(findings[i].Places) == 0 {
-			return option.Errorf("keep", "%s is no double; say --accept", findings[i].ID)
-		}
-		decisions = append(decisions, d)
 	}
 	if err := decision.Append(file, decisions); err != nil {
 		return err
@@ -180,6 +191,25 @@ func (a *app) runDecide(ctx context.Context, f *deciding, ids []string) error {
 	}
 	fmt.Fprintf(a.stdout, "%s in %s\n", show.Count(len(decisions), "decision"), file)
 	return nil
+}
+
+// decide makes the decisions about findings.
+func (f *deciding) decide(findings []finding.Finding, verdict decision.Verdict, who string) (
+	decisions []decision.Decision, err error) {
+	now := time.Now()
+	for i := range findings {
+		d := decision.About(&findings[i], verdict, f.reason, who, now)
+		if verdict == decision.Drop {
+			if d.Dropped, err = decision.Lettered(&findings[i], f.drop); err != nil {
+				return nil, err
+			}
+		}
+		if verdict == decision.Keep && len(findings[i].Places) == 0 {
+			return nil, option.Errorf("keep", "%s is no double; say --accept", findings[i].ID)
+		}
+		decisions = append(decisions, d)
+	}
+	return decisions, nil
 }
 
 // decideFrom takes the decisions that somebody has filled in.
@@ -224,9 +254,17 @@ func (a *app) decideFrom(ctx context.Context, f *deciding, file string) error {
 		counts[decisions[i].Verdict]++
 		records += len(decisions[i].Dropped)
 	}
-	fmt.Fprintf(a.stdout, "%s in %s: %d to keep, %d to drop, by which %s left out\n",
-		show.Count(len(decisions), "decision"), file, counts[decision.Keep], counts[decision.Drop],
-		view.AreLeft(records))
+	var parts []string
+	for _, of := range []decision.Verdict{decision.Accept, decision.Keep, decision.Drop} {
+		if n := counts[of]; n > 0 {
+			parts = append(parts, fmt.Sprintf("%s to %s", show.Number(n), of))
+		}
+	}
+	text := strings.Join(parts, ", ")
+	if records > 0 {
+		text += fmt.Sprintf(", by which %s left out", view.AreLeft(records))
+	}
+	fmt.Fprintf(a.stdout, "%s in %s: %s\n", show.Count(len(decisions), "decision"), file, text)
 	return nil
 }
 
@@ -241,18 +279,24 @@ func (a *app) found(ctx context.Context, f *deciding) ([]finding.Finding, error)
 		}
 		return have, nil
 	case f.plan != "":
-		have, err := again(ctx, month.DoublesAgain, f.plan)
-		if err != nil {
-			return nil, err
+		var lists [][]finding.Finding
+		for _, find := range findAgains {
+			more, err := again(ctx, find, f.plan)
+			if err != nil {
+				return nil, err
+			}
+			lists = append(lists, more)
 		}
-		more, err := again(ctx, month.TieOutAgain, f.plan)
-		return append(have, more...), err
+		return finding.Union(lists...), nil
 	}
 	return recalled(), nil
 }
 
 // findAgain runs a plan once more, for its findings.
 type findAgain func(ctx context.Context, plan string, machine int64) ([]finding.Finding, error)
+
+// findAgains are all ways to find something.
+var findAgains = []findAgain{month.TieOutAgain, month.DoublesAgain, month.ReconcileAgain}
 
 // again are the findings of a plan as it is now, with their options written as flags.
 func again(ctx context.Context, find findAgain, plan string) ([]finding.Finding, error) {
@@ -277,7 +321,7 @@ func (a *app) lookUp(ctx context.Context, f *deciding, ids []string) ([]finding.
 	if err == nil || f.plan == "" {
 		return found, err
 	}
-	for _, find := range []findAgain{month.TieOutAgain, month.DoublesAgain} {
+	for _, find := range findAgains {
 		more, err := again(ctx, find, f.plan)
 		if err != nil {
 			return nil, err

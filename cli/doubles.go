@@ -4,13 +4,11 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"strings"
 
 	"lastblock/core/capability/collate"
 	"lastblock/core/capability/doubles"
 	"lastblock/core/finding/suspense"
 	"lastblock/core/month"
-	"lastblock/core/option"
 	"lastblock/show"
 	"lastblock/show/view"
 
@@ -106,9 +104,6 @@ func (o *doublesFiles) checkNames() (err error) {
 	if o.findingsFormat, o.findingsPacked, err = formatOf("findings", t.Findings); err != nil {
 		return err
 	}
-	if t.Review != "" && !strings.HasSuffix(strings.ToLower(t.Review), ".xlsx") {
-		return option.Wrong("review", t.Review, "the name of a workbook is needed, which ends in .xlsx")
-	}
 	return nil
 }
 
@@ -118,7 +113,7 @@ func (o *doublesFiles) create() (err error) {
 	for _, file := range []struct {
 		path   string
 		output **show.Output
-	}{{t.Out, &o.out}, {t.Suspense, &o.suspense}, {t.Findings, &o.findings}, {t.Review, &o.review}} {
+	}{{t.Out, &o.out}, {t.Suspense, &o.suspense}, {t.Findings, &o.findings}} {
 		if file.path == "" {
 			continue
 		}
@@ -126,7 +121,8 @@ func (o *doublesFiles) create() (err error) {
 			return err
 		}
 	}
-	return nil
+	o.review, err = o.app.createReview(&t.Writing)
+	return err
 }
 
 // write writes the files that are asked for.

@@ -191,7 +191,7 @@ type reconciledFiles struct {
 	task *month.Reconcile
 	only []reconcile.Status
 
-	out, corrected, findings                   *show.Output // nil for those that are not asked for
+	out, corrected, findings, review           *show.Output // nil for those that are not asked for
 	outFormat, correctedFormat, findingsFormat show.RecordFormat
 }
 
@@ -218,7 +218,8 @@ func (o *reconciledFiles) create() (err error) {
 		}
 		file.format.Shield = t.Shield
 	}
-	return nil
+	o.review, err = o.app.createReview(&t.Writing)
+	return err
 }
 
 // writing says what of the matches is kept to be written.
@@ -253,6 +254,11 @@ func (o *reconciledFiles) write(ctx context.Context, r *view.Reconciliation) err
 			return err
 		}
 	}
+	if o.review != nil {
+		if err := show.WriteReview(o.review, nil, nil, r.Findings); err != nil {
+			return err
+		}
+	}
 	if r.Stopped = (o.out != nil || o.corrected != nil) && r.Withholds() && !o.task.Anyway; r.Stopped {
 		return nil
 	}
@@ -276,7 +282,7 @@ func (o *reconciledFiles) write(ctx context.Context, r *view.Reconciliation) err
 // ready are the files that can be put in place.
 func (o *reconciledFiles) ready(r *view.Reconciliation) []*show.Output {
 	if r.Stopped {
-		return []*show.Output{o.findings}
+		return []*show.Output{o.findings, o.review}
 	}
-	return []*show.Output{o.findings, o.out, o.corrected}
+	return []*show.Output{o.findings, o.review, o.out, o.corrected}
 }

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -229,4 +230,90 @@ func TestDoublesAreLookedUp(t *testing.T) {
 			t.Errorf("%s: %+v, %v", c.rule, log, err)
 		}
 	}
+}
+
+// All that is open after a tie-out and a reconciliation is decided in workbooks; taken back, nothing of it is
+// open, and taken back once more, nothing is new.
+func TestFindingsOfEveryKindAreReviewed(t *testing.T) {
+	for _, c := range []struct{ command, plan, where string }{
+		{"tieout", planOfDemo, "lastblock-demo"},
+		{"reconcile", passesPlan, "lastblock-demo/passes"},
+	} {
+		t.Run(c.command, func(t *testing.T) {
+			dir := demoFolder(t)
+			if _, stderr, code := runProgram(t, dir, "", c.command, "--plan", c.plan, "--review", "review.xlsx"); code !=
+				ExitStop {
+				t.Fatalf("it ends with %d: %s", code, stderr)
+			}
+			path := filepath.Join(dir, "review.xlsx")
+			open := fillReview(t, path, func(row map[string]string) (decision, reason string) {
+				if row["decision"] != "" || row["place"] != "" || row["kind"] == "" || row["what"] == "" {
+					t.Errorf("the row is %v", row)
+				}
+				return "accept", "known, says " + row["source"]
+			})
+			if open["control-total"]+open["differs"] == 0 {
+				t.Errorf("there are rows of %v", open)
+			}
+			args := []string{"decide", "--from", "review.xlsx", "--plan", c.plan, "--user", "ada"}
+			rows := 0
+			for _, n := range open {
+				rows += n
+			}
+			want := fmt.Sprintf("%d decisions in %s: %d to accept\n", rows,
+				filepath.Join(filepath.FromSlash(c.where), "decisions.csv"), rows)
+			if stdout, stderr, code := runProgram(t, dir, "", args...); code != ExitDone || stdout != want {
+				t.Fatalf("it ends with %d: %s%s, want %s", code, stdout, stderr, want)
+			}
+			if stdout, _, code := runProgram(t, dir, "", args...); code != ExitDone ||
+				!strings.Contains(stdout, "nothing in review.xlsx is new") {
+				t.Errorf("taken back twice it says %s", stdout)
+			}
+			if _, stderr, code := runProgram(t, dir, "", c.command, "--plan", c.plan, "--review", "again.xlsx"); code !=
+				ExitDone {
+				t.Errorf("then it ends with %d: %s", code, stderr)
+			}
+			if open := fillReview(t, filepath.Join(dir, "again.xlsx"), nil); len(open) > 0 {
+				t.Errorf("still open are %v", open)
+			}
+		})
+	}
+}
+
+// fillReview fills the rows of a review, and counts them by kind.
+func fillReview(t *testing.T, path string, fill func(row map[string]string) (decision, reason string)) map[string]int {
+	t.Helper()
+	book, err := excelize.OpenFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer book.Close()
+	rows, err := book.GetRows("Review")
+	if err != nil {
+		t.Fatal(err)
+	}
+	kinds := make(map[string]int)
+	for i, cells := range rows[1:] {
+		row := make(map[string]string)
+		for k, name := range rows[0] {
+			if k < len(cells) {
+				row[name] = cells[k]
+			}
+		}
+		kinds[row["kind"]]++
+		decision, reason := fill(row)
+		for k, text := range []string{decision, reason} {
+			cell, err := excelize.CoordinatesToCellName(k+1, i+2)
+			if err == nil {
+				err = book.SetCellStr("Review", cell, text)
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	if err := book.Save(); err != nil {
+		t.Fatal(err)
+	}
+	return kinds
 }

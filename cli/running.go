@@ -4,10 +4,12 @@ import (
 	"context"
 	"fmt"
 	"runtime/debug"
+	"strings"
 
 	"lastblock/core/finding"
 	"lastblock/core/finding/suspense"
 	"lastblock/core/month"
+	"lastblock/core/option"
 	"lastblock/show"
 )
 
@@ -144,6 +146,17 @@ func (a *app) create(w *month.Writing, path string) (*show.Output, error) {
 		a.outputs.Protect(set.Beside...)
 	}
 	return a.outputs.Create(path, w.Replace)
+}
+
+// createReview starts the workbook to decide in; nil where none is asked for.
+func (a *app) createReview(w *month.Writing) (*show.Output, error) {
+	switch {
+	case w.Review == "":
+		return nil, nil
+	case !strings.HasSuffix(strings.ToLower(w.Review), ".xlsx"):
+		return nil, option.Wrong("review", w.Review, "the name of a workbook is needed, which ends in .xlsx")
+	}
+	return a.create(w, w.Review)
 }
 
 // formatOf is the format of a file that an option names.

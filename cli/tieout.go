@@ -65,6 +65,10 @@ func (a *app) runTieout(ctx context.Context, t *month.TieOut, paths []string) er
 			return err
 		}
 	}
+	review, err := a.createReview(&t.Writing)
+	if err != nil {
+		return err
+	}
 	stop := a.progress(in)
 	result, err := tieout.Run(ctx, in.Set, in.Reading, options)
 	stop()
@@ -83,7 +87,12 @@ func (a *app) runTieout(ctx context.Context, t *month.TieOut, paths []string) er
 			return err
 		}
 	}
-	if err := a.outputs.Commit(kept, findings); err != nil {
+	if review != nil {
+		if err := show.WriteReview(review, nil, nil, result.Findings); err != nil {
+			return err
+		}
+	}
+	if err := a.outputs.Commit(kept, findings, review); err != nil {
 		return err
 	}
 	if t.JSON {

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 	"strconv"
+	"strings"
 
 	"lastblock/core/finding"
 	"lastblock/core/finding/review"
@@ -17,10 +18,9 @@ import (
 // reviewSheet is what the sheet is called on which to decide.
 const reviewSheet = "Review"
 
-// WriteReview writes a workbook in which to decide about findings that name
-// places: each finding with its places under each other, values in which they
-// differ set apart, and in front two empty columns, for the decision and for the
-// reason. columns are those of Place.Texts, and totals are the ones of them that
+// WriteReview writes a workbook in which to decide about the findings that are open: a row for each, or
+// for doubles their places under each other, values in which they differ set apart, and in front two empty columns,
+// for the decision and for the reason. columns are those of Place.Texts, and totals are the ones of them that
 // hold money. What package review needs to know the findings again stands in
 // hidden columns.
 func WriteReview(w io.Writer, columns, totals []string, findings []finding.Finding) error {
@@ -35,14 +35,20 @@ func WriteReview(w io.Writer, columns, totals []string, findings []finding.Findi
 	for _, total := range totals {
 		r.totals[total] = true
 	}
+	findings = slices.DeleteFunc(slices.Clone(findings), func(f finding.Finding) bool { return !review.IsOpen(&f) })
+	slices.SortStableFunc(findings, func(a, b finding.Finding) int {
+		return slices.Index(labels, labelOf(&a)) - slices.Index(labels, labelOf(&b))
+	})
+	if slices.ContainsFunc(findings, func(f finding.Finding) bool { return len(f.Places) == 0 }) {
+		r.context = contextColumns
+	}
+	r.hide(findings)
 	if err := r.begin(widest(columns, findings)); err != nil {
 		return err
 	}
 	for i := range findings {
-		if f := &findings[i]; len(f.Places) > 1 && f.Accepted == "" {
-			if err := r.add(f); err != nil {
-				return err
-			}
+		if err := r.add(&findings[i]); err != nil {
+			return err
 		}
 	}
 	if err := r.end(); err != nil {
@@ -55,10 +61,53 @@ type reviewWriter struct {
 	book    *excelize.File
 	stream  *excelize.StreamWriter
 	columns []string
+	context []string // columns of what a finding that has no places says
+	hidden  []string // columns of which no row has anything
 	totals  map[string]bool
 	header  []string
 	row     int
 	styles  map[reviewStyle]int
+	offers  [2]offer // without places, and with them
+}
+
+// whatColumn has the message of a finding.
+const whatColumn = "what"
+
+// hide hides the columns for a place or a sheet where no finding has one.
+func (r *reviewWriter) hide(findings []finding.Finding) {
+	has := make(map[string]bool)
+	for i := range findings {
+		for _, p := range review.Places(&findings[i]) {
+			has["place"] = has["place"] || p.Letter != ""
+			has["sheet"] = has["sheet"] || p.Sheet != ""
+		}
+	}
+	for _, name := range []string{"place", "sheet"} {
+		if !has[name] {
+			r.hidden = append(r.hidden, name)
+		}
+	}
+}
+
+// contextColumns are what a finding that has no places says, each in a cell of its own.
+var contextColumns = []string{"severity", "column", "about", "expected", "found", "difference"}
+
+// offer are the rows for which some decisions are offered.
+type offer struct {
+	ranges []string
+	last   int // row of the last range
+	first  int
+}
+
+// add takes a row in.
+func (o *offer) add(row int) {
+	if n := len(o.ranges); n > 0 && o.last == row-1 {
+		o.last = row
+		o.ranges[n-1] = fmt.Sprintf("A%d:A%d", o.first, row)
+		return
+	}
+	o.first, o.last = row, row
+	o.ranges = append(o.ranges, fmt.Sprintf("A%d", row))
 }
 
 // reviewStyle is how a cell looks.
@@ -107,7 +156,7 @@ func widest(columns []string, findings []finding.Finding) []int {
 	}
 	for i := range findings[:min(len(findings), widthRows)] {
 		for _, p := range findings[i].Places {
-			for k, text := range p.Texts {
+			for k, text := range p.Texts[:min(len(p.Texts), len(longest))] {
 				longest[k] = max(longest[k], textWidth(text))
 			}
 		}
@@ -124,18 +173,25 @@ func (r *reviewWriter) begin(longest []int) error {
 	if r.stream, err = newStream(r.book, reviewSheet); err != nil {
 		return err
 	}
-	r.header = slices.Concat(review.Front, r.columns, []string{"what"}, review.Hidden)
+	r.header = slices.Concat(review.Front, r.columns, []string{whatColumn}, r.context, review.Hidden)
 	widths := map[string]float64{
-		"decision": 10, "reason": 26, "id": 11, "kind": 14, "place": 6, "source": 28, "sheet": 9, "source_line": 11,
+		"decision": 10, "reason": 26, "id": 11, "kind": 16, "place": 6, "source": 28, "sheet": 9, "source_line": 11,
+		"severity": 9, "column": 14, "about": 20, "expected": 14, "found": 14, "difference": 14,
+		whatColumn: 90,
 	}
-	const message, most, beside = 100, 34, 2
+	const most, beside = 34, 2
 	for i, name := range r.header {
-		width := float64(message)
-		switch at := i - len(review.Front); {
-		case at < 0:
-			width = widths[name]
-		case at < len(r.columns):
-			width = float64(min(max(longest[at], leastWidth), most) + beside)
+		width, known := widths[name]
+		if at := i - len(review.Front); at >= 0 && at < len(r.columns) {
+			width, known = float64(min(max(longest[at], leastWidth), most)+beside), true
+		}
+		if !known {
+			width = leastWidth // of one that is hidden
+		}
+		if slices.Contains(r.hidden, name) && i < len(review.Front) {
+			if err := r.stream.SetColVisible(i+1, i+1, false); err != nil {
+				return err
+			}
 		}
 		if err := r.stream.SetColWidth(i+1, i+1, width); err != nil {
 			return err
@@ -162,15 +218,17 @@ func (r *reviewWriter) begin(longest []int) error {
 
 // add writes a finding, a row for each of its places.
 func (r *reviewWriter) add(f *finding.Finding) error {
-	for i := range f.Places {
+	places := review.Places(f)
+	for i := range places {
 		if r.row++; r.row > sheetRows {
 			return fmt.Errorf("there is more to decide than the %d rows of a sheet hold; narrow it down, or write "+
 				"--findings", sheetRows)
 		}
-		cells, err := r.cells(f, i)
+		cells, err := r.cells(f, &places[i], i == 0)
 		if err != nil {
 			return err
 		}
+		r.offers[min(len(f.Places), 1)].add(r.row)
 		if err := r.stream.SetRow("A"+strconv.Itoa(r.row), cells); err != nil {
 			return err
 		}
@@ -178,9 +236,8 @@ func (r *reviewWriter) add(f *finding.Finding) error {
 	return nil
 }
 
-func (r *reviewWriter) cells(f *finding.Finding, at int) ([]any, error) {
-	p := &f.Places[at]
-	base := reviewStyle{first: at == 0}
+func (r *reviewWriter) cells(f *finding.Finding, p *finding.Place, isFirst bool) ([]any, error) {
+	base := reviewStyle{first: isFirst}
 	var cells []any
 	add := func(value any, s reviewStyle) error {
 		id, err := r.style(s)
@@ -219,15 +276,33 @@ func (r *reviewWriter) cells(f *finding.Finding, at int) ([]any, error) {
 		}
 	}
 	what := ""
-	if at == 0 {
+	if isFirst {
 		what = f.Message
 	}
-	for _, text := range append([]string{what}, review.Row(f, p)...) {
+	if err := add(what, base); err != nil {
+		return nil, err
+	}
+	for i, value := range contextOf(f)[:len(r.context)] {
+		s := base
+		if text, _ := value.(string); i >= len(contextColumns)-3 && f.Difference != "" {
+			value, s.money = numberOr(text)
+		}
+		if err := add(value, s); err != nil {
+			return nil, err
+		}
+	}
+	for _, text := range review.Row(f, p) {
 		if err := add(text, base); err != nil {
 			return nil, err
 		}
 	}
 	return cells, nil
+}
+
+// contextOf are the cells of contextColumns, the last three of which are figures where there is a
+// difference.
+func contextOf(f *finding.Finding) []any {
+	return []any{string(f.Severity), f.Column, f.Key, f.Expected, f.Found, f.Difference}
 }
 
 func orNone(n int) any {
@@ -250,10 +325,13 @@ func numberOr(text string) (value any, isNumber bool) {
 
 // end offers the decisions there are, and ends the sheet.
 func (r *reviewWriter) end() error {
-	if r.row > 1 {
+	for i := range r.offers {
+		if r.offers[i].ranges == nil {
+			continue
+		}
 		offer := excelize.NewDataValidation(true)
-		offer.Sqref = fmt.Sprintf("A2:A%d", r.row)
-		if err := offer.SetDropList(review.Words); err != nil {
+		offer.Sqref = strings.Join(r.offers[i].ranges, " ")
+		if err := offer.SetDropList(review.Words(i == 1)); err != nil {
 			return err
 		}
 		if err := r.book.AddDataValidation(reviewSheet, offer); err != nil { // before the end, which writes it

@@ -2,8 +2,10 @@ package month
 
 import (
 	"context"
+	"errors"
 
 	"lastblock/core/capability/doubles"
+	"lastblock/core/capability/reconcile"
 	"lastblock/core/capability/tieout"
 	"lastblock/core/finding"
 )
@@ -43,6 +45,72 @@ func TieOutAgain(ctx context.Context, plan string, machine int64) ([]finding.Fin
 		return nil, err
 	}
 	in.Settle(result.Findings)
+	return result.Findings, result.Close()
+}
+
+// ReconcileAgain reconciles all that a plan reconciles once more; nothing where it does not.
+func ReconcileAgain(ctx context.Context, file string, machine int64) (findings []finding.Finding, err error) {
+	plan, err := ReadPlan(file)
+	if err != nil || plan.parsed.Command(NewReconcile().Name()) == nil {
+		return nil, err
+	}
+	typed := NewReconcile()
+	typed.Plan = file
+	options := AllOptions(typed)
+	options.Find("plan").Given.Typed = true
+	results, _, err := Results(plan, typed, options, NewReconcile)
+	for _, r := range results {
+		found, err := reconcileAgain(ctx, r, machine)
+		if err != nil {
+			return nil, r.Err(err)
+		}
+		findings = append(findings, found...)
+	}
+	return findings, err
+}
+
+// reconcileAgain makes a reconciliation of a plan, for its findings.
+func reconcileAgain(ctx context.Context, r *Result[*Reconcile], machine int64) ([]finding.Finding, error) {
+	t := r.Task
+	t.Only, t.Writing, t.Corrected = nil, Writing{}, ""
+	options, _, err := t.Ask()
+	if err != nil {
+		return nil, err
+	}
+	t.SettleQuery(nil)
+	here, err := t.Sources().Open(ctx, nil, machine)
+	if err != nil {
+		return nil, err
+	}
+	there, err := t.There(ctx, here, &options)
+	if err != nil {
+		return nil, err
+	}
+	run := &Run{Input: here}
+	part, err := r.Part(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	job, err := reconcile.Prepare(ctx, part.Set, there.Set, here.Reading, options)
+	if err != nil {
+		return nil, err
+	}
+	part.Join(job.Here())
+	if err = run.Read(ctx); err == nil && job.There() != nil {
+		err = there.Set.Scan(ctx, here.Reading, job.There().Visitor)
+	}
+	if err != nil {
+		return nil, errors.Join(err, job.Close())
+	}
+	sides, err := job.Finish()
+	if err != nil {
+		return nil, err
+	}
+	result, err := sides.Match(ctx, reconcile.Writing{})
+	if err != nil {
+		return nil, err
+	}
+	part.Settle(result.Findings)
 	return result.Findings, result.Close()
 }
 

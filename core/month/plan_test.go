@@ -139,12 +139,12 @@ func TestErrorsOfAPlanHavePlaces(t *testing.T) {
 			"\"a\"; " +
 			"the other is on line 3",
 		"[[rollup]]\nname = \"a\"\n[[collate]]\nname = \"a\"\n": "",
-		"[tieout]\ndelimiter = \";\"\n":                         "line 3, column 1: delimiter says how sources " +
+		"[tieout]\ndelimiter = \";\"\n": "line 3, column 1: delimiter says how sources " +
 			"are read",
-		"[reconcile]\nonly = \"differs\"\n":                     "",
-		"[rollup]\nonly = \"c*\"\n":                             "line 3, column 1: only says how sources are read",
-		"[rollup]\nwhere = \"a > 1\"\n":                         "",
-		"[gauge]\ndelimiter = \";\"\n":                          "",
+		"[reconcile]\nonly = \"differs\"\n": "",
+		"[rollup]\nonly = \"c*\"\n":         "line 3, column 1: only says how sources are read",
+		"[rollup]\nwhere = \"a > 1\"\n":     "",
+		"[gauge]\ndelimiter = \";\"\n":      "",
 	} {
 		_, _, err := planned(t, "version = 1\n"+text)
 		if want == "" {

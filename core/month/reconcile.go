@@ -30,7 +30,7 @@ func (t *Reconcile) Sources() *Reading { return &t.Reading }
 func (t *Reconcile) Options() option.List {
 	return slices.Concat(t.Request.Options(),
 		option.List{t.bare("in the file of ⟨corrected⟩, leave out source and source_line"), t.findings(listMeaning),
-			t.named(), t.out(), t.anyway(), t.shield(), t.replace()},
+			t.review(), t.named(), t.out(), t.anyway(), t.shield(), t.replace()},
 		t.Reference.ReferenceOptions())
 }
 

@@ -28,7 +28,7 @@ func (t *TieOut) Options() option.List {
 		&option.Option{Word: "top", Value: &t.Top, Least: 1, Meaning: "show only the N sources with the largest total"},
 		&option.Option{Word: "bottom", Value: &t.Bottom, Least: 1,
 			Meaning: "show only the N sources with the smallest total"},
-		t.suspense(), t.shield(), t.replace())
+		t.review(), t.suspense(), t.shield(), t.replace())
 }
 
 // Ask reads what is asked of the sources of in.

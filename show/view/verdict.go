@@ -61,7 +61,7 @@ func Remark(v *month.Verdict) string {
 // PrintVerdict prints the line of a verdict, above the proof.
 func PrintVerdict(s *show.Screen, v *month.Verdict) {
 	if v != nil {
-		fmt.Fprintf(s, "\n%s\n", VerdictLine(v))
+		fmt.Fprintf(s, "\n%s\n", s.Bold(VerdictLine(v)))
 	}
 }
 

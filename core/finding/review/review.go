@@ -1,6 +1,6 @@
 // Package review reads decisions that somebody has written beside findings, on a
-// sheet with a row for each of their places, and checks them row by row. Writing
-// such a sheet is for others; what it has to hold is said here.
+// sheet with a row for each finding, or for each of the places of doubles, and checks them row
+// by row. Writing such a sheet is for others; what it has to hold is said here.
 package review
 
 import (
@@ -24,8 +24,28 @@ var (
 	Hidden = []string{"amount_", "state_", "places_", "print_"}
 )
 
-// Words are what may be written as a decision; a blank decides nothing.
-var Words = []string{string(decision.Keep), string(decision.Drop)}
+// Words are what may be written as a decision about a finding; a blank decides nothing. Of one with
+// places they are kept or dropped, any other one is accepted.
+func Words(hasPlaces bool) []string {
+	if hasPlaces {
+		return []string{string(decision.Keep), string(decision.Drop)}
+	}
+	return []string{string(decision.Accept)}
+}
+
+// IsOpen tells whether a finding stands on the sheet: one that somebody should decide about, and has
+// not.
+func IsOpen(f *finding.Finding) bool {
+	return f.Accepted == "" && !f.Rest && f.State != "" && (f.Severity != finding.Note || len(f.Places) > 0)
+}
+
+// Places are those of a finding that have a row: its own place for one that has no others.
+func Places(f *finding.Finding) []finding.Place {
+	if len(f.Places) > 0 {
+		return f.Places
+	}
+	return []finding.Place{{Source: f.Source, Sheet: f.Sheet, Line: f.Line}}
+}
 
 // Row is what stands in the Hidden columns for a place of a finding.
 func Row(f *finding.Finding, p *finding.Place) []string {
@@ -33,10 +53,10 @@ func Row(f *finding.Finding, p *finding.Place) []string {
 	return []string{amount, f.State, strconv.Itoa(len(f.Places)), p.Print}
 }
 
-// Error are all rows that do not hold; nothing is decided then.
+// Error has all rows that are wrong; nothing is decided then.
 type Error struct{ Rows []RowError }
 
-// RowError is what does not hold in one row.
+// RowError is what is wrong in one row.
 type RowError struct {
 	Row  int
 	Text string
@@ -45,7 +65,7 @@ type RowError struct {
 func (e *Error) Error() string {
 	const most = 20
 	var b strings.Builder
-	fmt.Fprintf(&b, "nothing was decided, since not every row holds:")
+	fmt.Fprintf(&b, "nothing was decided, as there is something wrong in these rows:")
 	for i, row := range e.Rows {
 		if i == most {
 			fmt.Fprintf(&b, "\n… and %d more", len(e.Rows)-most)
@@ -142,8 +162,9 @@ func (s *sheet) take(cells []string, number int) {
 	case id == "":
 		s.fail(number, "there is a decision, and no id that says what it is about")
 		return
-	case word != "" && !slices.Contains(Words, word):
-		s.fail(number, "%q is no decision; it is %s, or nothing", cell("decision"), strings.Join(Words, " or "))
+	case word != "" && !slices.Contains(wordsOf(cell), word):
+		s.fail(number, "%q is no decision; it is %s, or nothing", cell("decision"),
+			strings.Join(wordsOf(cell), " or "))
 	}
 	if s.groups[id] == nil {
 		s.groups[id] = &group{id: id}
@@ -152,6 +173,9 @@ func (s *sheet) take(cells []string, number int) {
 	g := s.groups[id]
 	g.rows = append(g.rows, row{number, cell, word})
 }
+
+// wordsOf are the decisions that there are for the finding of a row.
+func wordsOf(cell func(column string) string) []string { return Words(cell("places_") != "0") }
 
 // decide makes the decision about a finding; ok is false where there is none.
 func (s *sheet) decide(g *group, user string, now time.Time) (d decision.Decision, ok bool) {
@@ -180,14 +204,18 @@ func (s *sheet) decide(g *group, user string, now time.Time) (d decision.Decisio
 	switch {
 	case !decided:
 		if reason != "" {
-			s.fail(first.number, "there is a reason, and no decision; write %s", strings.Join(Words, " or "))
+			s.fail(first.number, "there is a reason, and no decision; write %s",
+				strings.Join(wordsOf(first.cell), " or "))
 		}
 		return d, false
-	case first.cell("places_") != strconv.Itoa(len(g.rows)):
+	case first.cell("places_") == "0" && len(g.rows) > 1:
+		s.fail(g.rows[1].number, "%s stands on several rows; take the others away", g.id)
+		return d, false
+	case first.cell("places_") != "0" && first.cell("places_") != strconv.Itoa(len(g.rows)):
 		s.fail(first.number, "%s has %s places, and %d rows of it are here; put the missing ones back", g.id,
 			first.cell("places_"), len(g.rows))
 		return d, false
-	case len(dropped) == len(g.rows):
+	case len(dropped) == len(g.rows) && first.cell("kind") != string(finding.TotalOrRecord):
 		s.fail(g.rows[at].number, "all places of %s are dropped, so that nothing of it would be counted; keep one",
 			g.id)
 		return d, false
@@ -196,14 +224,17 @@ func (s *sheet) decide(g *group, user string, now time.Time) (d decision.Decisio
 		return d, false
 	}
 	line, err := lineOf(first.cell("source_line"))
-	if err != nil || first.cell("place") != finding.Letter(0) || first.cell("state_") == "" {
+	verdict, letter := decision.Keep, finding.Letter(0)
+	switch {
+	case len(dropped) > 0:
+		verdict = decision.Drop
+	case first.cell("places_") == "0":
+		verdict, letter = decision.Accept, ""
+	}
+	if err != nil || first.cell("place") != letter || first.cell("state_") == "" {
 		s.fail(first.number, "the place, the line or a hidden column was changed, so that it is not certain what is "+
 			"decided")
 		return d, false
-	}
-	verdict := decision.Keep
-	if len(dropped) > 0 {
-		verdict = decision.Drop
 	}
 	d = decision.Decision{
 		Time: now, User: user, Verdict: verdict, Reason: reason, ID: g.id, Kind: finding.Kind(first.cell("kind")),
@@ -226,11 +257,12 @@ func (s *sheet) isFound(g *group) bool {
 		return false
 	}
 	isFound := true
+	places := Places(f)
 	for i, r := range g.rows {
 		line, _ := lineOf(r.cell("source_line"))
 		var p finding.Place
-		if i < len(f.Places) {
-			p = f.Places[i]
+		if i < len(places) {
+			p = places[i]
 		}
 		want := append([]string{string(f.Kind), p.Letter, p.Source, p.Sheet}, Row(f, &p)...)
 		for k, column := range slices.Concat([]string{"kind", "place", "source", "sheet"}, Hidden) {
