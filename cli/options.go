@@ -5,14 +5,12 @@ import (
 	"slices"
 	"strings"
 
-	"lastblock/core/capability/reconcile"
 	"lastblock/core/month"
 	"lastblock/core/option"
 	"lastblock/show"
 
 	"github.com/pbnjay/memory"
 	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 )
 
 // addOptions gives a command a flag for each option.
@@ -152,32 +150,4 @@ func completeColumns(cmd *cobra.Command, task month.Task, o *option.Option) {
 	if err := cmd.RegisterFlagCompletionFunc(o.Word, complete); err != nil {
 		panic(err)
 	}
-}
-
-// Groups of flags in the help; those of another set of sources are called by their prefix.
-const (
-	ownGroup     = "own"
-	readingGroup = "reading"
-)
-
-// flagUsages describes the flags of a command that are of a group.
-func flagUsages(cmd *cobra.Command, group string) string {
-	shared := new(month.Reading).Options()
-	readsSources := cmd.Flags().Lookup("columns") != nil
-	flags := pflag.NewFlagSet("", pflag.ContinueOnError)
-	cmd.LocalFlags().VisitAll(func(f *pflag.Flag) {
-		of := ownGroup
-		switch {
-		case readsSources && shared.Find(f.Name) != nil:
-			of = readingGroup
-		case strings.HasPrefix(f.Name, reconcile.ReferencePrefix):
-			of = reconcile.ReferencePrefix
-		case strings.HasPrefix(f.Name, month.FromPrefix):
-			of = month.FromPrefix
-		}
-		if of == group {
-			flags.AddFlag(f)
-		}
-	})
-	return flags.FlagUsagesWrapped(show.NewScreen(cmd.OutOrStdout()).Width) // 0 in a pipe: each flag on one line
 }

@@ -169,11 +169,13 @@ func TestExamples(t *testing.T) {
 		commands = append(commands, c.Name())
 	}
 	for _, command := range commands {
-		stdout, _, code := runProgram(t, t.TempDir(), "", append(strings.Fields(command), "--help")...)
+		stdout, _, code := runProgram(t, t.TempDir(), "", append([]string{"help"}, strings.Fields(command)...)...)
 		if code != ExitDone {
-			t.Fatalf("%s --help ends with %d", command, code)
+			t.Fatalf("help %s ends with %d", command, code)
 		}
-		pages = append(pages, page{command + " --help", stdout})
+		if command != "completion" {
+			pages = append(pages, page{"help " + command, stdout})
+		}
 	}
 	files, err := filepath.Glob("../docs/*.md")
 	if err != nil {
@@ -201,7 +203,7 @@ func TestExamples(t *testing.T) {
 				t.Fatal(err)
 			}
 			if count := runExamples(t, dir, p.text, address, reachable); count == 0 &&
-				strings.HasSuffix(p.name, "--help") {
+				strings.HasPrefix(p.name, "help ") {
 				t.Errorf("%s has no example", p.name)
 			}
 		})
@@ -212,6 +214,7 @@ func TestExamples(t *testing.T) {
 // The database that they name is at an address, where a server may be reachable or not.
 func runExamples(t *testing.T, dir, text, address string, reachable bool) (count int) {
 	t.Helper()
+	text = regexp.MustCompile(` \\\n +`).ReplaceAllString(text, " ") // which a shell joins
 	for line := range strings.Lines(text) {
 		line = strings.TrimPrefix(strings.TrimSpace(line), "$ ")
 		if !strings.HasPrefix(line, "lastblock ") || !strings.ContainsAny(line, "/-") && line != "lastblock demo" &&

@@ -15,7 +15,7 @@ import (
 
 func (a *app) reconcile() *cobra.Command {
 	t := month.NewReconcile()
-	cmd := a.forTask(t, &cobra.Command{
+	return a.forTask(t, &cobra.Command{
 		Use:   "reconcile [RECORDS…] --against REFERENCE",
 		Short: "What agrees, what does not, and which are the reconciling items?",
 		Long: `Brings records together with those of a reference by key, and says of each whether
@@ -23,7 +23,8 @@ it agrees, differs, or is on one side only; a key that is found more than
 once and does not pair off is ambiguous. Values are compared by what they mean, as
 prove does. With --total a statement leads from the total per records to the total per reference.
 --out writes all records with both sides next to each other; what differs does not
-keep it from being written, since that is what it is about.
+keep it from being written, since that is what it is about. --only with statuses, as
+differs,only-there, says which records it has.
 
 What the first --key leaves is tried with each --then-key, in which columns may
 differ by their --tolerance and --days, and then by --combine: several records on
@@ -36,8 +37,6 @@ each other one, with the opposite sign, added up by --key.`,
   lastblock reconcile --plan lastblock-demo/passes/lastblock.toml --out lastblock-demo/results/passes.xlsx --corrected lastblock-demo/results/corrected.csv --prefer there --replace
   lastblock reconcile --plan lastblock-demo/balances/lastblock.toml`,
 	}, func(cmd *cobra.Command, paths []string) error { return a.runReconcile(cmd.Context(), t, paths) })
-	cmd.Flags().Lookup("only").Usage += "; statuses, as differs,only-there, say instead which records --out has"
-	return cmd
 }
 
 // reconciliation is one of the reconciliations of a run, on its way.

@@ -15,7 +15,6 @@ import (
 	"syscall"
 	"time"
 
-	"lastblock/core/capability/reconcile"
 	"lastblock/core/format/postgres"
 	"lastblock/core/month"
 	"lastblock/core/option"
@@ -118,40 +117,6 @@ func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	return outcome{code: ExitNotDone}
 }
 
-// helpTemplate answers first what the command is for, then shows it at work.
-const helpTemplate = `{{.Short}}
-{{if .HasExample}}
-Examples, on the data of 'lastblock demo':
-{{.Example}}
-{{end}}
-Usage: {{.UseLine}}
-{{with .Long}}
-{{.}}
-{{end}}{{if .HasAvailableSubCommands}}
-Commands, in the order of the work:
-{{range .Commands}}{{if .IsAvailableCommand}}  {{rpad .Name .NamePadding}}  {{.Short}}
-{{end}}{{end}}
-'lastblock COMMAND --help' tells more of each.
-{{end}}{{with ownFlags .}}
-Flags:
-{{.}}{{end}}{{with readingFlags .}}
-What is read, and how:
-{{.}}{{end}}{{with againstFlags .}}
-How the reference is read, as the flags without against-:
-{{.}}{{end}}{{with fromFlags .}}
-How references are read, as the flags without from-:
-{{.}}{{end}}`
-
-func init() {
-	cobra.AddTemplateFunc("ownFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, ownGroup) })
-	cobra.AddTemplateFunc("readingFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, readingGroup) })
-	cobra.AddTemplateFunc("againstFlags", func(cmd *cobra.Command) string {
-		return flagUsages(cmd,
-			reconcile.ReferencePrefix)
-	})
-	cobra.AddTemplateFunc("fromFlags", func(cmd *cobra.Command) string { return flagUsages(cmd, month.FromPrefix) })
-}
-
 // knownCommand wants the first word to be a command.
 func knownCommand(root *cobra.Command, args []string) error {
 	if len(args) == 0 || strings.HasPrefix(args[0], "-") || strings.HasPrefix(args[0], "__") {
@@ -197,12 +162,26 @@ Exit codes: 0 done; 1 done, with a "stop" finding; 2 not done.`,
 		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	cobra.EnableCommandSorting = false // commands stand in the order of the work
-	root.SetHelpTemplate(helpTemplate)
+	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) {
+		text := rootHelp(root)
+		if cmd != root {
+			text = shortHelp(cmd)
+		}
+		fmt.Fprint(a.stdout, text)
+	})
+	root.SetHelpCommand(a.help(root))
 	root.Version = Version
 	root.SetVersionTemplate(versionText())
 	root.SetFlagErrorFunc(explainFlag)
 	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.doubles(), a.decide(), a.collate(),
 		a.rollup(), a.reconcile(), a.attach(), a.align(), a.split(), a.prove(), a.version())
+	root.InitDefaultCompletionCmd()
+	for _, c := range root.Commands() {
+		c.Flags().SortFlags = false // they stand in the order of their table
+		if c.Name() == "completion" {
+			c.Short = "Completion of commands, files and columns, for your shell"
+		}
+	}
 	return root
 }
 

@@ -1,6 +1,9 @@
 package month
 
-import "lastblock/core/option"
+import (
+	"lastblock/core/option"
+	"lastblock/core/source"
+)
 
 // Writing is what a task writes besides what it shows, and how.
 type Writing struct {
@@ -25,6 +28,17 @@ const (
 	suspendMeaning = "write the records that were set aside to a CSV file, each with its reason"
 	listMeaning    = "write every finding to a file, in the format of its ending as with ⟨out⟩"
 )
+
+// Options are all options that say what is written; each task has some of them.
+func (w *Writing) Options() option.List {
+	return option.List{w.out(), w.suspense(), w.findings(listMeaning), w.review(), w.bare(bareMeaning), w.anyway(),
+		w.named(), w.shield(), w.replace()}
+}
+
+// ReferenceOptions are those of how a reference is read, with a prefix before their words.
+func ReferenceOptions(prefix string) option.List {
+	return (&source.Request{Prefix: prefix}).ReferenceOptions()
+}
 
 // Outputs is what a task writes, of which a plan may ask several results.
 func (w *Writing) Outputs() *Writing { return w }
