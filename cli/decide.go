@@ -50,15 +50,16 @@ func (f *deciding) options() option.List {
 		{Word: "from", Value: &f.from, File: option.Read,
 			Meaning: "take the decisions from a workbook that ⟨review⟩ of tieout, doubles or reconcile wrote"},
 		{Word: "kind", Value: &f.kinds, Meaning: "decide about all open findings of these kinds, e.g. blank-amount"},
-		{Word: "source", Value: &f.sources, Meaning: "of these, only those about sources whose name matches a pattern, " +
-			"e.g. 'dunmarrow*'"},
+		{Word: "source", Value: &f.sources,
+			Meaning: "of these, only those about sources whose name matches a pattern, e.g. 'dunmarrow*'"},
 		{Word: "yes", Value: &f.yes, Meaning: "decide about many without asking"},
 		{Word: "reason", Value: &f.reason, Meaning: "why, in words that somebody else understands in a year"},
 		{Word: "user", Value: &f.user, Meaning: "who decides (the user of this machine)"},
 		{Word: "decisions", Value: &f.decisions, File: option.Written,
 			Meaning: "the file of decisions (" + month.DecisionsName + " beside the plan)"},
 		{Word: "findings", Value: &f.findings, File: option.Read,
-			Meaning: "where to look the findings up: a file that ⟨findings⟩ of tieout, doubles or reconcile has written"},
+			Meaning: "where to look the findings up: a file that ⟨findings⟩ of tieout, doubles or reconcile has " +
+				"written"},
 		{Word: "plan", Value: &f.plan, File: option.Read, Meaning: "the plan of the month end"},
 		{Word: "json", Value: &f.json, Meaning: "print one JSON document instead"},
 	}

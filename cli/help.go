@@ -96,7 +96,8 @@ func rootHelp(root *cobra.Command) string {
 	for _, topic := range topics {
 		pairs = append(pairs, show.Pair{Word: topic.name, Meaning: topic.about})
 	}
-	return b.String() + show.Pairs(append(pairs, show.Pair{Word: "KIND", Meaning: "a kind of finding, as control-total"}))
+	return b.String() + show.Pairs(append(pairs,
+		show.Pair{Word: "KIND", Meaning: "a kind of finding, as control-total"}))
 }
 
 // shortHelp is the help of a command on one screen: the question, examples, its own options,
@@ -117,7 +118,8 @@ func shortHelp(cmd *cobra.Command) string {
 	}
 	var rest []show.Pair
 	if written != nil {
-		rest = append(rest, show.Pair{Word: "output:", Meaning: strings.Join(words(written), ", ") + "; see 'help output'"})
+		rest = append(rest, show.Pair{Word: "output:", Meaning: strings.Join(words(written), ", ") +
+			"; see 'help output'"})
 	}
 	if prefix, ok := prefixes[cmd.Name()]; ok && prefixed {
 		rest = append(rest, show.Pair{Word: "reference:", Meaning: "--" + prefix +
@@ -128,7 +130,8 @@ func shortHelp(cmd *cobra.Command) string {
 		for _, word := range readingShown {
 			shown = append(shown, show.Flag(word))
 		}
-		rest = append(rest, show.Pair{Word: "reading:", Meaning: strings.Join(shown, ", ") + " and more; see 'help reading'"})
+		rest = append(rest, show.Pair{Word: "reading:", Meaning: strings.Join(shown, ", ") +
+			" and more; see 'help reading'"})
 	}
 	rest = append(rest, show.Pair{Word: "more:", Meaning: "'lastblock help " + cmd.Name() + "'"})
 	below.WriteString("\n" + show.Pairs(rest))
@@ -167,7 +170,8 @@ func longHelp(cmd *cobra.Command) string {
 		fmt.Fprintf(&b, "\n%s:\n%s", group.title, show.Pairs(meanings(group.flags)))
 	}
 	if prefix, ok := prefixes[cmd.Name()]; ok && prefixed {
-		fmt.Fprintf(&b, "\n%s\n", show.Folded(fmt.Sprintf("How the reference is read is said by the flags of reading with "+
+		fmt.Fprintf(&b, "\n%s\n", show.Folded(fmt.Sprintf("How the reference is read is said by the flags of "+
+			"reading with "+
 			"%s before their word, as --%srename.", prefix, prefix), show.HelpWidth))
 	}
 	if cmd.Flags().Lookup("columns") != nil {

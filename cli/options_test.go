@@ -58,7 +58,8 @@ func TestEachOptionIsAFlagAndAKey(t *testing.T) {
 				t.Errorf("%s is no flag", name)
 				continue
 			}
-			isReference := strings.HasPrefix(o.Word, reconcile.ReferencePrefix) || strings.HasPrefix(o.Word, month.FromPrefix)
+			isReference := strings.HasPrefix(o.Word, reconcile.ReferencePrefix) ||
+				strings.HasPrefix(o.Word, month.FromPrefix)
 			if o.Meaning == "" || !strings.Contains(help, f.Usage) && !isReference ||
 				strings.Contains(f.Usage, option.Mark(o.Word)) {
 				t.Errorf("%s is not in the help", name)

@@ -34,7 +34,7 @@ one side that together make one on the other.
 each other one, with the opposite sign, added up by --key.`,
 		Example: `  lastblock reconcile --plan lastblock-demo/passes/lastblock.toml
   lastblock reconcile lastblock-demo/passes/sales --against lastblock-demo/passes/statement.csv --against-rename Pass=pass_no,Amount=amount --key pass_no --loose zeros --total amount --compare amount
-  lastblock reconcile --plan lastblock-demo/passes/lastblock.toml --out lastblock-demo/results/passes.xlsx --corrected lastblock-demo/results/corrected.csv --prefer there --replace
+  lastblock reconcile --plan lastblock-demo/passes/lastblock.toml --out lastblock-demo/results/passes.xlsx --corrected lastblock-demo/results/corrected.csv --prefer reference --replace
   lastblock reconcile --plan lastblock-demo/balances/lastblock.toml`,
 	}, func(cmd *cobra.Command, paths []string) error { return a.runReconcile(cmd.Context(), t, paths) })
 }
@@ -224,7 +224,7 @@ func (o *reconciledFiles) create() (err error) {
 // writing says what of the matches is kept to be written.
 func (o *reconciledFiles) writing(sides *reconcile.Sides) reconcile.Writing {
 	bare := o.task.Writing.Bare
-	w := reconcile.Writing{Only: o.only, PreferThere: o.task.Prefer == "there", Bare: bare}
+	w := reconcile.Writing{Only: o.only, PreferThere: o.task.Prefer == reconcile.PreferReference, Bare: bare}
 	if o.out != nil {
 		o.outFormat.Columns = cellsOf(sides.Columns())
 		w.Encode = o.outFormat.Encoder()

@@ -149,7 +149,7 @@ func TestTheCorrectedSetAgrees(t *testing.T) {
 	dir := demoFolder(t)
 	corrected := filepath.Join("lastblock-demo", "results", "corrected.csv")
 	if _, stderr, code := runProgram(t, dir, "", "reconcile", "--plan", passesPlan, "--corrected", corrected,
-		"--prefer", "there", "--bare"); code != ExitStop {
+		"--prefer", "reference", "--bare"); code != ExitStop {
 		t.Fatalf("it ends with %d: %s", code, stderr)
 	}
 	stdout, stderr, _ := runProgram(t, dir, "", "reconcile", corrected, "--against",

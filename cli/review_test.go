@@ -241,7 +241,8 @@ func TestFindingsOfEveryKindAreReviewed(t *testing.T) {
 	} {
 		t.Run(c.command, func(t *testing.T) {
 			dir := demoFolder(t)
-			if _, stderr, code := runProgram(t, dir, "", c.command, "--plan", c.plan, "--review", "review.xlsx"); code !=
+			if _, stderr, code := runProgram(t, dir, "", c.command, "--plan", c.plan, "--review",
+				"review.xlsx"); code !=
 				ExitStop {
 				t.Fatalf("it ends with %d: %s", code, stderr)
 			}

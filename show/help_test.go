@@ -19,7 +19,8 @@ func TestPairsStandUnderEachOther(t *testing.T) {
 }
 
 func TestAnExampleStaysACommandLine(t *testing.T) {
-	long := "lastblock tieout in --name '{entity} {period}' --rule 'debit <= 5000 || counterparty != \"\"' --total debit"
+	long := "lastblock tieout in --name '{entity} {period}' --rule 'debit <= 5000 || counterparty != \"\"' --total " +
+		"debit"
 	want := "  lastblock tieout in --name '{entity} {period}' --rule \\\n" +
 		"    'debit <= 5000 || counterparty != \"\"' --total debit\n"
 	if got := Example(long); got != want {

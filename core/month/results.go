@@ -128,8 +128,8 @@ func (p *Plan) checkName(table *plan.Table) error {
 	case !ok || name == "":
 		return p.parsed.Fail(e.Place, "name is what the result is called: a text in quotes is needed")
 	case strings.ContainsAny(name, "{}"):
-		return p.parsed.Fail(e.Place, "name is what the result is called; what files' names tell stands in [read] or a "+
-			"[[read.shape]]")
+		return p.parsed.Fail(e.Place, "name is what the result is called; what files' names tell stands in [read] or "+
+			"a [[read.shape]]")
 	case strings.ContainsAny(name, `/\:*?"<>|,`) || name != strings.TrimSpace(name) || strings.HasPrefix(name, "."):
 		return p.parsed.Fail(e.Place, "the name %q cannot be part of a file's name", name)
 	}

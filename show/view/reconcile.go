@@ -44,8 +44,8 @@ func (r *Reconciliation) Print(s *show.Screen) {
 
 func (r *Reconciliation) printStatuses(s *show.Screen) {
 	t := show.Table{Columns: []show.Column{
-		{Name: "status", Key: true, Whole: true}, {Name: "matches", Right: true}, {Name: "records here", Right: true},
-		{Name: "records there", Right: true},
+		{Name: "status", Key: true, Whole: true}, {Name: "matches", Right: true}, {Name: "in records", Right: true},
+		{Name: "in reference", Right: true},
 	}}
 	for _, status := range reconcile.Statuses() {
 		if c := r.Counts[status]; c.Matches > 0 {
@@ -89,7 +89,7 @@ func (r *Reconciliation) printFields(s *show.Screen) {
 	}
 	fmt.Fprintln(s)
 	t := show.Table{Columns: []show.Column{{Name: "column", Key: true}, {Name: "differs", Right: true},
-		{Name: "there less here", Right: true}}}
+		{Name: "reference less records", Right: true}}}
 	for i := range r.Fields {
 		f := &r.Fields[i]
 		apart := ""
@@ -124,7 +124,7 @@ func (r *Reconciliation) printWritten(s *show.Screen) {
 		for i, name := range r.Totals {
 			totals += fmt.Sprintf(", %s %s", name, c.Totals[i].Money())
 		}
-		fmt.Fprintf(s, "%s: %s with the values %s%s\n", r.Task.Corrected, show.Count(c.Records, "record"),
+		fmt.Fprintf(s, "%s: %s with the values of the %s%s\n", r.Task.Corrected, show.Count(c.Records, "record"),
 			r.Task.Prefer, totals)
 	}
 }

@@ -30,7 +30,8 @@ func VerdictLine(v *month.Verdict) string {
 	if v == nil {
 		return ""
 	}
-	line, part := source.VerdictLabel+" "+stateOf(v), fmt.Sprintf("%s of %s", show.Number(v.Sources), show.Count(v.Planned, "source"))
+	line, part := source.VerdictLabel+" "+stateOf(v),
+		fmt.Sprintf("%s of %s", show.Number(v.Sources), show.Count(v.Planned, "source"))
 	switch {
 	case v.Failed() && v.Partial:
 		return fmt.Sprintf("%s, %s \"stop\" %s; partial, %s", line, show.Number(len(v.Stops)), findingsWord(v), part)

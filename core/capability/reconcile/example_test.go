@@ -33,8 +33,8 @@ func Example() {
 	}
 	// Output:
 	// total per records 3 107.00
-	// less only here -1 -12.00
-	// plus only there 1 9.00
+	// less only in the records -1 -12.00
+	// plus only in the reference 1 9.00
 	// amount: other amounts (1 pair) 0 -5.00
 	// total per reference 3 99.00
 }

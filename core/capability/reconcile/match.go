@@ -455,6 +455,6 @@ func (w *worker) noteLoose(here, there []matching.Item) {
 	m.keys++
 	if place := here[0].Place(); m.keys == 1 || place < m.first {
 		m.first = place
-		m.text = w.keyText(0, here[0]) + " here and " + w.keyText(1, there[0]) + " there"
+		m.text = w.keyText(0, here[0]) + " in the records and " + w.keyText(1, there[0]) + " in the reference"
 	}
 }

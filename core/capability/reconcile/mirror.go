@@ -307,7 +307,7 @@ func (r *run) finishReading() {
 	if none > 0 {
 		f := at(finding.OneCompany, first)
 		f.Count = none
-		f.Message = fmt.Sprintf("%s no other company as counterparty, and %s left out here", recordsHave(none),
+		f.Message = fmt.Sprintf("%s no other company as counterparty, and %s left out", recordsHave(none),
 			wasWere(none))
 		r.list.Add(f)
 	}

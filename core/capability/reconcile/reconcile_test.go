@@ -144,10 +144,10 @@ func TestStatuses(t *testing.T) {
 		t.Errorf("the counts are %s, want %s", got, want)
 	}
 	want := `total per records|9|777.00
-less only here|-2|-71.00
-plus only there|1|99.00
-less ambiguous here|-2|-110.00
-plus ambiguous there|2|120.00
+less only in the records|-2|-71.00
+plus only in the reference|1|99.00
+less ambiguous in the records|-2|-110.00
+plus ambiguous in the reference|2|120.00
 amount: other amounts (1 pair)|0|0.50
 amount: opposite sign (1 pair)|0|10.00
 total per reference|8|825.50
@@ -174,7 +174,7 @@ total per reference|8|825.50
 	for _, f := range o.Findings {
 		kinds[f.Kind]++
 		if f.Kind == finding.Ambiguous && !strings.Contains(f.Message,
-			"twice here (here.csv, lines 5, 6) and twice in the reference (there.csv, lines 5, 6)") {
+			"twice in the records (here.csv, lines 5, 6) and twice in the reference (there.csv, lines 5, 6)") {
 			t.Errorf("it says %q", f.Message)
 		}
 	}
@@ -313,7 +313,7 @@ func TestLooseKeysAreTold(t *testing.T) {
 		}
 	}
 	want := []string{
-		"note 2 keys are the same only because of ⟨loose⟩, such as k 00417 here and k 417 there",
+		"note 2 keys are the same only because of ⟨loose⟩, such as k 00417 in the records and k 417 in the reference",
 		"review k 00417 and k 417 (here.csv, lines 2, 3) are different keys of one side, and the same only because " +
 			"of ⟨loose⟩ case,zeros,punctuation",
 	}
@@ -416,8 +416,9 @@ func TestByGroup(t *testing.T) {
 		t.Fatalf("there are %d groups", len(o.Groups))
 	}
 	want := []string{
-		"total per records|2|30\nless with another g there|-1|-20\ntotal per reference|1|10\n",
-		"total per records|1|5\nless only here|-1|-5\nplus only there|1|7\nplus with another g here|1|21\ntotal per " +
+		"total per records|2|30\nless with another g in the reference|-1|-20\ntotal per reference|1|10\n",
+		"total per records|1|5\nless only in the records|-1|-5\nplus only in the reference|1|7\nplus with another g " +
+			"in the records|1|21\ntotal per " +
 			"reference|2|28\n",
 	}
 	for i, s := range o.Groups {

@@ -78,7 +78,7 @@ func (r *Request) Options() option.List {
 			Meaning: "one more statement for each value of these columns, or words of ⟨name⟩"},
 		{Word: "corrected", Value: &r.Corrected, File: option.Written,
 			Meaning: "write the set with the values of ⟨prefer⟩, and what only the other side has"},
-		{Word: "prefer", Value: &r.Prefer, Meaning: "whose values ⟨corrected⟩ has: here or there"},
+		{Word: "prefer", Value: &r.Prefer, Meaning: "whose values ⟨corrected⟩ has: records or reference"},
 		{Word: "mirror", Value: &r.Mirror, Meaning: "reconcile companies with one another, e.g. 'entity=counterparty'"},
 		{Word: "rates", Value: &r.Rates, File: option.Read,
 			Meaning: "exchange rates, with ⟨mirror⟩: a file with the columns currency, rate, and date or month"},
@@ -200,12 +200,21 @@ func (q *requestReader) checkCombined() error {
 	return nil
 }
 
+// Whose values a corrected set has.
+const (
+	PreferRecords   = "records"
+	PreferReference = "reference"
+)
+
 func (q *requestReader) checkCorrected() error {
+	if said, ok := map[string]string{"here": PreferRecords, "there": PreferReference}[q.Prefer]; ok {
+		q.Prefer = said // as plans of earlier versions have it
+	}
 	switch {
 	case q.Corrected != "" && q.Prefer == "":
-		return option.Errorf("corrected", "whose values is it to have? Say ⟨prefer⟩ here or ⟨prefer⟩ there")
-	case q.Prefer != "" && q.Prefer != "here" && q.Prefer != "there":
-		return option.Errorf("prefer", "%q is neither here nor there", q.Prefer)
+		return option.Errorf("corrected", "whose values is it to have? Say ⟨prefer⟩ records or ⟨prefer⟩ reference")
+	case q.Prefer != "" && q.Prefer != PreferRecords && q.Prefer != PreferReference:
+		return option.Errorf("prefer", "%q is neither %s nor %s", q.Prefer, PreferRecords, PreferReference)
 	case q.Prefer != "" && q.Corrected == "":
 		return option.Errorf("prefer", "it goes together with ⟨corrected⟩")
 	case q.Corrected != "" && (q.Mirror != "" || len(q.Sum) > 0):

@@ -351,8 +351,8 @@ func footError(of, total, lines, apart string) error {
 
 // What lines are called of which others have to know.
 const (
-	lessHereLabel  = "less only here"
-	plusThereLabel = "plus only there"
+	lessHereLabel  = "less only in the records"
+	plusThereLabel = "plus only in the reference"
 )
 
 // label says what a line is.
@@ -363,13 +363,13 @@ func (r *run) label(kind lineKind, e *entry) string {
 	case plusThere:
 		return plusThereLabel
 	case lessAmbiguous:
-		return "less ambiguous here"
+		return "less ambiguous in the records"
 	case plusAmbiguous:
-		return "plus ambiguous there"
+		return "plus ambiguous in the reference"
 	case lessElsewhere:
-		return "less with another " + strings.Join(r.options.By, ", ") + " there"
+		return "less with another " + strings.Join(r.options.By, ", ") + " in the reference"
 	case plusElsewhere:
-		return "plus with another " + strings.Join(r.options.By, ", ") + " here"
+		return "plus with another " + strings.Join(r.options.By, ", ") + " in the records"
 	}
 	if kind.reason == Several && e.pairs == 0 {
 		return kind.reason.String()

@@ -99,7 +99,8 @@ func (w *worker) describe(f *finding.Finding, status Status, side int, here, the
 			f.Message = w.run.mirror.onlyOne(items[0].Key(), 1, w.keyText(1, items[0]), f.Amount)
 		}
 	case Ambiguous:
-		f.Message = fmt.Sprintf("%s stands %s here (%s) and %s in the reference (%s), and which of them belong "+
+		f.Message = fmt.Sprintf("%s is found %s in the records (%s) and %s in the reference (%s), and which of them "+
+			"belong "+
 			"together does not show",
 			f.Key, times(len(here)), w.placesText(0, here), times(len(there)), w.placesText(1, there))
 	}
@@ -142,7 +143,8 @@ func (w *worker) describeDifferences(f *finding.Finding, here, there []matching.
 			parts = append(parts, "…")
 			break
 		}
-		part := fmt.Sprintf("%s %s here, %s there", of.name, shortened(x, longest), shortened(y, longest))
+		part := fmt.Sprintf("%s %s per records, %s per reference", of.name, shortened(x, longest),
+			shortened(y, longest))
 		switch {
 		case d.isAmount && w.run.mirror != nil:
 			part = w.run.mirror.booked(here[0].Key(), of.name, w.sumOf(0, here, of.at[0]), w.sumOf(1, there, of.at[1]))
@@ -155,7 +157,7 @@ func (w *worker) describeDifferences(f *finding.Finding, here, there []matching.
 	}
 	f.Message = fmt.Sprintf("%s: %s (%s)", w.labelOf(here[0]), strings.Join(parts, "; "), w.placesText(1, there))
 	if len(here) > 1 {
-		f.Message += fmt.Sprintf("; %s here: %s", records(len(here)), w.placesText(0, here))
+		f.Message += fmt.Sprintf("; %s together: %s", records(len(here)), w.placesText(0, here))
 	}
 }
 
