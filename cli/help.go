@@ -113,7 +113,7 @@ func shortHelp(cmd *cobra.Command) string {
 	}
 	var below strings.Builder
 	fmt.Fprintf(&below, "\nUsage: %s\n", cmd.UseLine())
-	if pairs != nil {
+	if len(pairs) > 0 {
 		below.WriteString("\n" + show.Pairs(pairs))
 	}
 	var rest []show.Pair

@@ -43,7 +43,7 @@ func (a *app) runIntake(ctx context.Context, t *month.Intake, paths []string) er
 	if t.JSON {
 		err = show.Document(a.stdout, view.IntakeDocument(in.Set, t.Head > 0, result))
 	} else {
-		view.Intake(a.stdout, in.Set, t.Head > 0, result)
+		view.Intake(a.stdout, in.Set, t, result)
 	}
 	return stopped(err, result.Findings)
 }

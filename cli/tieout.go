@@ -77,7 +77,7 @@ func (a *app) runTieout(ctx context.Context, t *month.TieOut, paths []string) er
 	}
 	defer result.Close()
 	a.settle(in, t.Name(), result.Findings)
-	shown := view.TieOut{Result: result, Set: in.Set, Top: t.Top, Bottom: t.Bottom,
+	shown := view.TieOut{Result: result, Set: in.Set, Top: t.Top, Bottom: t.Bottom, Every: t.Each,
 		Each: each(in, result.EachFinding)}
 	if a.plan != nil {
 		shown.Verdict = in.VerdictOf(result)

@@ -9,6 +9,7 @@ import (
 type Intake struct {
 	Reading
 	Head int
+	Each bool
 }
 
 // NewIntake is one with what is usual.
@@ -19,7 +20,7 @@ func (t *Intake) Name() string { return "intake" }
 func (t *Intake) Sources() *Reading { return &t.Reading }
 
 func (t *Intake) Options() option.List {
-	return option.List{{Word: "head", Value: &t.Head, Meaning: "show the first N rows of each source"}}
+	return option.List{{Word: "head", Value: &t.Head, Meaning: "show the first N rows of each source"}, each(&t.Each)}
 }
 
 // Ask is what is asked for.

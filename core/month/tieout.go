@@ -13,6 +13,7 @@ type TieOut struct {
 	tieout.Request
 	Writing
 	Top, Bottom int
+	Each        bool
 }
 
 // NewTieOut is one with what is usual.
@@ -24,7 +25,7 @@ func (t *TieOut) Sources() *Reading { return &t.Reading }
 
 func (t *TieOut) Options() option.List {
 	return append(t.Request.Options(),
-		t.findings(listMeaning+" of collate"),
+		each(&t.Each), t.findings(listMeaning+" of collate"),
 		&option.Option{Word: "top", Value: &t.Top, Least: 1, Meaning: "show only the N sources with the largest total"},
 		&option.Option{Word: "bottom", Value: &t.Bottom, Least: 1,
 			Meaning: "show only the N sources with the smallest total"},

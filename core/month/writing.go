@@ -29,6 +29,12 @@ const (
 	listMeaning    = "write every finding to a file, in the format of its ending as with ⟨out⟩"
 )
 
+// each is for commands that print a table of sources.
+func each(value *bool) *option.Option {
+	return &option.Option{Word: "each", Value: value,
+		Meaning: "list every source; without it, of very many only those with something to look at"}
+}
+
 // Options are all options that say what is written; each task has some of them.
 func (w *Writing) Options() option.List {
 	return option.List{w.out(), w.suspense(), w.findings(listMeaning), w.review(), w.bare(bareMeaning), w.anyway(),

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"lastblock/core/capability/intake"
+	"lastblock/core/month"
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/show"
@@ -91,8 +92,9 @@ func delimiterName(delimiter byte) string {
 }
 
 // Intake prints what arrived, with the first rows of each source where head says so.
-func Intake(s *show.Screen, set *source.Set, head bool, r *intake.Result) {
-	printArrived(s, set, r)
+func Intake(s *show.Screen, set *source.Set, t *month.Intake, r *intake.Result) {
+	head := t.Head > 0
+	printArrived(s, set, t.Each, r)
 	if head {
 		printHeads(s, set, r)
 	}
@@ -102,7 +104,7 @@ func Intake(s *show.Screen, set *source.Set, head bool, r *intake.Result) {
 	show.Proof(s, &r.Proof)
 }
 
-func printArrived(screen *show.Screen, set *source.Set, r *intake.Result) {
+func printArrived(screen *show.Screen, set *source.Set, every bool, r *intake.Result) {
 	t := show.Table{Columns: []show.Column{{Name: "source", Key: true}}}
 	for _, word := range set.Words() {
 		t.Columns = append(t.Columns, show.Column{Name: word})
@@ -113,6 +115,10 @@ func printArrived(screen *show.Screen, set *source.Set, r *intake.Result) {
 		show.Column{Name: "size", Right: true}, show.Column{Name: "changed", Whole: true})
 	var size int64
 	for i := range r.Sources {
+		size += max(0, set.Sources[r.Sources[i].Index].Size)
+	}
+	rows := listed(set, len(r.Sources), func(i int) int { return r.Sources[i].Index }, r.Findings, every)
+	for _, i := range rows {
 		s := &r.Sources[i]
 		src := &set.Sources[s.Index]
 		cells := []string{src.Name}
@@ -121,11 +127,13 @@ func printArrived(screen *show.Screen, set *source.Set, r *intake.Result) {
 		}
 		sizeText, changed := "", ""
 		if src.Size >= 0 {
-			size += src.Size
 			sizeText, changed = show.Size(src.Size), src.Changed.Format("2006-01-02 15:04")
 		}
 		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s), sizeText,
 			changed)...)
+	}
+	if len(rows) < len(r.Sources) {
+		t.Add(append([]string{notListed(len(r.Sources), len(rows))}, make([]string, len(t.Columns)-1)...)...)
 	}
 	cells := make([]string, len(t.Columns))
 	words := len(set.Words())

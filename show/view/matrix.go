@@ -40,8 +40,9 @@ func matrixObjects(m *tieout.Matrix) []show.Object {
 	return objects
 }
 
-// printMatrix prints who has filed: the rows that came, or why there are none.
-func printMatrix(s *show.Screen, m *tieout.Matrix) {
+// printMatrix prints who has filed: the rows that came, or why there are none. Of very many entities
+// only those of which something is to be looked at are listed, unless every is asked for.
+func printMatrix(s *show.Screen, m *tieout.Matrix, every bool) {
 	t := show.Table{Columns: []show.Column{{Name: "entity", Key: true}}}
 	for _, name := range m.Shown {
 		t.Columns = append(t.Columns, show.Column{Name: name})
@@ -53,14 +54,31 @@ func printMatrix(s *show.Screen, m *tieout.Matrix) {
 		t.Columns = append(t.Columns, show.Column{Name: p, Right: true})
 	}
 	for _, row := range m.Entities {
+		if !every && len(m.Entities) > listedSources && (isFiled(row.Cells) || len(t.Rows) == listedSources) {
+			continue
+		}
 		cells := append([]string{row.Entity}, row.Shown...)
 		for _, cell := range row.Cells {
 			cells = append(cells, matrixText(&cell))
 		}
 		t.Add(cells...)
 	}
+	if n := len(m.Entities) - len(t.Rows); n > 0 {
+		more := fmt.Sprintf("… %s more; --each lists all", show.Number(n))
+		t.Add(append([]string{more}, make([]string, len(t.Columns)-1)...)...)
+	}
 	fmt.Fprintln(s)
 	t.Print(s)
+}
+
+// isFiled tells whether an entity has filed once for each period in which it is due.
+func isFiled(cells []tieout.MatrixCell) bool {
+	for i := range cells {
+		if status := cells[i].Status; status != tieout.Filed && status != tieout.NotDue {
+			return false
+		}
+	}
+	return true
 }
 
 func matrixText(c *tieout.MatrixCell) string {

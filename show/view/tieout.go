@@ -16,6 +16,7 @@ type TieOut struct {
 	Set     *source.Set
 	Top     int            // so many of the largest sources alone; 0 for all
 	Bottom  int            // so many of the smallest
+	Every   bool           // list all sources, however many
 	Verdict *month.Verdict // nil without a plan
 	Each    show.EachFinding
 }
@@ -80,7 +81,7 @@ func (t *TieOut) Print(s *show.Screen) {
 	r := t.Result
 	switch {
 	case t.Top == 0 && t.Bottom == 0:
-		t.printSources(s, r.Sources, true)
+		t.printSources(s, t.listed(), true)
 	default:
 		if t.Top > 0 {
 			rows := r.Largest(t.Top)
@@ -99,7 +100,7 @@ func (t *TieOut) Print(s *show.Screen) {
 		}
 	}
 	if r.Matrix != nil {
-		printMatrix(s, r.Matrix)
+		printMatrix(s, r.Matrix, t.Every)
 	}
 	printPassedOver(s, t.Set)
 	show.Findings(s, r.Findings)
@@ -107,10 +108,20 @@ func (t *TieOut) Print(s *show.Screen) {
 	show.Proof(s, &r.Proof)
 }
 
+// listed are the sources that the table lists where they stand in their order.
+func (t *TieOut) listed() (rows []tieout.Row) {
+	all := t.Result.Sources
+	for _, i := range listed(t.Set, len(all), func(i int) int { return all[i].Index }, t.Findings, t.Every) {
+		rows = append(rows, all[i])
+	}
+	return rows
+}
+
 // printSources prints rows and totals per source, with the running total of
 // the first column where the sources stand in their order.
 func (t *TieOut) printSources(s *show.Screen, rows []tieout.Row, running bool) {
 	r := t.Result
+	listing := running
 	running = running && len(r.Columns) > 0
 	suspense := r.Proof.Suspense > 0
 	table := show.Table{Columns: []show.Column{{Name: "source", Key: true}, {Name: "rows", Right: true}}}
@@ -167,6 +178,9 @@ func (t *TieOut) printSources(s *show.Screen, rows []tieout.Row, running bool) {
 	}
 	for _, row := range rows {
 		table.Add(cells(t.Set.Sources[row.Index].Name, row)...)
+	}
+	if n := len(r.Sources); listing && len(rows) < n {
+		table.Add(append([]string{notListed(n, len(rows))}, make([]string, len(table.Columns)-1)...)...)
 	}
 	all := tieout.Row{Rows: r.Rows, Suspense: r.Proof.Suspense, Totals: r.Totals}
 	table.AddStrong(cells("total of "+show.Count(len(r.Sources), "source"), all)...)
