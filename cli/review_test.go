@@ -61,7 +61,7 @@ func TestDoublesOfTheDemo(t *testing.T) {
 		t.Errorf("found is %v", got)
 	}
 	for _, f := range d.Findings {
-		if f.Kind == finding.NearRecord && !strings.Contains(f.Message, "E00487/E00478: two digits swapped") {
+		if f.Kind == finding.NearRecord && !strings.Contains(f.Message, "E00487/E00478: two digits transposed") {
 			t.Errorf("the reason is %q", f.Message)
 		}
 		if f.Kind == finding.Resubmission &&

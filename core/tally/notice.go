@@ -130,8 +130,8 @@ func (v *Visitor) lookAtHead(b *source.Batch) {
 		add(finding.Finding{
 			Kind:     finding.UnmatchedName,
 			Expected: pattern.String(),
-			Message: fmt.Sprintf("the file's name does not match %q, so %s stays blank", pattern,
-				strings.Join(pattern.Words, " and ")),
+			Message: fmt.Sprintf("the file's name does not match %q; left blank: %s", pattern,
+				strings.Join(pattern.Words, ", ")),
 		})
 	}
 }

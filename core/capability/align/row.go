@@ -200,7 +200,7 @@ func (w *worker) tellAmbiguous(items []matching.Item) {
 			lines = append(lines, strconv.Itoa(item.Place().Line()))
 		}
 		f.Key = strings.Join(parts, ", ")
-		f.Message = fmt.Sprintf("%s stands %s here, on lines %s; the first one is taken, the others are set aside",
+		f.Message = fmt.Sprintf("%s is found %s, on lines %s; the first one is taken, the others are set aside",
 			f.Key, times(len(items)), strings.Join(lines, ", "))
 	}
 	w.findings.Add(f)

@@ -213,7 +213,7 @@ func (a *Attachment) finding(t *table, m *missing) finding.Finding {
 			t.reference.Name, words.Count(m.records, "record"), money)
 	case m.many:
 		f.Kind = finding.ManyFound
-		f.Message = fmt.Sprintf("%s stands in %s more than once, with different values to bring; %s%s", m.key,
+		f.Message = fmt.Sprintf("%s is in %s more than once, with different values to bring; %s%s", m.key,
 			t.reference.Name, words.Count(m.records, "record"), money)
 	default:
 		f.Message = fmt.Sprintf("%s is not in %s; %s%s", m.key, t.reference.Name, words.Count(m.records, "record"),

@@ -59,7 +59,7 @@ func TestARecordThatIsCommon(t *testing.T) {
 	for _, f := range r.Findings {
 		if f.Kind == finding.CommonRecord {
 			common++
-			if f.Count != 1 || !strings.Contains(f.Message, "1 record stands in more than ") {
+			if f.Count != 1 || !strings.Contains(f.Message, "1 record is in more than ") {
 				t.Errorf("it says %q of %d", f.Message, f.Count)
 			}
 		}

@@ -196,7 +196,7 @@ func TestTheLinesThatFilesShare(t *testing.T) {
 	if f.Kind != finding.Overlap || f.Places[0].Lines != "2-3,6" || f.Places[1].Lines != "3-5" {
 		t.Errorf("%s shares lines %q and %q", f.Kind, f.Places[0].Lines, f.Places[1].Lines)
 	}
-	if !strings.Contains(f.Message, "lines 2 to 3, 6 here, lines 3 to 5 there") {
+	if !strings.Contains(f.Message, "lines 2 to 3, 6 of A, lines 3 to 5 of B") {
 		t.Errorf("it says %q", f.Message)
 	}
 }

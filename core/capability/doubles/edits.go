@@ -63,11 +63,11 @@ func explain(a, b []rune, edits int) string {
 	}
 	switch {
 	case len(a) < len(b):
-		return fmt.Sprintf("one %s more there", what(b[at]))
+		return fmt.Sprintf("one %s more in B", what(b[at]))
 	case len(a) > len(b):
-		return fmt.Sprintf("one %s less there", what(a[at]))
+		return fmt.Sprintf("one %s less in B", what(a[at]))
 	case at+1 < len(a) && a[at] == b[at+1] && a[at+1] == b[at]:
-		return fmt.Sprintf("two %ss swapped", what(a[at]))
+		return fmt.Sprintf("two %ss transposed", what(a[at]))
 	}
 	return fmt.Sprintf("one %s differs", what(a[at]))
 }

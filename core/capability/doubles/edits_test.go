@@ -44,12 +44,12 @@ func FuzzEdits(f *testing.F) {
 
 func TestHowTextsDiffer(t *testing.T) {
 	for _, c := range []struct{ a, b, want string }{
-		{"10452", "10425", "two digits swapped"},
-		{"INV12", "IVN12", "two characters swapped"},
+		{"10452", "10425", "two digits transposed"},
+		{"INV12", "IVN12", "two characters transposed"},
 		{"10452", "10453", "one digit differs"},
-		{"1045", "10453", "one digit more there"},
-		{"10453", "1045", "one digit less there"},
-		{"A-1", "A1", "one character less there"},
+		{"1045", "10453", "one digit more in B"},
+		{"10453", "1045", "one digit less in B"},
+		{"A-1", "A1", "one character less in B"},
 		{"12345", "21354", "2 edits apart"},
 	} {
 		a, b := []rune(c.a), []rune(c.b)

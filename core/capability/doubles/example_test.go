@@ -31,9 +31,9 @@ func ExampleFind() {
 	fmt.Println(strings.NewReplacer(": ", "\n", "; ", "\n").Replace(result.Findings[0].Message))
 	// Output:
 	// overlap 1 with 2 records and 160.00 counted twice
-	// 2 of its 3 records stand in eskerby_2031-02.csv as well, 66.7 % of the smaller file
-	// lines 3 to 4 here, lines 2 to 3 there, posted 2031-01-29 to 2031-01-30
-	// they are the end of this one and the start of that one
-	// 1 record only here with debit 80.00, 1 record only there with debit 95.50
+	// 2 of its 3 records are in eskerby_2031-02.csv as well, 66.7 % of the smaller file
+	// lines 3 to 4 of A, lines 2 to 3 of B, posted 2031-01-29 to 2031-01-30
+	// they are the end of A and the start of B
+	// 1 record only in A with debit 80.00, 1 record only in B with debit 95.50
 	// 2 records with debit 160.00 are counted twice
 }

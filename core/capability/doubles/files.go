@@ -52,9 +52,9 @@ func (s *search) tellFiles(ctx context.Context) error {
 
 func standing(n int) string {
 	if n == 1 {
-		return "1 record stands"
+		return "1 record is"
 	}
-	return words.Count(n, "record") + " stand"
+	return words.Count(n, "record") + " are"
 }
 
 // totalsOf are the totals of a source.
@@ -133,15 +133,15 @@ func (s *search) tellContained(index int) error {
 	if of.records == 1 {
 		all = "its only record"
 	}
-	stand := "stand"
+	are := "are"
 	if of.records == 1 {
-		stand = "stands"
+		are = "is"
 	}
 	if len(of.contained) == 1 {
-		d.Message = fmt.Sprintf("%s %s in %s as well, which has %d", all, stand, d.Key,
+		d.Message = fmt.Sprintf("%s %s in %s as well, which has %d", all, are, d.Key,
 			s.sources[of.contained[0]].records)
 	} else {
-		d.Message = fmt.Sprintf("%s %s in %s together", all, stand, d.Key)
+		d.Message = fmt.Sprintf("%s %s in %s together", all, are, d.Key)
 	}
 	d.Message += "; " + s.twice(&d)
 	var err error
@@ -164,22 +164,22 @@ func (s *search) tellOverlap(key couple) error {
 		d.totals = append(d.totals, of.totals[i].Amount())
 	}
 	share, _ := amount.Share(amount.New(int64(of.records), 0), amount.New(int64(min(a.records, b.records)), 0), 1)
-	stand := "stand"
+	are := "are"
 	if of.records == 1 {
-		stand = "stands"
+		are = "is"
 	}
-	d.Message = fmt.Sprintf("%d of its %s %s in %s as well, %s %% of the smaller file: %s here, %s there",
-		of.records, words.Count(a.records, "record"), stand, other, share, lines(&of.all[0]), lines(&of.all[1]))
+	d.Message = fmt.Sprintf("%d of its %s %s in %s as well, %s %% of the smaller file: %s of A, %s of B",
+		of.records, words.Count(a.records, "record"), are, other, share, lines(&of.all[0]), lines(&of.all[1]))
 	if of.dated {
 		d.Message += fmt.Sprintf(", %s %s", s.columns[s.relation.dated], days(of.days))
 	}
 	switch {
 	case of.lines[0][0] > a.first && of.lines[0][1] == a.last && of.lines[1][0] == b.first && of.lines[1][1] < b.last:
-		d.Message += "; they are the end of this one and the start of that one"
+		d.Message += "; they are the end of A and the start of B"
 	case of.lines[0][0] == a.first && of.lines[0][1] < a.last && of.lines[1][0] > b.first && of.lines[1][1] == b.last:
-		d.Message += "; they are the start of this one and the end of that one"
+		d.Message += "; they are the start of A and the end of B"
 	}
-	d.Message += fmt.Sprintf("; %s, %s", s.onlyIn("here", key[0], of), s.onlyIn("there", key[1], of))
+	d.Message += fmt.Sprintf("; %s, %s", s.onlyIn("A", key[0], of), s.onlyIn("B", key[1], of))
 	d.Message += "; " + s.twice(&d)
 	var err error
 	if d.Places, err = tally.FilePlaces(s.set, d.sources, s.filePrint); err != nil {
@@ -193,7 +193,7 @@ func (s *search) tellOverlap(key couple) error {
 // onlyIn says what one of two sources has for itself.
 func (s *search) onlyIn(where string, index int, of *shared) string {
 	n := s.sources[index].records - of.records
-	text := fmt.Sprintf("%s only %s", words.Count(n, "record"), where)
+	text := fmt.Sprintf("%s only in %s", words.Count(n, "record"), where)
 	if n == 0 || len(s.totals) == 0 {
 		return text
 	}
@@ -274,7 +274,7 @@ func (s *search) tellResubmission(key couple) error {
 			d.totals = append(d.totals, of.totals[i].Amount())
 		}
 	}
-	d.Message = fmt.Sprintf("%s is of the same entity and period: %d records as here, %d added, %d gone",
+	d.Message = fmt.Sprintf("%s is of the same entity and period: %d records the same, %d added, %d gone",
 		later, of.records, b.records-of.records-of.changed, a.records-of.records-of.changed)
 	if s.keys != nil {
 		d.Message += fmt.Sprintf(", %d changed", of.changed)

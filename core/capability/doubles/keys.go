@@ -138,7 +138,7 @@ func (s *search) tellSameKey(g *group, runs []run) {
 	if !s.report.list.Full(d.Kind, d.sources[0], d.Line) {
 		d.Places = s.places(g, members)
 		s.showDifferences(d.Places)
-		d.Message = fmt.Sprintf("%s stands with %d different sets of values: %s", d.Key, len(members),
+		d.Message = fmt.Sprintf("%s has %d different sets of values: %s", d.Key, len(members),
 			s.differences(d.Places))
 		if more := all - len(members); more > 0 {
 			d.Message += fmt.Sprintf("; %d more records are like one of these", more)

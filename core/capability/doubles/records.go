@@ -132,9 +132,9 @@ func (s *search) tellGroup(g *group, runs []run, left []int, more int) {
 	}
 	if !s.report.list.Full(d.Kind, d.sources[0], d.Line) {
 		d.Places = s.places(g, members)
-		d.Message = fmt.Sprintf("stands %s: %s; %s", times(all), s.describe(g.rest(first)), s.twice(&d))
+		d.Message = fmt.Sprintf("found %s: %s; %s", times(all), s.describe(g.rest(first)), s.twice(&d))
 		if s.records.rest {
-			d.Message = fmt.Sprintf("stands %s with the same %s: %s; %s", times(all), words.And(s.options.On...),
+			d.Message = fmt.Sprintf("found %s with the same %s: %s; %s", times(all), words.And(s.options.On...),
 				s.describe(g.rest(first)), s.twice(&d))
 			s.showDifferences(d.Places)
 		}

@@ -238,7 +238,7 @@ const (
 
 var reasonWords = map[Reason]string{
 	Other: "other amounts", Within: "within the tolerance", Turned: "opposite sign", Shifted: "decimal mark moved",
-	Swapped: "digits swapped",
+	Swapped: "digits transposed",
 	Missing: "zero or blank on one side", Several: "several that belong together",
 }
 

@@ -124,8 +124,8 @@ func TestReasons(t *testing.T) {
 		{"10.00", "-10.00", "opposite sign"},
 		{"12.50", "125.00", "decimal mark moved"},
 		{"12500", "12.50", "decimal mark moved"},
-		{"54.00", "45.00", "digits swapped"},
-		{"1540.00", "1450.00", "digits swapped"},
+		{"54.00", "45.00", "digits transposed"},
+		{"1540.00", "1450.00", "digits transposed"},
 		{"54.00", "63.00", "other amounts"}, // nine divides it, but the digits are others
 		{"54.00", "-45.00", "other amounts"},
 		{"10.00", "0.00", "zero or blank on one side"},

@@ -336,7 +336,7 @@ func (c *comparison) compareAmount(counted *Row, d *declaration, kind finding.Ki
 	case finding.HashTotal:
 		f.Message = fmt.Sprintf("declared a hash total of %s, found %s, difference %s", declared, found, off)
 	case finding.DistinctCount:
-		f.Message = fmt.Sprintf("declared %s different values, found %s, difference %s", declared, found, off)
+		f.Message = fmt.Sprintf("different values: declared %s, found %s, difference %s", declared, found, off)
 	default:
 		f.Message = totalMessage(declared, found, off, counted.Suspense)
 	}
