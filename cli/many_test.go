@@ -18,7 +18,8 @@ func TestVeryManySourcesAreNotAllListed(t *testing.T) {
 			if i == 7 && name == "one-bad" {
 				amount = "1.00\n9,1.0O"
 			}
-			files[filepath.Join(name, fmt.Sprintf("b%02d_2031-01.csv", i))] = fmt.Sprintf("doc,debit\n%d,", i) + amount + "\n"
+			file := filepath.Join(name, fmt.Sprintf("b%02d_2031-01.csv", i))
+			files[file] = fmt.Sprintf("doc,debit\n%d,%s\n", i, amount)
 		}
 		writeFiles(t, dir, files)
 	}
@@ -45,6 +46,9 @@ func TestVeryManySourcesAreNotAllListed(t *testing.T) {
 		table, _, _ := strings.Cut(stdout, "\nfindings")
 		if listed := strings.Count(table, "\nb"); listed != c.listed || !strings.Contains(stdout, c.says) {
 			t.Errorf("%s lists %d sources, want %d, and %q:\n%s%s", c.args, listed, c.listed, c.says, stdout, stderr)
+		}
+		if !strings.Contains(stdout, "\nproof ") {
+			t.Errorf("%s ends without its proof", c.args)
 		}
 		if rows := strings.Count(stdout, "\n"); c.listed == 0 && rows > 24 {
 			t.Errorf("%s prints %d lines", c.args, rows)

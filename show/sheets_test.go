@@ -87,3 +87,12 @@ func TestBlankCells(t *testing.T) {
 		}
 	}
 }
+
+func TestTableNamesHaveLettersDigitsAndLinesBelow(t *testing.T) {
+	for sheet, want := range map[string]string{"Records": "Records", "az AZ 09": "az_AZ_09", "only-here": "only_here",
+		"@[`{/:": "______", "Zürich": "Z_rich"} {
+		if got := tableName(sheet); got != want {
+			t.Errorf("the table of %q is %q, want %q", sheet, got, want)
+		}
+	}
+}

@@ -49,3 +49,17 @@ func TestAmountsInSuspenseThatCannotBeReadAreCounted(t *testing.T) {
 		t.Errorf("in suspense are %s and %s", debit.Suspense, credit.Suspense)
 	}
 }
+
+// A total line that is off goes into suspense whole, and with a column that its source lacks as well.
+func TestADoubtfulTotalOfASourceThatLacksAColumn(t *testing.T) {
+	c, _, err := count(t, "", []string{"debit", "credit"}, map[string]string{
+		"a.csv": "doc,debit\n1,5\n2,6\nTotal,12\n", "b.csv": "doc,debit,credit\n1,1,1\n",
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if c.Proof.Suspense != 1 || c.Proof.Totals[0].Suspense.String() != "12" ||
+		c.Proof.Totals[1].Suspense.Sign() != 0 || c.Proof.Totals[0].Unread != 0 {
+		t.Errorf("in suspense are %d, %+v", c.Proof.Suspense, c.Proof.Totals)
+	}
+}

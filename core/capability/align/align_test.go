@@ -115,7 +115,7 @@ func TestAmbiguous(t *testing.T) {
 		t.Errorf("the proof is %+v", p)
 	}
 	if f := r.Findings[0]; len(r.Findings) != 1 || f.Kind != finding.Ambiguous || f.Source != "a.csv" || f.Count != 3 ||
-		!strings.Contains(f.Message, "k x stands 3 times here, on lines 2, 4, 5") {
+		!strings.Contains(f.Message, "k x is found 3 times, on lines 2, 4, 5") {
 		t.Errorf("it finds %+v", r.Findings)
 	}
 }

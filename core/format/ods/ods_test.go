@@ -208,9 +208,15 @@ func TestStylesOfCells(t *testing.T) {
 		return `<table:table-cell ` + style +
 			` office:value-type="float" office:value="417"><text:p>-</text:p></table:table-cell>`
 	}
+	five := func(style string) string {
+		return strings.Replace(cell(`table:style-name="`+style+`"`), `"417"`, `"5"`, 1)
+	}
 	data := pack(t, `<a><office:automatic-styles>
 	<number:number-style style:name="N1"><number:text>K-</number:text><number:number number:decimal-places="0" number:min-integer-digits="5"/></number:number-style>
 	<number:number-style style:name="N2"><number:number number:decimal-places="0" number:min-integer-digits="5"><number:embedded-text number:position="2">/</number:embedded-text></number:number></number:number-style>
+	<number:number-style style:name="N5"><number:number number:decimal-places="0" number:min-integer-digits="2"/></number:number-style>
+	<number:number-style style:name="N6"><number:number number:decimal-places="0" number:min-integer-digits="1"/></number:number-style>
+	<style:style style:name="two" style:family="table-cell" style:data-style-name="N5"/><style:style style:name="one" style:family="table-cell" style:data-style-name="N6"/>
 	<number:number-style style:name="N3"><number:number number:decimal-places="2" number:min-integer-digits="5"/></number:number-style>
 	<number:number-style style:name="N4"><number:number number:decimal-places="0" number:min-integer-digits="5" number:grouping="true"/></number:number-style>
 	<style:style style:name="first" style:family="table-cell" style:data-style-name="N1"/><style:style style:name="child" style:family="table-cell" style:parent-style-name="first"/>
@@ -220,10 +226,11 @@ func TestStylesOfCells(t *testing.T) {
 	<table:table table:name="A"><table:table-column table:default-cell-style-name="first"/><table:table-column table:number-columns-repeated="2"/><table:table-column table:default-cell-style-name="second"/>
 	<table:table-row>`+cell("")+cell("")+cell(`table:style-name="child"`)+cell("")+`</table:table-row>
 	<table:table-row table:default-cell-style-name="second">`+cell("")+cell(`table:style-name="first"`)+`</table:table-row>
-	<table:table-row>`+cell(`table:style-name="decimals"`)+cell(`table:style-name="grouped"`)+cell(`table:style-name="circle"`)+`<table:table-cell table:formula="of:=1+1"/></table:table-row></table:table></a>`)
+	<table:table-row>`+cell(`table:style-name="decimals"`)+cell(`table:style-name="grouped"`)+cell(`table:style-name="circle"`)+`<table:table-cell table:formula="of:=1+1"/></table:table-row>
+	<table:table-row>`+five("two")+five("one")+`</table:table-row></table:table></a>`)
 	got, _, err := readAll(data)
 	want := []string{"1:|K-00417|417|K-00417|004/17", "2:|004/17|K-00417",
-		"3:|417|417|417|a formula without its result!"}
+		"3:|417|417|417|a formula without its result!", "4:|05|5"}
 	if err != nil || strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("%v: rows are\n%s\nwant\n%s", err, strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}

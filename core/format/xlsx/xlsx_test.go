@@ -145,6 +145,31 @@ func TestNumberFormats(t *testing.T) {
 	}
 }
 
+// The days of the 1900 calendar have a 29 February that never was, so that those before it are one
+// more; in the 1904 calendar the day 0 is 1 January 1904.
+func TestDaysAroundTheFirstOnes(t *testing.T) {
+	for _, c := range []struct {
+		serial string
+		from   epoch
+		want   string
+	}{
+		{"1", 0, "1900-01-01"}, {"59", 0, "1900-02-28"}, {"61", 0, "1900-03-01"}, {"47847", 0, "2030-12-30"},
+		{"0", epoch1904, "1904-01-01"}, {"46385", epoch1904, "2030-12-30"},
+	} {
+		if got := string(format{date: true}.append(nil, []byte(c.serial), c.from)); got != c.want {
+			t.Errorf("day %s of %d is %s, want %s", c.serial, c.from, got, c.want)
+		}
+	}
+}
+
+func TestAWorkbookWithoutASheetOfCells(t *testing.T) {
+	data := pack(t, map[string]string{"xl/workbook.xml": `<workbook><sheets></sheets></workbook>`})
+	_, err := Open(bytes.NewReader(data), int64(len(data)), 1<<20, 1<<20)
+	if err == nil || err.Error() != "this workbook has no sheet of cells" {
+		t.Errorf("the error is %v", err)
+	}
+}
+
 func FuzzSheet(f *testing.F) {
 	f.Add(`<worksheet><cols><col min="1" max="2" hidden="1"/></cols><sheetData><row r="1"><c r="A1" s="1" t="s"><v>0</v></c></row></sheetData><mergeCells><mergeCell ref="A1:B1"/></mergeCells></worksheet>`,
 		`<sst><si><r><t>a</t></r></si></sst>`,

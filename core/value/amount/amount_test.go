@@ -196,6 +196,21 @@ func TestCmpIgnoresScale(t *testing.T) {
 	}
 }
 
+func TestRoundKeepsWhatHasFewerDigits(t *testing.T) {
+	for _, c := range []struct {
+		value Amount
+		scale int
+		want  string
+	}{
+		{New(15, 1), 3, "1.5"}, {New(15, 1), 1, "1.5"}, {New(15, 1), 0, "2"}, {New(25, 1), 0, "2"}, {New(-25, 1), 0, "-2"},
+		{New(-35, 1), 0, "-4"}, {New(999, 2), 1, "10.0"},
+	} {
+		if got := c.value.Round(c.scale); got.String() != c.want {
+			t.Errorf("%s to %d places is %s, want %s", c.value, c.scale, got, c.want)
+		}
+	}
+}
+
 func TestShareRoundsHalfToEven(t *testing.T) {
 	for _, c := range []struct {
 		part, whole int64
