@@ -23,7 +23,8 @@ func TestFormatCode(t *testing.T) {
 		{"41705", "000-00", "417-05", true},
 		{"1234567", "K-0000", "K-1234567", true}, {"-417", "K-00000", "-K-00417", true}, {"0", "00", "00", true},
 		{"5", "00X", "05X", true},
-		{"-", "00", "-00", true}, {"5551234", "(000) 0000", "(555) 1234", true}, {"4.5", "000", "", false}, {"", "00", "00", true},
+		{"-", "00", "-00", true}, {"5551234", "(000) 0000", "(555) 1234", true}, {"4.5", "000", "", false},
+		{"", "00", "00", true},
 	} {
 		if got, ok := FormatCode([]byte(c.number), c.pattern); got != c.want || ok != c.ok {
 			t.Errorf("%s in %s is %q, %v; want %q, %v", c.number, c.pattern, got, ok, c.want, c.ok)

@@ -202,7 +202,8 @@ func TestRoundKeepsWhatHasFewerDigits(t *testing.T) {
 		scale int
 		want  string
 	}{
-		{New(15, 1), 3, "1.5"}, {New(15, 1), 1, "1.5"}, {New(15, 1), 0, "2"}, {New(25, 1), 0, "2"}, {New(-25, 1), 0, "-2"},
+		{New(15, 1), 3, "1.5"}, {New(15, 1), 1, "1.5"}, {New(15, 1), 0, "2"}, {New(25, 1), 0, "2"},
+		{New(-25, 1), 0, "-2"},
 		{New(-35, 1), 0, "-4"}, {New(999, 2), 1, "10.0"},
 	} {
 		if got := c.value.Round(c.scale); got.String() != c.want {
