@@ -235,20 +235,36 @@ func runExamples(t *testing.T, dir, text, address string, reachable bool) (count
 	return count
 }
 
-// What the README shows of the demo is what the demo says.
+// What the README shows is what the program says, one command after another; … stands for what is left
+// out.
 func TestReadmeShowsRealOutput(t *testing.T) {
 	text, err := os.ReadFile("../README.md")
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, block, ok := strings.Cut(string(text), "\n…\n")
-	block, _, ends := strings.Cut(block, "```")
-	if !ok || !ends || strings.Count(block, "\n") < 10 {
-		t.Fatal("the README shows no output behind …")
+	dir, shown := demoFolder(t), 0
+	for i, block := range strings.Split(string(text), "```") {
+		if i%2 == 0 {
+			continue // between two blocks
+		}
+		for _, step := range strings.Split("\n"+block, "\n$ ")[1:] {
+			line, want, _ := strings.Cut(step, "\n")
+			stdout, stderr, _ := runProgram(t, dir, "", splitWords(line)[1:]...)
+			rest := stdout + "\n" + stderr
+			for _, piece := range strings.Split("\n"+want, "\n…\n") {
+				if piece = strings.Trim(piece, "\n"); piece == "" {
+					continue
+				}
+				_, after, ok := strings.Cut(rest, piece)
+				if shown++; !ok {
+					t.Errorf("of %s the README shows\n%s\nand it says\n%s", line, piece, stdout+stderr)
+				}
+				rest = after
+			}
+		}
 	}
-	stdout, _, _ := runProgram(t, t.TempDir(), "", "demo")
-	if !strings.Contains(stdout, block) {
-		t.Errorf("the README shows\n%s\nthe demo says\n%s", block, stdout)
+	if shown < 8 {
+		t.Errorf("the README shows %d pieces of output", shown)
 	}
 }
 

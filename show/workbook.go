@@ -10,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"lastblock/core/record"
+	"lastblock/core/source"
 
 	"github.com/xuri/excelize/v2"
 )
@@ -287,6 +288,9 @@ func (b *sheetWriter) writeWaiting() error {
 func shownWidth(value any) int {
 	switch v := value.(type) {
 	case string:
+		if strings.HasPrefix(v, source.VerdictLabel) {
+			return 0 // which runs over into the columns beside it
+		}
 		return utf8.RuneCountInString(v)
 	case time.Time:
 		return len(time.DateOnly)

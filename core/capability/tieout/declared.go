@@ -464,7 +464,7 @@ func totalMessage(declared, found, difference amount.Amount, inSuspense int) str
 	switch {
 	case inSuspense > 0:
 		text += fmt.Sprintf("; %s in suspense may be the reason", words.Count(inSuspense, "record"))
-	case difference.DivisibleByNine():
+	case declared.Sign() != 0 && found.Sign() != 0 && difference.DivisibleByNine():
 		text += "; the difference is a multiple of nine, probably two digits transposed"
 	}
 	return text
