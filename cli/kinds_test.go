@@ -76,9 +76,9 @@ func othersSay(t *testing.T) string {
 	}
 	writeFiles(t, dir, map[string]string{
 		"bytes.csv": "doc,text\n1,Zürich\n2,Genève\n3,Caf\xe9\n", "crowd.csv": crowd, "many.csv": many,
-		"one.csv": "doc,amount\nT1,3.00\n",
+		"one.csv":      "doc,amount\nT1,3.00\n",
 		"two-rows.csv": "doc,text,amount,more\n,,debit,credit\nA,x,1.50,2\nB,y,3,4\n",
-		"utf.csv": "doc,text\n1,Z\xfcrich\n2,Zürich\n3,Zürich\n4,Zürich\n",
+		"utf.csv":      "doc,text\n1,Z\xfcrich\n2,Zürich\n3,Zürich\n4,Zürich\n",
 	})
 	book := excelize.NewFile()
 	defer book.Close()
