@@ -1,0 +1,294 @@
+package block
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"time"
+
+	"lastblock/core/finding/lock"
+)
+
+// Entry is a block of a chain, with its seal.
+type Entry struct {
+	Block
+	File string // its name in the folder of the chain
+	Seal string
+}
+
+// Chain are all blocks of a folder, in their order.
+type Chain struct {
+	Folder  string
+	Entries []Entry
+}
+
+// BrokenError is a chain that is not as it was written. Nobody may go on with it.
+type BrokenError struct {
+	Folder string
+	Number int // of the block
+	Text   string
+}
+
+func (e *BrokenError) Error() string {
+	return fmt.Sprintf("block %d in %s: %s; put the file back from a copy. Nothing was changed", e.Number, e.Folder,
+		e.Text)
+}
+
+// NewerError is a block that a newer Lastblock has written.
+type NewerError struct {
+	Folder          string
+	Number, Version int
+}
+
+func (e *NewerError) Error() string {
+	return fmt.Sprintf("block %d in %s is of version %d, and this Lastblock reads version %d; use the newer one",
+		e.Number, e.Folder, e.Version, Version)
+}
+
+// OtherPlanError is a chain of another plan.
+type OtherPlanError struct{ Folder, Plan, Other string }
+
+func (e *OtherPlanError) Error() string {
+	return fmt.Sprintf("the blocks in %s are those of the plan %s, and this is %s; set blocks in [close] of one of them",
+		e.Folder, e.Other, e.Plan)
+}
+
+// blockName is how the files of blocks are called.
+var blockName = regexp.MustCompile(`^([0-9]{4,})-(.+)\.json$`)
+
+// mostBytes is how large a block may be. What is larger is none.
+const mostBytes = 1 << 30
+
+// Read reads the chain in a folder; one that is not there has no block. plan is the name of the plan
+// whose chain it has to be. The error is a *BrokenError, a *NewerError, an *OtherPlanError, or what
+// reading returned.
+func Read(folder, plan string) (*Chain, error) {
+	c := &Chain{Folder: folder}
+	listed, err := c.list()
+	if err != nil {
+		return nil, err
+	}
+	for i, of := range listed {
+		number := i + 1
+		switch {
+		case of.number > number:
+			return nil, c.broken(number, "it is missing, and block %d is there", of.number)
+		case of.number < number:
+			return nil, c.broken(of.number, "there is no such block")
+		case i+1 < len(listed) && listed[i+1].number == number:
+			return nil, c.broken(number, "it is there twice, as %s and %s", of.file, listed[i+1].file)
+		}
+		e, err := c.read(of)
+		if err != nil {
+			return nil, err
+		}
+		if e.Plan.Name != plan {
+			return nil, &OtherPlanError{folder, plan, e.Plan.Name}
+		}
+		c.Entries = append(c.Entries, *e)
+	}
+	return c, nil
+}
+
+func (c *Chain) broken(number int, format string, arguments ...any) error {
+	return &BrokenError{c.Folder, number, fmt.Sprintf(format, arguments...)}
+}
+
+// listed is the file of a block.
+type listed struct {
+	number int
+	file   string
+}
+
+// list lists the files of blocks by their numbers.
+func (c *Chain) list() (all []listed, err error) {
+	entries, err := os.ReadDir(c.Folder)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	for _, entry := range entries {
+		name := blockName.FindStringSubmatch(entry.Name())
+		if name == nil || entry.IsDir() {
+			continue
+		}
+		number, err := strconv.Atoi(name[1])
+		if err != nil {
+			continue // too large for one of ours
+		}
+		all = append(all, listed{number, entry.Name()})
+	}
+	slices.SortStableFunc(all, func(a, b listed) int { return a.number - b.number })
+	return all, err
+}
+
+// read reads a block, and holds it against the one before.
+func (c *Chain) read(of listed) (*Entry, error) {
+	path := filepath.Join(c.Folder, of.file)
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, err
+	}
+	if info.Size() > mostBytes {
+		return nil, c.broken(of.number, "%s has %d bytes, which no block has", of.file, info.Size())
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	head := struct {
+		Version int `json:"version"`
+	}{}
+	if err := json.Unmarshal(data, &head); err != nil {
+		return nil, c.broken(of.number, "%s is torn or was changed: it is no JSON any more", of.file)
+	}
+	if head.Version > Version {
+		return nil, &NewerError{c.Folder, of.number, head.Version}
+	}
+	e := &Entry{File: of.file, Seal: SealOf(data)}
+	if err := json.Unmarshal(data, &e.Block); err != nil {
+		return nil, c.broken(of.number, "%s was changed: %v", of.file, err)
+	}
+	switch again, err := e.Block.Encode(); {
+	case err != nil:
+		return nil, err
+	case !bytes.Equal(again, data):
+		return nil, c.broken(of.number, "%s was changed: its bytes are not those that were sealed", of.file)
+	case e.Number != of.number || of.file != Name(e.Number, e.Period):
+		return nil, c.broken(of.number, "%s is block %d of %s under another name", of.file, e.Number, e.Period)
+	}
+	return e, c.follows(e)
+}
+
+// follows makes sure that a block names the one before it.
+func (c *Chain) follows(e *Entry) error {
+	last := c.Last()
+	switch {
+	case last == nil && e.Previous == nil:
+		return nil
+	case last == nil:
+		return c.broken(e.Number, "it says that block %d is before it", e.Previous.Number)
+	case e.Previous == nil || e.Previous.Number != last.Number:
+		return c.broken(e.Number, "it does not say that block %d is before it", last.Number)
+	case e.Previous.Seal != last.Seal:
+		return c.broken(last.Number, "it was changed: block %d has sealed it as %s, and it is %s now", e.Number,
+			Short(e.Previous.Seal), Short(last.Seal))
+	}
+	return nil
+}
+
+// Last is the newest block, nil for none.
+func (c *Chain) Last() *Entry {
+	if len(c.Entries) == 0 {
+		return nil
+	}
+	return &c.Entries[len(c.Entries)-1]
+}
+
+// Of is the newest block of a period, nil for none.
+func (c *Chain) Of(period string) *Entry {
+	for i := len(c.Entries) - 1; i >= 0; i-- {
+		if c.Entries[i].Period == period {
+			return &c.Entries[i]
+		}
+	}
+	return nil
+}
+
+// Next makes an entry of a block that is to stand behind all others: with its number, what is before
+// it, its file and its seal, and the bytes to be written there.
+func (c *Chain) Next(b Block) (e *Entry, data []byte, err error) {
+	b.Version, b.Number, b.Previous = Version, len(c.Entries)+1, nil
+	if last := c.Last(); last != nil {
+		b.Previous = &Link{last.Number, last.Seal}
+	}
+	if data, err = b.Encode(); err != nil {
+		return nil, nil, err
+	}
+	return &Entry{Block: b, File: Name(b.Number, b.Period), Seal: SealOf(data)}, data, nil
+}
+
+// GrownError says that somebody else has added a block.
+type GrownError struct{ Folder string }
+
+func (e *GrownError) Error() string {
+	return fmt.Sprintf("somebody else has closed in %s since this run began; run again", e.Folder)
+}
+
+const (
+	lockName = ".lock"
+	patience = 5 * time.Second // that one who adds a block has with another one
+)
+
+// Append adds a block to the chain in a folder, which has to be as it was when c was read. After a power
+// cut there is the old chain or the new one. The error is a *GrownError, that of Read, or what
+// writing returned; c is unchanged then.
+func (c *Chain) Append(b Block) (e *Entry, err error) {
+	if err := os.MkdirAll(c.Folder, 0o777); err != nil {
+		return nil, err
+	}
+	held, err := os.OpenFile(filepath.Join(c.Folder, lockName), os.O_RDWR|os.O_CREATE, 0o666)
+	if err != nil {
+		return nil, err
+	}
+	defer held.Close()
+	if err := lock.Take(held, patience); errors.Is(err, lock.ErrHeld) {
+		return nil, fmt.Errorf("somebody else is closing in %s right now; try again", c.Folder)
+	} else if err != nil {
+		return nil, err
+	}
+	now, err := Read(c.Folder, b.Plan.Name)
+	if err != nil {
+		return nil, err
+	}
+	if len(now.Entries) != len(c.Entries) || len(c.Entries) > 0 && now.Last().Seal != c.Last().Seal {
+		return nil, &GrownError{c.Folder}
+	}
+	e, data, err := c.Next(b)
+	if err != nil {
+		return nil, err
+	}
+	if err := writeDurably(c.Folder, e.File, data); err != nil {
+		return nil, err
+	}
+	c.Entries = append(c.Entries, *e)
+	return e, nil
+}
+
+// writeDurably writes a file that is not there yet: under another name, down to the disk, and then with its
+// name, down to the disk as well.
+func writeDurably(folder, name string, data []byte) (err error) {
+	file, err := os.CreateTemp(folder, ".block-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(file.Name()) // which has another name in the end
+	_, err = file.Write(data)
+	if err = errors.Join(err, file.Sync(), file.Close()); err != nil {
+		return fmt.Errorf("writing %s: %w", filepath.Join(folder, name), err)
+	}
+	path := filepath.Join(folder, name)
+	if _, err := os.Lstat(path); err == nil {
+		return fmt.Errorf("%s: %w", path, fs.ErrExist)
+	}
+	if err := os.Rename(file.Name(), path); err != nil {
+		return err
+	}
+	return syncFolder(folder)
+}
+
+// syncFolder brings the names of a folder to the disk, on systems that can.
+func syncFolder(folder string) error {
+	dir, err := os.Open(folder)
+	if err != nil {
+		return err
+	}
+	_ = dir.Sync() // which some systems refuse for folders
+	return dir.Close()
+}
