@@ -87,7 +87,8 @@ func (a *app) runCollate(ctx context.Context, task month.Task, paths []string, a
 	if err := a.collateAll(ctx, in, all, shown); err != nil {
 		return err
 	}
-	shown.Withheld = finding.Stops(shown.Findings) && !all[0].task.Anyway
+	shown.Withheld = finding.Stops(shown.Findings) &&
+		slices.ContainsFunc(all, func(c *collation) bool { return !c.task.Anyway })
 	var ready []*show.Output
 	for _, c := range all {
 		ready = append(ready, c.kept)

@@ -185,6 +185,9 @@ func (a *app) runDecide(ctx context.Context, f *deciding, ids []string) error {
 		return show.Document(a.stdout, view.DecisionsDocument(file, decisions))
 	}
 	for i := range findings {
+		if f.isMany() && !f.yes {
+			break // they were listed before somebody said yes
+		}
 		show.Decided(a.stdout, string(verdict), &findings[i])
 		if left := view.Dropped(decisions[i].Dropped); left != "" {
 			fmt.Fprintf(a.stdout, "          left out from now on: %s\n", left)

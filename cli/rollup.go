@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 
 	"lastblock/core/capability/rollup"
 	"lastblock/core/finding"
@@ -161,7 +162,8 @@ func (a *app) sumUp(ctx context.Context, in *month.Input, summaries []*summary) 
 // giveSummaries writes the summaries to their files, or prints them, unless there is something
 // that stops them.
 func (a *app) giveSummaries(typed *month.Rollup, summaries []*summary, shown *view.Summaries) error {
-	shown.Withheld = finding.Stops(shown.Findings) && !summaries[0].Task.Anyway
+	shown.Withheld = finding.Stops(shown.Findings) &&
+		slices.ContainsFunc(summaries, func(s *summary) bool { return !s.Task.Anyway })
 	var ready []*show.Output
 	report := a.beside()
 	for i, s := range summaries {
