@@ -80,7 +80,7 @@ func (a *app) runCollate(ctx context.Context, task month.Task, paths []string, a
 	if err := in.NeedSources(); err != nil {
 		return err
 	}
-	if err := a.needPlaces(len(all), false, func(i int) bool { return all[i].spool == nil }); err != nil {
+	if err := a.needPlaces(len(all), json, func(i int) bool { return all[i].spool == nil }); err != nil {
 		return err
 	}
 	shown := &view.Collations{Command: task.Name(), Set: in.Set}
