@@ -101,7 +101,7 @@ func (a *app) usePlan(cmd *cobra.Command) error {
 // note prints notes on what takes the place of something else.
 func (a *app) note(notes []string) {
 	for _, note := range notes {
-		fmt.Fprintln(a.stderr, show.Visible("note: "+show.Flags(note)))
+		fmt.Fprintln(a.stderr, show.FoldedLines(show.Visible("note: "+show.Flags(note)), a.stderr.Width))
 	}
 }
 

@@ -113,7 +113,8 @@ func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	case errors.Is(err, syscall.EPIPE):
 		return outcome{code: ExitNotDone} // the reader of a pipe has gone, and does not want to be told
 	}
-	fmt.Fprintf(app.stderr, "lastblock: %s\n", show.VisibleLines(postgres.Hide(app.say(err))))
+	fmt.Fprintln(app.stderr, show.FoldedLines("lastblock: "+show.VisibleLines(postgres.Hide(app.say(err))),
+		app.stderr.Width))
 	return outcome{code: ExitNotDone}
 }
 

@@ -61,6 +61,18 @@ func Folded(paragraph string, width int) string {
 	return strings.Join(append(lines, line), "\n")
 }
 
+// FoldedLines folds each line of a message that is wider than a screen; those that are set in, as command
+// lines are, stay as they are. A width of 0 folds nothing.
+func FoldedLines(message string, width int) string {
+	lines := strings.Split(message, "\n")
+	for i, line := range lines {
+		if width > 0 && text.StringWidthWithoutEscSequences(line) > width && !strings.HasPrefix(line, " ") {
+			lines[i] = Folded(line, width)
+		}
+	}
+	return strings.Join(lines, "\n")
+}
+
 // exampleWord is a word of a command line, quotes and all.
 var exampleWord = regexp.MustCompile(`(?:[^\s']|'[^']*')+`)
 

@@ -45,3 +45,16 @@ func TestAPageIsText(t *testing.T) {
 		t.Errorf("the page is\n%s\nwant\n%s", got, want)
 	}
 }
+
+func TestMessagesAreFoldedOnANarrowScreen(t *testing.T) {
+	message := "lastblock: there is no such file, and nothing near it\n  lastblock tieout a-folder --total debit"
+	for width, want := range map[int]string{
+		0:  message,
+		80: message,
+		30: "lastblock: there is no such\nfile, and nothing near it\n  lastblock tieout a-folder --total debit",
+	} {
+		if got := FoldedLines(message, width); got != want {
+			t.Errorf("on %d columns it is\n%s", width, got)
+		}
+	}
+}
