@@ -208,11 +208,11 @@ func TestReadRoster(t *testing.T) {
 	for text, want := range map[string]bool{"2031-01": false, "2031-02": true, "2031-12": true, "2032-01": false,
 		"2031Q1": false, "2031Q2": true, "2031": false} {
 		p, ok := period.Parse(text)
-		if !ok || eskerby.isDue(p) != want {
+		if !ok || eskerby.IsDue(p) != want {
 			t.Errorf("%s is due: %v", text, !want)
 		}
 	}
-	if fmt.Sprint(roster.Shown, eskerby.Shown, roster.Entries[0].isDue(period.Period{})) != "[country] [LY] true" {
+	if fmt.Sprint(roster.Shown, eskerby.Shown, roster.Entries[0].IsDue(period.Period{})) != "[country] [LY] true" {
 		t.Errorf("the roster is %+v", roster)
 	}
 	for text, reason := range map[string]string{

@@ -83,8 +83,8 @@ func ReadRoster(table *source.Table) (*Roster, error) {
 
 func fold(entity string) string { return strings.ToLower(strings.TrimSpace(entity)) }
 
-// isDue tells whether the entity has to file for a period.
-func (e *Entry) isDue(p period.Period) bool {
+// IsDue tells whether the entity has to file for a period.
+func (e *Entry) IsDue(p period.Period) bool {
 	return !(e.HasFrom && p.First < e.From.First) && !(e.HasUntil && p.Last() > e.Until.Last())
 }
 
@@ -174,7 +174,7 @@ func (r *run) matrix(rows []Row) (*Matrix, error) {
 	for i, e := range entries {
 		row := MatrixRow{Entity: e.Entity, Shown: e.Shown}
 		for k, p := range periods {
-			due := k < expected && e.isDue(p) && (i < onRoster || r.options.Roster == nil)
+			due := k < expected && e.IsDue(p) && (i < onRoster || r.options.Roster == nil)
 			row.Cells = append(row.Cells, g.cell(&e, p, due, i < onRoster || r.options.Roster == nil))
 		}
 		m.Entities = append(m.Entities, row)
@@ -282,7 +282,7 @@ func (g *gathering) cell(e *Entry, p period.Period, due, onRoster bool) MatrixCe
 	switch {
 	case !onRoster:
 		f.Message = fmt.Sprintf("%s is not on %s%s", e.Entity, g.run.options.Roster.Name, g.meant(e.Entity))
-	case g.run.options.Roster != nil && !e.isDue(p):
+	case g.run.options.Roster != nil && !e.IsDue(p):
 		f.Message = fmt.Sprintf("%s does not have to file for %s, says line %d of %s", e.Entity, nameOf(p), e.Line,
 			g.run.options.Roster.Name)
 	default:

@@ -1,0 +1,108 @@
+package month
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"lastblock/core/capability/tieout"
+	"lastblock/core/option"
+	"lastblock/core/source"
+	"lastblock/core/tally"
+	"lastblock/core/value/natural"
+	"lastblock/core/value/period"
+	"lastblock/core/value/words"
+)
+
+// Filed tells which entities have filed for which periods, by the names of the sources.
+type Filed struct {
+	periods  []period.Period // the oldest first
+	entities map[period.Period]map[string]bool
+	names    map[string]string // of entities as their files write them, by their names in small letters
+}
+
+// FiledBy reads off a set who has filed for what. Sources whose names tell no period have not filed for
+// any.
+func FiledBy(set *source.Set) *Filed {
+	f := &Filed{entities: make(map[period.Period]map[string]bool), names: make(map[string]string)}
+	for i := range set.Sources {
+		p, ok := period.Parse(set.Word(i, tally.PeriodWord))
+		if !ok {
+			continue
+		}
+		if f.entities[p] == nil {
+			f.periods = append(f.periods, p)
+			f.entities[p] = make(map[string]bool)
+		}
+		if entity := strings.TrimSpace(set.Word(i, tally.EntityWord)); entity != "" {
+			folded := strings.ToLower(entity)
+			f.entities[p][folded], f.names[folded] = true, entity
+		}
+	}
+	slices.SortFunc(f.periods, func(a, b period.Period) int {
+		return cmp.Or(cmp.Compare(a.Last(), b.Last()), cmp.Compare(a.First, b.First))
+	})
+	return f
+}
+
+// due are the entities that have to have filed for a period: those of the roster, or without one all that
+// have filed for an earlier one.
+func (f *Filed) due(p period.Period, roster *tieout.Roster) []string {
+	names := make(map[string]bool)
+	if roster != nil {
+		for i := range roster.Entries {
+			if e := &roster.Entries[i]; e.IsDue(p) {
+				names[strings.ToLower(e.Entity)] = true
+				f.names[strings.ToLower(e.Entity)] = e.Entity
+			}
+		}
+	} else {
+		for of, entities := range f.entities {
+			if of.First < p.First {
+				maps.Copy(names, entities)
+			}
+		}
+	}
+	return slices.SortedFunc(maps.Keys(names), natural.Compare)
+}
+
+// missing are the entities that have not filed for a period and are due.
+func (f *Filed) missing(p period.Period, roster *tieout.Roster) (names []string) {
+	for _, entity := range f.due(p, roster) {
+		if !f.entities[p][entity] {
+			names = append(names, f.names[entity])
+		}
+	}
+	return names
+}
+
+// Newest is the newest period for which all have filed that are due; roster is nil without one. The
+// error is an *option.Error that says for the newest periods who is missing.
+func (f *Filed) Newest(roster *tieout.Roster) (period.Period, error) {
+	if len(f.periods) == 0 {
+		return period.Period{}, option.Errorf("period", "no source's name tells a period; say which one is closed")
+	}
+	const shown, names = 3, 4
+	var said []string
+	for _, p := range slices.Backward(f.periods) {
+		missing := f.missing(p, roster)
+		if len(missing) == 0 {
+			return p, nil
+		}
+		if len(said) < shown {
+			said = append(said, fmt.Sprintf("for %s lacks %s", p, words.AndMore(names, missing...)))
+		}
+	}
+	return period.Period{}, option.Errorf("period", "for no period all have filed that are due:\n%s\nsay which one is "+
+		"closed", strings.Join(said, "\n"))
+}
+
+// UpTo passes over the sources of later periods than p, by the periods of their names.
+func (in *Input) UpTo(p period.Period) {
+	in.Set.PassOver("later than "+p.String(), func(i int) bool {
+		of, ok := period.Parse(in.Set.Word(i, tally.PeriodWord))
+		return ok && of.Last() > p.Last()
+	})
+}

@@ -1,0 +1,84 @@
+package source
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"io"
+	"os"
+
+	"golang.org/x/sync/errgroup"
+)
+
+// Hash is the SHA-256 of a file, in hexadecimal digits.
+type Hash struct {
+	Path   string
+	SHA256 string
+}
+
+// Hashes are the SHA-256 (FIPS 180-4) of the files of a set, each once however many entries or sheets of it
+// are sources, in the order of the sources. What is no file, standard input or a database, has none. jobs
+// files are read at a time. The error is an *Error of a source that is not as it was found, or what
+// reading returned.
+func (s *Set) Hashes(ctx context.Context, jobs int) ([]Hash, error) {
+	var hashes []Hash
+	var first []int // source of each file
+	known := make(map[string]bool)
+	for i := range s.Sources {
+		of := &s.Sources[i]
+		if of.identity == (identity{}) || known[of.Path] {
+			continue
+		}
+		known[of.Path] = true
+		hashes, first = append(hashes, Hash{Path: of.Path}), append(first, i)
+	}
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(max(1, jobs))
+	for k := range hashes {
+		group.Go(func() (err error) {
+			of := &s.Sources[first[k]]
+			if hashes[k].SHA256, err = hashFile(ctx, of.Path); err != nil {
+				return &Error{of.Name, err}
+			}
+			return of.Unchanged()
+		})
+	}
+	return hashes, group.Wait()
+}
+
+// hashFile reads a file for its SHA-256.
+func hashFile(ctx context.Context, path string) (hash string, err error) {
+	file, err := os.Open(path)
+	if err != nil {
+		return "", err
+	}
+	defer func() { err = errors.Join(err, file.Close()) }()
+	sum, buffer := sha256.New(), make([]byte, 1<<20)
+	for {
+		n, err := file.Read(buffer)
+		sum.Write(buffer[:n]) // which takes everything
+		switch {
+		case errors.Is(err, io.EOF):
+			return hex.EncodeToString(sum.Sum(nil)), nil
+		case err != nil:
+			return "", err
+		case ctx.Err() != nil:
+			return "", ctx.Err()
+		}
+	}
+}
+
+// PassOver passes over the sources for which isOver holds, for a reason. It must be called before
+// the set is looked at.
+func (s *Set) PassOver(reason string, isOver func(index int) bool) {
+	kept := s.Sources[:0:0]
+	for i := range s.Sources {
+		if isOver(i) {
+			s.PassedOver = append(s.PassedOver, PassedOver{Source: s.Sources[i].Name, Reason: reason})
+			continue
+		}
+		kept = append(kept, s.Sources[i])
+	}
+	s.Sources = kept
+}
