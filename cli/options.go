@@ -2,10 +2,12 @@ package cli
 
 import (
 	"fmt"
+	"os"
 	"slices"
 	"strings"
 
 	"lastblock/core/month"
+	"lastblock/core/month/plan"
 	"lastblock/core/option"
 	"lastblock/show"
 
@@ -81,19 +83,25 @@ func (a *app) usePlan(cmd *cobra.Command) error {
 		return err
 	}
 	file := a.task.Sources().Plan
+	if _, isClose := a.task.(*month.Closing); isClose && file == "" {
+		if _, err := os.Stat(plan.Name); err == nil {
+			file = plan.Name
+			a.task.Sources().Plan = file
+		}
+	}
 	if file == "" {
 		return nil
 	}
-	plan, err := month.ReadPlan(file)
+	read, err := month.ReadPlan(file)
 	if err != nil {
 		return err
 	}
-	a.plan = plan
-	a.outputs.Protect(plan.Files()...)
+	a.plan = read
+	a.outputs.Protect(read.Files()...)
 	if month.MakesSeveral(a.task) {
 		return nil // resultsOf has each result take its own
 	}
-	notes, err := plan.Apply(a.task, a.options)
+	notes, err := read.Apply(a.task, a.options)
 	a.note(notes)
 	return err
 }

@@ -148,22 +148,29 @@ func reconcileAll(ctx context.Context, here *month.Input, all []*reconciliation)
 		return err
 	}
 	for _, one := range all {
-		if there := one.job.There(); there != nil {
-			if err := one.there.Set.Scan(ctx, here.Reading, there.Visitor); err != nil {
-				return err
-			}
-		}
-		sides, err := one.job.Finish()
-		if err != nil {
+		if err := one.match(ctx, here); err != nil {
 			return err
 		}
-		result, err := sides.Match(ctx, one.files.writing(sides))
-		if err != nil {
-			return err
-		}
-		one.shown = &view.Reconciliation{Result: result, Task: one.Task, Only: one.files.only, Here: here.Set,
-			There: one.there.Set}
 	}
+	return nil
+}
+
+// match reads the reference, and brings the records together with it.
+func (r *reconciliation) match(ctx context.Context, here *month.Input) error {
+	if there := r.job.There(); there != nil {
+		if err := r.there.Set.Scan(ctx, here.Reading, there.Visitor); err != nil {
+			return err
+		}
+	}
+	sides, err := r.job.Finish()
+	if err != nil {
+		return err
+	}
+	result, err := sides.Match(ctx, r.files.writing(sides))
+	if err != nil {
+		return err
+	}
+	r.shown = &view.Reconciliation{Result: result, Task: r.Task, Only: r.files.only, Here: here.Set, There: r.there.Set}
 	return nil
 }
 

@@ -123,14 +123,9 @@ func (a *app) sumUp(ctx context.Context, in *month.Input, summaries []*summary) 
 	}
 	for i, s := range summaries {
 		s.part = parts[i]
-		if s.options.Drop, err = s.part.Left(); err != nil {
-			return nil, err
-		}
-		s.options.Twins = true
-		if s.job, err = rollup.Prepare(ctx, s.part.Set, s.part.Reading, s.options); err != nil {
+		if err := s.prepare(ctx); err != nil {
 			return nil, s.Err(err)
 		}
-		s.part.Join(s.job)
 	}
 	if err := run.Read(ctx); err != nil {
 		for _, s := range summaries {
@@ -157,6 +152,19 @@ func (a *app) sumUp(ctx context.Context, in *month.Input, summaries []*summary) 
 	}
 	shown.Findings = a.together(in, shown.Verdict, lists...)
 	return shown, nil
+}
+
+// prepare makes the summary ready to be shown the records.
+func (s *summary) prepare(ctx context.Context) (err error) {
+	if s.options.Drop, err = s.part.Left(); err != nil {
+		return err
+	}
+	s.options.Twins = true
+	if s.job, err = rollup.Prepare(ctx, s.part.Set, s.part.Reading, s.options); err != nil {
+		return err
+	}
+	s.part.Join(s.job)
+	return nil
 }
 
 // giveSummaries writes the summaries to their files, or prints them, unless there is something

@@ -51,8 +51,9 @@ func TestMain(m *testing.M) {
 //	exit 2                 the exit code, where it is not 0
 //	$ cat in/a.csv         shows a file, $ ls in a folder
 //
-// Today's date is TODAY. The ids and states of findings are left out of what a command prints; in a command {id
-// KIND} is the id of the first finding of a kind that was printed last.
+// Today's date is TODAY, and the SHA-256 and seals of files, in which that may be, are SHA-256 and SEAL. The ids
+// and states of findings are left out of what a command prints; in a command {id KIND} is the id of the first
+// finding of a kind that was printed last.
 //
 // Lines that begin with # are comments; \r, \t, \0 and \xe9 in a file are bytes.
 func TestSessions(t *testing.T) {
@@ -152,6 +153,10 @@ var (
 	printedID  = regexp.MustCompile(`(?m)  id [0-9a-z]{8}$`)
 	documentID = regexp.MustCompile(`"id":"[0-9a-z]{8}",|,"state":"[0-9a-f]{1,16}"`)
 	wantedID   = regexp.MustCompile(`\{id ([a-z-]+)\}`)
+
+	fullSeal  = regexp.MustCompile(`\b[0-9a-f]{64}\b`)
+	shortSeal = regexp.MustCompile(`\b[0-9a-f]{4} [0-9a-f]{4} [0-9a-f]{4}\b`)
+	timeOfDay = regexp.MustCompile(`TODAY [0-9]{2}:[0-9]{2}`)
 )
 
 // idOf is the id of the first finding of a kind that was printed last.
@@ -199,6 +204,8 @@ func (s *session) command(line string) {
 		}
 		s.stdout = documentID.ReplaceAllString(printedID.ReplaceAllString(s.stdout, ""), "")
 		s.stdout = strings.ReplaceAll(s.stdout, time.Now().UTC().Format(time.DateOnly), "TODAY")
+		s.stdout = shortSeal.ReplaceAllString(fullSeal.ReplaceAllString(s.stdout, "SHA-256"), "SEAL")
+		s.stdout = timeOfDay.ReplaceAllString(s.stdout, "TODAY TIME")
 	default:
 		s.t.Fatalf("%s: there is no such command", s.at)
 	}

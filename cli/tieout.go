@@ -15,7 +15,7 @@ func (a *app) tieout() *cobra.Command {
 	t := month.NewTieOut()
 	return a.forTask(t, &cobra.Command{
 		Use:   "tieout [PATH…]",
-		Short: "Do counts and totals agree with what was declared, and is everybody there?",
+		Short: "Does it agree with what was declared, and is everybody there?",
 		Long: `Counts the rows of each source and adds up columns, with running and grand
 totals, and compares them with what the branches declared: on a control sheet,
 in a file beside each source, on a covering sheet, or on the last line. Says who

@@ -1,6 +1,8 @@
 package show
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -18,6 +20,10 @@ import (
 // its place, and at the end all that are ready are put in place together: so every one
 // of them appears whole or not at all, and so do they as a set.
 type Outputs struct {
+	// Journal is the folder in which the journal of a set lies that is brought down to the disk before
+	// and after it gets its places; "" for a set that has its journal beside its first output.
+	Journal string
+
 	mutex   sync.Mutex
 	open    []*Output
 	inputs  []string        // files that the run reads, and that are no output of it
@@ -177,6 +183,30 @@ func (o *Output) Reader() (io.Reader, error) {
 	return o.file, err
 }
 
+// SHA256 is that of what was written, in hexadecimal digits.
+func (o *Output) SHA256() (string, error) {
+	content, err := os.Open(o.file.Name())
+	if err != nil {
+		return "", err
+	}
+	defer content.Close()
+	sum := sha256.New()
+	if _, err := io.Copy(sum, content); err != nil {
+		return "", err
+	}
+	return hex.EncodeToString(sum.Sum(nil)), nil
+}
+
+// Path is where the output will be.
+func (o *Output) Path() string { return o.path }
+
+// Tidy finishes what an earlier run left in a folder, see placing.
+func (o *Outputs) Tidy(folder string) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	o.tidy(folder)
+}
+
 // Rest closes the file until more is written, so that any number of outputs can
 // be under way.
 func (o *Output) Rest() error {
@@ -259,7 +289,7 @@ func (o *Outputs) Place() error {
 	if err := o.check(ready); err != nil {
 		return err
 	}
-	s := &placing{outputs: ready}
+	s := &placing{outputs: ready, journalIn: o.Journal}
 	if err := s.place(); err != nil {
 		return err
 	}

@@ -26,9 +26,11 @@ import (
 // it can be put back.
 type placing struct {
 	outputs []*Output
-	moves   []move
-	held    []io.Closer // locks of files that are closed already
-	journal *os.File
+	// the folder of the journal, where the set is brought down to the disk; "" for the usual one
+	journalIn string
+	moves     []move
+	held      []io.Closer // locks of files that are closed already
+	journal   *os.File
 }
 
 // move is what is done with one output. Its names are absolute.
@@ -114,8 +116,27 @@ func (s *placing) place() error {
 			return errors.Join(fmt.Errorf("writing %s: %w", s.moves[i].To, err), s.undo())
 		}
 	}
+	if s.journalIn != "" {
+		s.syncFolders()
+	}
 	s.end()
 	return nil
+}
+
+// syncFolders brings the names of the folders to the disk, on systems that can.
+func (s *placing) syncFolders() {
+	done := make(map[string]bool)
+	for i := range s.moves {
+		folder := filepath.Dir(s.moves[i].To)
+		if done[folder] {
+			continue
+		}
+		done[folder] = true
+		if dir, err := os.Open(folder); err == nil {
+			_ = dir.Sync() // which some systems refuse for folders
+			dir.Close()
+		}
+	}
 }
 
 // prepare closes an output's file. What goes to a device or a pipe is written there, since
@@ -125,6 +146,11 @@ func (s *placing) prepare(output *Output) error {
 		return output.copyInPlace()
 	}
 	s.held = append(s.held, lock.Hold(output.file))
+	if s.journalIn != "" && !output.resting {
+		if err := output.file.Sync(); err != nil {
+			return fmt.Errorf("writing %s: %w", output.path, err)
+		}
+	}
 	if err := output.Rest(); err != nil {
 		return err
 	}
@@ -163,6 +189,9 @@ func (s *placing) writeJournal() error {
 		return nil
 	}
 	folder := filepath.Dir(s.moves[0].To)
+	if s.journalIn != "" {
+		folder = s.journalIn
+	}
 	file, err := os.OpenFile(filepath.Join(folder, fmt.Sprintf("%s%08x", journalPrefix, rand.Uint32())),
 		os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {

@@ -67,6 +67,7 @@ const (
 	StrayQuote  Kind = "stray-quote"  // text behind a closing quote
 
 	MostlySuspended Kind = "mostly-suspended" // a source with most of its records in suspense
+	CheckMissing    Kind = "check-missing"    // a check that a close has to have and its plan lacks
 
 	ShortRow       Kind = "short-row"       // records that end early, and were filled up with blank fields
 	QuotesInText   Kind = "quotes-in-text"  // quotes that break more than a handful of records
@@ -113,7 +114,7 @@ var severities = map[Kind]Severity{
 	NotFound:   Stop, ManyFound: Stop, ValidTwice: Stop,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review,
-	StrayQuote: Review, MostlySuspended: Stop,
+	StrayQuote: Review, MostlySuspended: Stop, CheckMissing: Stop,
 	ShortRow: Review, QuotesInText: Review, HeaderUnproven: Review, KeyedObjects: Review,
 	NoText: Review, EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review,
 	UnnamedColumn: Note,

@@ -67,9 +67,14 @@ func (p *Plan) check() error {
 			return err
 		}
 	}
-	known := map[string]func(*plan.Table) error{severityTable: p.checkSeverities, closeTable: p.checkClose}
+	known := map[string]func(*plan.Table) error{severityTable: p.checkSeverities}
 	for _, k := range kinds {
-		known[k.make().Name()] = func(table *plan.Table) error { return p.checkTask(table, k) }
+		known[k.make().Name()] = func(table *plan.Table) error {
+			if table.Name == closeTable {
+				return p.checkClose(table, k)
+			}
+			return p.checkTask(table, k)
+		}
 	}
 	for i := range p.parsed.Commands {
 		table := &p.parsed.Commands[i]
@@ -203,6 +208,9 @@ func beside(file, path string) string {
 	}
 	return filepath.Join(filepath.Dir(file), filepath.FromSlash(path))
 }
+
+// Has tells whether the plan has a table of a command.
+func (p *Plan) Has(command string) bool { return p.parsed.Command(command) != nil }
 
 // Files are those that the plan names to be read, by whichever task: none of them may become an
 // output.

@@ -124,7 +124,7 @@ func TestErrorsOfAPlanHavePlaces(t *testing.T) {
 		"[[tieout]]\n":                            "line 2, column 3: there is one table tieout, written [tieout]",
 		"[[close]]\n":                             "line 2, column 3: there is one table close",
 		"[close]\nperiod = \"2031-03\"\n":         "",
-		"[close]\nperiod = \"March\"\n":           "line 3, column 1: \"March\" is no period",
+		"[close]\nperiod = \"March\"\n":           "line 3, column 1: period: \"March\" is no period",
 		"[close]\nperoid = \"2031-03\"\n": "line 3, column 1: the table close has no key peroid; did you " +
 			"mean period?",
 		"[[rollup]]\nname = \"a\"\n[[rollup]]\n": "line 4, column 3: there are several tables rollup, so each " +

@@ -60,6 +60,7 @@ type Input struct {
 	Decimal byte          // of amounts, that was asked for; 0 for none
 	Partial bool          // only some of what the plan names is read
 	Planned int           // sources that the plan names, where only some are read
+	Closing string        // the period that is closed; "" in other runs
 	Decided *decision.Log // nil for nothing
 
 	Severities finding.Severities // of kinds that have another one in this run

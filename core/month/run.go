@@ -2,11 +2,13 @@ package month
 
 import (
 	"context"
+	"slices"
 
 	"lastblock/core/capability/tieout"
 	"lastblock/core/option"
 	"lastblock/core/source"
 	"lastblock/core/source/shape"
+	"lastblock/core/value/period"
 )
 
 // Run is one reading of the sources of a month end, for several parts: the results that are asked
@@ -50,17 +52,49 @@ func Begin(ctx context.Context, in *Input, p *Plan, options option.List, machine
 	if err != nil {
 		return nil, asked.Err(err)
 	}
-	if err := in.Set.Look(ctx, in.Reading); err != nil {
-		return nil, err
-	}
-	part, err := asked.Part(ctx, run)
+	return run, run.tieOut(ctx, asked, tie)
+}
+
+// BeginClose makes the run of a close: of all sources up to the period that is closed, which c says or
+// which is the newest for which all have filed, with the tie-out of the plan.
+func BeginClose(ctx context.Context, in *Input, p *Plan, c *Closing, options option.List) (*Run, error) {
+	run := &Run{Input: in}
+	asked, err := p.tieOut(options)
 	if err != nil {
 		return nil, err
 	}
+	tie, err := asked.Task.Ask(ctx, in)
+	if err != nil {
+		return nil, asked.Err(err)
+	}
+	closed, given := period.Parse(c.Period)
+	if !given {
+		if closed, err = FiledBy(in.Set).Newest(tie.Roster); err != nil {
+			return nil, err
+		}
+	}
+	in.Closing, tie.Until = closed.String(), &closed
+	in.UpTo(closed)
+	tie.Periods = slices.DeleteFunc(tie.Periods, func(p period.Period) bool { return p.Last() > closed.Last() })
+	if err := in.NeedSources(); err != nil {
+		return nil, err
+	}
+	return run, run.tieOut(ctx, asked, tie)
+}
+
+// tieOut has a tie-out take part in the run.
+func (r *Run) tieOut(ctx context.Context, asked *Result[*TieOut], tie tieout.Options) error {
+	if err := r.Set.Look(ctx, r.Reading); err != nil {
+		return err
+	}
+	part, err := asked.Part(ctx, r)
+	if err != nil {
+		return err
+	}
 	tie.Whole = false
-	run.tieout = &tiePart{part, tieout.Prepare(part.Set, in.Reading, tie)}
-	part.Join(run.tieout.job)
-	return run, nil
+	r.tieout = &tiePart{part, tieout.Prepare(part.Set, r.Reading, tie)}
+	part.Join(r.tieout.job)
+	return nil
 }
 
 // tieOut is the tie-out of the plan, with what is typed about reading.
@@ -80,6 +114,12 @@ func (p *Plan) tieOut(typed option.List) (*Result[*TieOut], error) {
 
 // Whole is a part that sees all that is read, on its own.
 func (in *Input) Whole() *Part { return &Part{Input: *in, whole: in.Set} }
+
+// Join has a part take part in the run.
+func (r *Run) Join(p *Part) *Part {
+	r.parts = append(r.parts, p)
+	return p
+}
 
 // Together makes the parts of several results in a run. Where they are to share a reading, the
 // sources have been looked at.
@@ -123,8 +163,7 @@ func (r *Result[T]) Part(ctx context.Context, run *Run) (*Part, error) {
 		p.narrow, p.narrowed = r.Narrow, run.Set.Narrow(r.Narrow)
 		p.Set = p.narrowed.Set
 	}
-	run.parts = append(run.parts, p)
-	return p, nil
+	return run.Join(p), nil
 }
 
 // Join has a member, which was prepared with the part's set, take part in the reading.
@@ -151,12 +190,20 @@ func (r *Run) Verdict(ctx context.Context) (*Verdict, error) {
 	if r.tieout == nil {
 		return nil, nil
 	}
-	result, err := r.tieout.job.Finish(ctx)
+	result, err := r.Tied(ctx)
 	if err != nil {
 		return nil, err
 	}
-	r.tieout.Settle(result.Findings)
 	return r.VerdictOf(result), result.Close()
+}
+
+// Tied finishes the tie-out, when all was read. Its findings are settled.
+func (r *Run) Tied(ctx context.Context) (*tieout.Result, error) {
+	result, err := r.tieout.job.Finish(ctx)
+	if err == nil {
+		r.tieout.Settle(result.Findings)
+	}
+	return result, err
 }
 
 // Close gives back what the tie-out holds, where the run has failed.

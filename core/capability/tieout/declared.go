@@ -11,6 +11,7 @@ import (
 	"lastblock/core/source"
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/period"
 	"lastblock/core/value/words"
 )
 
@@ -127,6 +128,22 @@ type declaration struct {
 	figure  func(word string) string // "" for what is not declared
 }
 
+// isLater tells whether a line of a control sheet is about a source that was passed over since it is of a
+// later period.
+func (c *comparison) isLater(s *controlSheet, row int) bool {
+	until := c.run.options.Until
+	if until == nil {
+		return false
+	}
+	if p, ok := period.Parse(s.Value(row, periodColumn)); ok {
+		return p.Last() > until.Last()
+	}
+	named := s.Value(row, sourceColumn)
+	return slices.ContainsFunc(c.run.set.PassedOver, func(p source.PassedOver) bool {
+		return named == p.Source || named == source.Stem(p.Source)
+	})
+}
+
 // sheet compares with a control sheet, line by line.
 func (c *comparison) sheet(sheet *source.Table) error {
 	s := controlSheet{Table: sheet, set: c.run.set, isGone: c.run.isGone}
@@ -147,7 +164,7 @@ func (c *comparison) sheet(sheet *source.Table) error {
 			})
 			continue
 		}
-		if !here && c.run.options.Partial {
+		if !here && (c.run.options.Partial || c.isLater(&s, i)) {
 			continue
 		}
 		if !here {

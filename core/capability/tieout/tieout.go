@@ -41,7 +41,8 @@ type Options struct {
 
 	Checks []Check
 
-	Partial bool // not all sources are read, so that what is not here says nothing
+	Until   *period.Period // sources of later periods were passed over; nil for none
+	Partial bool           // not all sources are read, so that what is not here says nothing
 
 	Drop     *drop.Set      // what is left out; it counts as read, and for no check
 	Suspense *suspense.File // nil without one

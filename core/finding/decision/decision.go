@@ -96,6 +96,22 @@ func (l *Log) Add(d Decision) {
 	l.Decisions = append(l.Decisions, d)
 }
 
+// Seal is how many decisions there are, and the seal of the last one.
+func (l *Log) Seal() (lines int, seal string) {
+	if l == nil {
+		return 0, ""
+	}
+	return len(l.Decisions), l.seal
+}
+
+// SealAt is the seal that the line of a decision had, by its number from 1; "" for none.
+func (l *Log) SealAt(line int) string {
+	if l == nil || line < 1 || line > len(l.seals) {
+		return ""
+	}
+	return l.seals[line-1]
+}
+
 // Current are the decisions that no later one has replaced.
 func (l *Log) Current() []Decision {
 	if l == nil {
@@ -114,7 +130,8 @@ func (l *Log) Current() []Decision {
 type Log struct {
 	Decisions []Decision // in the order in which they were made
 	last      map[string]int
-	seal      string // of the last line
+	seal      string   // of the last line
+	seals     []string // of each
 	size      int64
 	hasHeader bool
 }
@@ -163,7 +180,7 @@ func parse(path string, data []byte) (*Log, error) {
 			if err != nil {
 				return fail(err.Error())
 			}
-			log.seal = seal
+			log.seal, log.seals = seal, append(log.seals, seal)
 			log.Add(d)
 		}
 		line += bytes.Count(raw, []byte("\n"))

@@ -85,12 +85,12 @@ type Decisions struct {
 // Source is a source that was read.
 type Source struct {
 	File
-	Size    int64   `json:"size"`
-	Entity  string  `json:"entity,omitempty"`
-	Period  string  `json:"period,omitempty"`
-	Rows    int     `json:"rows"`
-	Totals  []Total `json:"totals"`
-	Records string  `json:"records"` // the fingerprint of its records
+	Source string  `json:"source"` // as results call it, with the entry or sheet of its file
+	Size   int64   `json:"size"`
+	Entity string  `json:"entity,omitempty"`
+	Period string  `json:"period,omitempty"`
+	Rows   int     `json:"rows"`
+	Totals []Total `json:"totals"`
 }
 
 // Total is a total of a column, an exact decimal.

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -56,8 +57,8 @@ func (e *NewerError) Error() string {
 type OtherPlanError struct{ Folder, Plan, Other string }
 
 func (e *OtherPlanError) Error() string {
-	return fmt.Sprintf("the blocks in %s are those of the plan %s, and this is %s; set blocks in [close] of one of them",
-		e.Folder, e.Other, e.Plan)
+	return fmt.Sprintf("the blocks in %s are those of the plan %s, and this is %s; set blocks in [close] of one of "+
+		"them", e.Folder, e.Other, e.Plan)
 }
 
 // blockName is how the files of blocks are called.
@@ -201,6 +202,18 @@ func (c *Chain) Of(period string) *Entry {
 	return nil
 }
 
+// Names tells whether a block has made a result of a name.
+func (c *Chain) Names(result string) bool {
+	for i := range c.Entries {
+		for _, r := range c.Entries[i].Results {
+			if r.Name == result {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // Next makes an entry of a block that is to stand behind all others: with its number, what is before
 // it, its file and its seal, and the bytes to be written there.
 func (c *Chain) Next(b Block) (e *Entry, data []byte, err error) {
@@ -230,26 +243,11 @@ const (
 // cut there is the old chain or the new one. The error is a *GrownError, that of Read, or what
 // writing returned; c is unchanged then.
 func (c *Chain) Append(b Block) (e *Entry, err error) {
-	if err := os.MkdirAll(c.Folder, 0o777); err != nil {
-		return nil, err
-	}
-	held, err := os.OpenFile(filepath.Join(c.Folder, lockName), os.O_RDWR|os.O_CREATE, 0o666)
+	held, err := c.Hold(b.Plan.Name)
 	if err != nil {
 		return nil, err
 	}
 	defer held.Close()
-	if err := lock.Take(held, patience); errors.Is(err, lock.ErrHeld) {
-		return nil, fmt.Errorf("somebody else is closing in %s right now; try again", c.Folder)
-	} else if err != nil {
-		return nil, err
-	}
-	now, err := Read(c.Folder, b.Plan.Name)
-	if err != nil {
-		return nil, err
-	}
-	if len(now.Entries) != len(c.Entries) || len(c.Entries) > 0 && now.Last().Seal != c.Last().Seal {
-		return nil, &GrownError{c.Folder}
-	}
 	e, data, err := c.Next(b)
 	if err != nil {
 		return nil, err
@@ -259,6 +257,33 @@ func (c *Chain) Append(b Block) (e *Entry, err error) {
 	}
 	c.Entries = append(c.Entries, *e)
 	return e, nil
+}
+
+// Hold keeps everybody else from adding a block, until what it returns is closed, and makes sure that the
+// chain is as it was when c was read. The error is a *GrownError, that of Read, or says that somebody
+// else is at it.
+func (c *Chain) Hold(plan string) (io.Closer, error) {
+	if err := os.MkdirAll(c.Folder, 0o777); err != nil {
+		return nil, err
+	}
+	held, err := os.OpenFile(filepath.Join(c.Folder, lockName), os.O_RDWR|os.O_CREATE, 0o666)
+	if err != nil {
+		return nil, err
+	}
+	if err := lock.Take(held, patience); err != nil {
+		if errors.Is(err, lock.ErrHeld) {
+			err = fmt.Errorf("somebody else is closing in %s right now; try again", c.Folder)
+		}
+		return nil, errors.Join(err, held.Close())
+	}
+	now, err := Read(c.Folder, plan)
+	if err == nil && (len(now.Entries) != len(c.Entries) || len(c.Entries) > 0 && now.Last().Seal != c.Last().Seal) {
+		err = &GrownError{c.Folder}
+	}
+	if err != nil {
+		return nil, errors.Join(err, held.Close())
+	}
+	return held, nil
 }
 
 // writeDurably writes a file that is not there yet: under another name, down to the disk, and then with its

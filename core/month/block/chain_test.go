@@ -27,7 +27,7 @@ func blockOf(period string) Block {
 		References: []File{{"control.csv", hash("control " + period)}},
 		Sources: []Source{
 			{File: File{"journals/a_" + period + ".csv", hash("a " + period)}, Size: 9, Entity: "a", Period: period,
-				Rows: 3, Totals: []Total{{"debit", "5.00"}}, Records: "00ff"},
+				Rows: 3, Totals: []Total{{"debit", "5.00"}}, Source: "a"},
 			{File: File{"journals/b_" + period + ".csv", hash("b " + period)}, Size: 9, Rows: 1},
 		},
 		Rows: 4, Totals: []Total{{"debit", "5.00"}}, Proof: Proof{4, 4, 0, 0},

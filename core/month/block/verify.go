@@ -84,7 +84,7 @@ func (c *Chain) sealed(root string, sources bool) (all []Sealed) {
 		e := &c.Entries[i]
 		named := make(map[string]bool)
 		add := func(role Role, f File) {
-			if f.Name != "" && !named[f.Name] {
+			if f.Name != "" && f.SHA256 != "" && !named[f.Name] {
 				named[f.Name] = true
 				all = append(all, Sealed{File: f, Role: role, Number: e.Number, Period: e.Period})
 			}
