@@ -122,7 +122,11 @@ func (c *closeCollation) create(_ context.Context, in *month.Input) error {
 	if err := option.Distinct("total", c.task.Totals); err != nil {
 		return err
 	}
-	return c.app.beginCollation(in, c.collation, false)
+	if err := c.app.beginCollation(in, c.collation, false); err != nil {
+		return err
+	}
+	c.result.Seal()
+	return nil
 }
 
 func (c *closeCollation) prepare(ctx context.Context, part *month.Part) error {

@@ -38,6 +38,8 @@ type Output struct {
 	path    string // where it will be
 	file    *os.File
 	hash    *xxh3.Hasher
+	sealing *sealing // nil where its SHA-256 is not taken while it is written
+	sha256  string   // "" while it is not known
 	size    int64
 	replace bool
 
@@ -183,8 +185,19 @@ func (o *Output) Reader() (io.Reader, error) {
 	return o.file, err
 }
 
-// SHA256 is that of what was written, in hexadecimal digits.
+// Seal has the SHA-256 taken while the output is written, of which nothing was written yet.
+func (o *Output) Seal() { o.sealing = beginSealing() }
+
+// SHA256 is that of what was written (FIPS 180-4), in hexadecimal digits. Nothing more is written
+// after it was asked for.
 func (o *Output) SHA256() (string, error) {
+	if o.sha256 != "" {
+		return o.sha256, nil
+	}
+	if o.sealing != nil {
+		o.sha256, o.sealing = o.sealing.end(), nil
+		return o.sha256, nil
+	}
 	content, err := os.Open(o.file.Name())
 	if err != nil {
 		return "", err
@@ -194,7 +207,8 @@ func (o *Output) SHA256() (string, error) {
 	if _, err := io.Copy(sum, content); err != nil {
 		return "", err
 	}
-	return hex.EncodeToString(sum.Sum(nil)), nil
+	o.sha256 = hex.EncodeToString(sum.Sum(nil))
+	return o.sha256, nil
 }
 
 // Path is where the output will be.
@@ -232,6 +246,9 @@ func (o *Output) Write(p []byte) (int, error) {
 	n, err := o.file.Write(p)
 	o.size += int64(n)
 	o.hash.Write(p[:n]) // a hash takes everything
+	if o.sealing != nil {
+		o.sealing.write(p[:n])
+	}
 	if err != nil {
 		return n, fmt.Errorf("writing %s: %w", o.path, err)
 	}
@@ -333,6 +350,9 @@ func (o *Outputs) Discard() {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
 	for _, output := range o.open {
+		if output.sealing != nil {
+			close(output.sealing.stop)
+		}
 		output.file.Close()
 		os.Remove(output.file.Name()) // which is gone already where it had no name
 	}

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"io"
 	"os"
+	"sync"
 
 	"golang.org/x/sync/errgroup"
 )
@@ -47,6 +48,9 @@ func (s *Set) Hashes(ctx context.Context, jobs int) ([]Hash, error) {
 	return hashes, group.Wait()
 }
 
+// hashed are buffers for files that are hashed.
+var hashed = sync.Pool{New: func() any { buffer := make([]byte, 256<<10); return &buffer }}
+
 // hashFile reads a file for its SHA-256.
 func hashFile(ctx context.Context, path string) (hash string, err error) {
 	file, err := os.Open(path)
@@ -54,7 +58,9 @@ func hashFile(ctx context.Context, path string) (hash string, err error) {
 		return "", err
 	}
 	defer func() { err = errors.Join(err, file.Close()) }()
-	sum, buffer := sha256.New(), make([]byte, 1<<20)
+	room := hashed.Get().(*[]byte)
+	defer hashed.Put(room)
+	sum, buffer := sha256.New(), *room
 	for {
 		n, err := file.Read(buffer)
 		sum.Write(buffer[:n]) // which takes everything
