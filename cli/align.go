@@ -134,13 +134,9 @@ func alignAll(ctx context.Context, in *month.Input, all []*alignment) error {
 	}
 	for i, one := range all {
 		one.part = parts[i]
-		if one.options.Drop, err = one.part.Left(); err != nil {
-			return err
-		}
-		if one.job, err = align.Prepare(ctx, one.part.Set, one.part.Reading, one.options); err != nil {
+		if err := one.prepare(ctx); err != nil {
 			return one.Err(err)
 		}
-		one.part.Join(one.job)
 	}
 	if err := run.Read(ctx); err != nil {
 		for _, one := range all {
@@ -149,19 +145,37 @@ func alignAll(ctx context.Context, in *month.Input, all []*alignment) error {
 		return err
 	}
 	for _, one := range all {
-		sources, err := one.job.Finish()
-		if err != nil {
-			return err
-		}
-		for _, c := range sources.Columns() {
-			one.format.Columns = append(one.format.Columns, show.Cells{Name: c.Name, Kind: c.Kind, Scale: c.Scale,
-				Blank: true})
-		}
-		if one.done, err = sources.Align(ctx, one.format.Encoder()); err != nil {
+		if err := one.align(ctx); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// prepare makes an alignment ready to be shown the records.
+func (one *alignment) prepare(ctx context.Context) (err error) {
+	if one.options.Drop, err = one.part.Left(); err != nil {
+		return err
+	}
+	if one.job, err = align.Prepare(ctx, one.part.Set, one.part.Reading, one.options); err != nil {
+		return err
+	}
+	one.part.Join(one.job)
+	return nil
+}
+
+// align puts the sources side by side, when all was read.
+func (one *alignment) align(ctx context.Context) error {
+	sources, err := one.job.Finish()
+	if err != nil {
+		return err
+	}
+	for _, c := range sources.Columns() {
+		one.format.Columns = append(one.format.Columns, show.Cells{Name: c.Name, Kind: c.Kind, Scale: c.Scale,
+			Blank: true})
+	}
+	one.done, err = sources.Align(ctx, one.format.Encoder())
+	return err
 }
 
 // showAligned prints the results, or where they were written says so.

@@ -52,6 +52,7 @@ func (a *app) attachTo(ctx context.Context, t *month.Attach, in *month.Input, c 
 	}
 	for _, reference := range references {
 		a.sets = append(a.sets, reference.Set)
+		reference.Set.TakeFingerprints()
 	}
 	attached, err := attach.Read(ctx, references, in.Reading,
 		attach.Options{Totals: t.Totals, Typed: c.format.Format.IsTyped(), Delimiter: c.format.Delimiter()})

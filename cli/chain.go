@@ -1,9 +1,13 @@
 package cli
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"runtime"
+	"slices"
 	"strings"
 
 	"lastblock/core/finding/decision"
@@ -54,41 +58,79 @@ func (f *chained) read(a *app) (p *month.Plan, chain *block.Chain, err error) {
 }
 
 func (a *app) history() *cobra.Command {
-	f, number := new(chained), 0
+	f, number, wish := new(chained), 0, block.Wish{}
 	cmd := &cobra.Command{
-		Use:   "history",
-		Short: "What was sealed, and when?",
+		Use:   "history [COLUMN=VALUE…]",
+		Short: "What was sealed, and how did a figure go from close to close?",
 		Long: `Lists the blocks of the plan: number, period, time, who, verdict, sources, rows, totals, and the first
-digits of the seal. A block that restates says which one. --block shows one of them in full.`,
-		Example: `  lastblock history --plan lastblock-demo/lastblock.toml
-  lastblock history --plan lastblock-demo/lastblock.toml --json`,
-		Args: cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
+digits of the seal. A block that restates stands beneath the one that it restates. With a group of a summary,
+COLUMN=VALUE, it shows that figure from block to block, what changed, and which sources made the change.
+--block shows one block in full.`,
+		Example: `  lastblock history --plan lastblock-demo/close/lastblock.toml
+  lastblock history account=04100 --plan lastblock-demo/close/lastblock.toml
+  lastblock history --plan lastblock-demo/close/lastblock.toml --block 1`,
+		RunE: func(_ *cobra.Command, texts []string) (err error) {
+			if wish.Words, err = block.ParseWords(texts); err != nil {
+				return err
+			}
 			_, chain, err := f.read(a)
 			if err != nil {
 				return err
 			}
-			entries := chain.Entries
-			if number != 0 {
-				if number < 1 || number > len(entries) {
-					return option.Errorf("block", "there is no block %d; there are %d", number, len(entries))
-				}
-				entries = entries[number-1 : number]
+			if len(wish.Words) > 0 {
+				return a.showCourse(f, chain, wish)
 			}
-			if f.json {
-				return show.Document(a.stdout, view.HistoryDocument(entries))
+			if wish.Result != "" || wish.Sum != "" {
+				return errors.New("which figure? Name its group, COLUMN=VALUE")
 			}
-			view.History(a.stdout, f.blocks, entries, number != 0)
-			return nil
+			return a.showHistory(f, chain, number)
 		},
 	}
-	addOptions(cmd, append(f.options(), &option.Option{Word: "block", Value: &number,
-		Meaning: "show this block in full"}))
+	addOptions(cmd, append(f.options(),
+		&option.Option{Word: "block", Value: &number, Meaning: "show this block in full"},
+		&option.Option{Word: "named", Value: &wish.Result, Meaning: "the result whose figure is shown"},
+		&option.Option{Word: "sum", Value: &wish.Sum, Meaning: "the column of the figure (the first of the result)"}))
 	return cmd
 }
 
+// showHistory lists the blocks, or one of them in full.
+func (a *app) showHistory(f *chained, chain *block.Chain, number int) (err error) {
+	entries := chain.Entries
+	var sources []block.Source
+	if number != 0 {
+		if number < 1 || number > len(entries) {
+			return option.Errorf("block", "there is no block %d; there are %d", number, len(entries))
+		}
+		entries = entries[number-1 : number]
+		if sources, err = chain.Sources(&entries[0]); err != nil {
+			return err
+		}
+	}
+	if f.json {
+		return show.Document(a.stdout, view.HistoryDocument(entries, sources))
+	}
+	view.History(a.stdout, f.blocks, entries)
+	if number != 0 {
+		view.BlockInFull(a.stdout, &entries[0], sources)
+	}
+	return nil
+}
+
+// showCourse shows a figure from block to block.
+func (a *app) showCourse(f *chained, chain *block.Chain, wish block.Wish) error {
+	points, err := chain.Course(wish)
+	if err != nil {
+		return err
+	}
+	if f.json {
+		return show.Document(a.stdout, view.CourseDocument(points))
+	}
+	view.Course(a.stdout, points)
+	return nil
+}
+
 func (a *app) verify() *cobra.Command {
-	f, sources, seal := new(chained), false, ""
+	f, wanted, seal := new(chained), block.Wanted{Jobs: runtime.GOMAXPROCS(0)}, ""
 	cmd := &cobra.Command{
 		Use:   "verify",
 		Short: "Has anything been touched since it was sealed?",
@@ -96,26 +138,29 @@ func (a *app) verify() *cobra.Command {
 against what the newest block that names them says; with --sources every source and reference, too. Any byte
 that was changed is found. A chain that was written anew as a whole agrees with itself: --seal holds the newest
 seal against one that was noted elsewhere.`,
-		Example: `  lastblock verify --plan lastblock-demo/lastblock.toml
-  lastblock verify --plan lastblock-demo/lastblock.toml --sources`,
+		Example: `  lastblock verify --plan lastblock-demo/close/lastblock.toml
+  lastblock verify --plan lastblock-demo/close/lastblock.toml --sources`,
 		Args: cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
+		RunE: func(cmd *cobra.Command, _ []string) error {
 			p, chain, err := f.read(a)
-			if err != nil {
+			shown := &view.Verification{Chain: chain}
+			if !errors.As(err, &shown.Broken) && err != nil {
 				return err
 			}
-			files, err := chain.Verify(filepath.Dir(f.plan), sources)
-			if err != nil {
-				return err
-			}
-			shown := &view.Verification{Chain: chain, Files: files}
-			if shown.Others, err = f.others(p, chain, seal); err != nil {
-				return err
+			if shown.Broken == nil {
+				wanted.Root = filepath.Dir(f.plan)
+				if err := a.verifyFiles(cmd.Context(), f, shown, wanted); err != nil {
+					return err
+				}
+				if shown.Others, err = f.others(p, chain, seal); err != nil {
+					return err
+				}
 			}
 			if f.json {
 				err = show.Document(a.stdout, shown.Document())
 			} else {
 				shown.Print(a.stdout)
+				err = nil
 			}
 			if err == nil && !shown.Untouched() {
 				return errStop
@@ -124,9 +169,35 @@ seal against one that was noted elsewhere.`,
 		},
 	}
 	addOptions(cmd, append(f.options(),
-		&option.Option{Word: "sources", Value: &sources, Meaning: "hold sources and references against it, too"},
+		&option.Option{Word: "sources", Value: &wanted.Sources, Meaning: "hold sources and references against it, too"},
+		&option.Option{Word: "block", Value: &wanted.Block, Meaning: "what this block has sealed, and nothing else"},
 		&option.Option{Word: "seal", Value: &seal, Meaning: "the seal of the newest block, as it was noted elsewhere"}))
 	return cmd
+}
+
+// verifyFiles holds files against the blocks. Where a file of several entries or sheets has changed, or a
+// database is a source, the sources of the plan are read again.
+func (a *app) verifyFiles(ctx context.Context, f *chained, shown *view.Verification, wanted block.Wanted) (err error) {
+	if n := len(shown.Chain.Entries); wanted.Block < 0 || wanted.Block > n {
+		return option.Errorf("block", "there is no block %d; there are %d", wanted.Block, n)
+	}
+	if shown.Files, err = shown.Chain.Verify(ctx, wanted); err != nil {
+		return err
+	}
+	if !slices.ContainsFunc(shown.Files, func(s block.Sealed) bool {
+		return s.Role == block.OfSource && (s.State == block.Unknown || s.State == block.Changed)
+	}) {
+		return nil
+	}
+	t := month.NewCollate()
+	if err := month.TakePlan(t, f.plan); err != nil {
+		return err
+	}
+	in, err := a.open(ctx, t, nil)
+	if err != nil {
+		return err
+	}
+	return month.Recheck(ctx, in, shown.Chain, shown.Files)
 }
 
 // others are what is not as the newest block says beside files: the decisions and the seal that was noted. That
@@ -150,6 +221,12 @@ func (f *chained) others(p *month.Plan, chain *block.Chain, seal string) (all []
 	if noted != "" && !strings.HasPrefix(last.Seal, noted) {
 		all = append(all, view.Touch{What: "seal", Text: fmt.Sprintf("the newest block is %d with the seal %s, and not %s",
 			last.Number, block.Short(last.Seal), seal)})
+	}
+	for i := 1; i < len(chain.Entries); i++ {
+		if e, before := &chain.Entries[i], &chain.Entries[i-1]; e.Time.Before(before.Time) {
+			all = append(all, view.Touch{What: "clock", Note: true, Text: fmt.Sprintf("block %d was closed at an earlier time "+
+				"than block %d before it; the order is that of the numbers", e.Number, before.Number)})
+		}
 	}
 	data, err := os.ReadFile(p.Files()[0])
 	if err != nil {

@@ -3,23 +3,17 @@ package cli
 import (
 	"context"
 	"errors"
-	"fmt"
-	"io"
-	"os"
-	"os/user"
 	"path/filepath"
 	"slices"
 	"strings"
-	"time"
 
 	"lastblock/core/capability/tieout"
 	"lastblock/core/finding"
-	"lastblock/core/finding/decision"
 	"lastblock/core/month"
 	"lastblock/core/month/block"
 	"lastblock/core/month/plan"
 	"lastblock/core/option"
-	"lastblock/core/value/period"
+	"lastblock/core/source"
 	"lastblock/show"
 	"lastblock/show/view"
 
@@ -54,6 +48,8 @@ type closing struct {
 	chain *block.Chain
 	in    *month.Input
 	parts []closePart
+
+	prints *source.Fingerprints
 
 	tied     *tieout.Result
 	findings []finding.Finding
@@ -91,6 +87,11 @@ func (a *app) runClose(ctx context.Context, t *month.Closing) (err error) {
 	}
 	shown := &view.Close{Period: c.in.Closing, Verdict: c.verdict(), Tied: c.tied, Set: c.in.Set, Findings: c.findings,
 		Stops: len(c.stops), Rehearsed: t.Rehearse}
+	for _, p := range c.parts {
+		if check, text := p.line(); check != "" {
+			shown.Checks = append(shown.Checks, view.Check{Name: check, Text: text})
+		}
+	}
 	if shown.Sealed = shown.Verdict == block.Passed || t.Anyway; shown.Sealed {
 		if err := c.seal(ctx, shown); err != nil {
 			return err
@@ -137,6 +138,8 @@ func (c *closing) read(ctx context.Context) error {
 	if err := c.gather(); err != nil {
 		return errors.Join(err, run.Close())
 	}
+	c.prints = new(source.Fingerprints)
+	run.Join(c.in.Whole()).Join(c.prints)
 	for _, p := range c.parts {
 		if err := p.create(ctx, c.in); err != nil {
 			return errors.Join(p.Err(err), run.Close())
@@ -160,7 +163,7 @@ func (c *closing) read(ctx context.Context) error {
 	}
 	var lists [][]finding.Finding
 	for _, p := range c.parts {
-		if _, writesMeanwhile := p.(*closeCollation); !writesMeanwhile {
+		if !writesMeanwhile(p) {
 			continue
 		}
 		found, err := p.finish(ctx)
@@ -192,11 +195,18 @@ func (c *closing) isFree() error {
 func (c *closing) gather() error {
 	a := c.app
 	if a.plan.Has("doubles") {
-		t := month.NewDoubles()
-		if _, err := a.plan.Apply(t, month.AllOptions(t)); err != nil {
+		r, err := month.ResultOf(a.plan, month.NewDoubles())
+		if err != nil {
 			return err
 		}
-		c.parts = append(c.parts, &closeDoubles{task: t})
+		c.parts = append(c.parts, &closeDoubles{Result: r})
+	}
+	if c.task.Retain {
+		t := month.NewCollate()
+		t.Replace = true
+		t.Out = filepath.Join(c.task.Blocks, strings.TrimSuffix(block.Name(len(c.chain.Entries)+1, c.in.Closing), ".json")+
+			".records.csv.zst")
+		c.parts = append(c.parts, &retained{closeCollation{collation: &collation{Asked: whole{}, task: t}, app: a}})
 	}
 	err := gatherResults(c, month.NewReconcile, func(r *month.Result[*month.Reconcile]) closePart {
 		c.place(&r.Task.Writing, "", ".xlsx")
@@ -222,6 +232,12 @@ func (c *closing) gather() error {
 		err = gatherResults(c, month.NewCollate, func(r *month.Result[*month.Collate]) closePart {
 			c.place(&r.Task.Writing, "collate", ".csv")
 			return &closeCollation{collation: &collation{Asked: r, task: r.Task}, app: a, command: "collate"}
+		})
+	}
+	if err == nil {
+		err = gatherResults(c, month.NewAlign, func(r *month.Result[*month.Align]) closePart {
+			c.place(&r.Task.Writing, "align", ".csv")
+			return &closeAlignment{alignment: &alignment{Result: r}, app: a}
 		})
 	}
 	return err
@@ -277,7 +293,7 @@ func (c *closing) readAll(ctx context.Context, run *month.Run) (err error) {
 	}
 	lists := [][]finding.Finding{c.task.Missing(c.app.plan), c.tied.Findings}
 	for _, p := range c.parts {
-		if _, writesMeanwhile := p.(*closeCollation); writesMeanwhile {
+		if writesMeanwhile(p) {
 			continue
 		}
 		found, err := p.finish(ctx)
@@ -290,12 +306,27 @@ func (c *closing) readAll(ctx context.Context, run *month.Run) (err error) {
 	return c.tied.Close()
 }
 
+// writesMeanwhile tells whether a part writes while the sources are read, and so is finished only when what it
+// writes is closed.
+func writesMeanwhile(p closePart) bool {
+	switch p.(type) {
+	case *closeCollation, *retained:
+		return true
+	}
+	return false
+}
+
 // take adds findings, and works out which of them stop the close.
 func (c *closing) take(lists ...[]finding.Finding) {
 	c.findings = finding.Union(append([][]finding.Finding{c.findings}, lists...)...)
+	finding.ByCause(c.findings)
 	c.stops = nil
 	for i := range c.findings {
-		if f := &c.findings[i]; f.Stops() && !slices.Contains(c.task.Allow, string(f.Kind)) {
+		f := &c.findings[i]
+		if f.Severity == finding.Stop && slices.Contains(c.task.Allow, string(f.Kind)) {
+			f.Severity = finding.Review // it may stay open
+		}
+		if f.Stops() {
 			c.stops = append(c.stops, *f)
 		}
 	}
@@ -313,86 +344,9 @@ func (c *closing) remark() string {
 	return view.Remark(&month.Verdict{Sources: len(c.tied.Sources), Planned: len(c.tied.Sources), Stops: c.stops})
 }
 
-// seal writes the results, and places them with the block that seals them; of a rehearsal nothing is
-// placed.
-func (c *closing) seal(ctx context.Context, shown *view.Close) error {
-	held := io.Closer(io.NopCloser(nil))
-	if !c.task.Rehearse {
-		var err error
-		if held, err = c.chain.Hold(filepath.Base(c.task.Plan)); err != nil {
-			return err
-		}
-	}
-	return errors.Join(c.sealHeld(ctx, shown), held.Close())
-}
-
-// sealHeld is seal while nobody else can add a block.
-func (c *closing) sealHeld(ctx context.Context, shown *view.Close) error {
-	var ready []*show.Output
-	b, err := c.account(ctx)
-	if err != nil {
-		return err
-	}
-	for _, p := range c.parts {
-		if err := p.write(ctx, c.remark()); err != nil {
-			return err
-		}
-		ready = append(ready, p.outputs()...)
-		if made := p.made(); made != nil {
-			sealed, err := c.sealResult(made)
-			if err != nil {
-				return err
-			}
-			b.Results = append(b.Results, sealed)
-		}
-	}
-	return c.append(b, ready, shown)
-}
-
-// append places a block behind the others, together with what it seals.
-func (c *closing) append(b *block.Block, ready []*show.Output, shown *view.Close) error {
-	figures, err := c.writeFigures(b)
-	if err != nil {
-		return err
-	}
-	entry, data, err := c.chain.Next(*b)
-	if err != nil {
-		return err
-	}
-	shown.Block = entry
-	if c.task.Rehearse {
-		return nil
-	}
-	output, err := c.create(entry.File)
-	if err != nil {
-		return err
-	}
-	if _, err := output.Write(data); err != nil {
-		return err
-	}
-	c.app.outputs.Journal = c.task.Blocks
-	return c.app.outputs.Commit(append([]*show.Output{output, figures}, ready...)...)
-}
-
 // create starts a file in the folder of the blocks, which must not lie among the sources.
 func (c *closing) create(name string) (*show.Output, error) {
 	return c.app.create(new(month.Writing), filepath.Join(c.task.Blocks, name))
-}
-
-// sealResult is a result as the block has it. What it would replace must be of an earlier close.
-func (c *closing) sealResult(made *madeResult) (r block.Result, err error) {
-	name, err := c.name(made.output.Path())
-	if err != nil {
-		return r, err
-	}
-	if _, err := os.Stat(made.output.Path()); err == nil && !c.chain.Names(name) {
-		return r, fmt.Errorf("%s is there, and no close has made it; move it away, or give the result another out",
-			name)
-	}
-	r = block.Result{File: block.File{Name: name}, Command: made.command, Title: made.name, Rows: made.rows,
-		Totals: made.totals}
-	r.SHA256, err = made.output.SHA256()
-	return r, err
 }
 
 // name is the name of a file as blocks have it: from the plan, with slashes.
@@ -407,134 +361,4 @@ func (c *closing) name(path string) (string, error) {
 	}
 	below, err := filepath.Rel(root, full)
 	return filepath.ToSlash(below), err
-}
-
-// account says what was read and what it came to.
-func (c *closing) account(ctx context.Context) (*block.Block, error) {
-	t := c.task
-	b := &block.Block{Period: c.in.Closing, Time: time.Now(), User: t.User, Program: Version, Verdict: c.verdict(),
-		Reason: t.Reason, Rows: c.tied.Rows, Totals: blockTotals(c.tied.Columns, c.tied.Totals),
-		Findings: []block.Finding{}, Sources: []block.Source{}, References: []block.File{}, Results: []block.Result{}}
-	if b.User == "" {
-		current, err := user.Current()
-		if err != nil {
-			return nil, option.Errorf("user", "who closes? The machine does not say: %w", err)
-		}
-		b.User = current.Username
-	}
-	if before := c.chain.Of(b.Period); before != nil {
-		b.Restates = before.Number
-	}
-	p := &c.tied.Proof
-	b.Proof = block.Proof{Read: p.Read, Used: p.Used, Suspense: p.Suspense, Dropped: p.Dropped}
-	for i := range c.findings {
-		if f := &c.findings[i]; f.Severity != finding.Note {
-			b.Findings = append(b.Findings, block.Finding{ID: f.ID, Kind: string(f.Kind), Severity: string(f.Severity),
-				Source: f.Source, State: f.State, Decision: f.Accepted})
-		}
-	}
-	if file := t.DecisionsFile(); file != "" {
-		log, err := decision.Read(file)
-		if err != nil {
-			return nil, err
-		}
-		b.Decisions.Lines, b.Decisions.Seal = log.Seal()
-	}
-	return b, errors.Join(c.sealFiles(b), c.sealReferences(ctx, b), c.sealSources(ctx, b))
-}
-
-// sealFiles seals the plan and the references that it names.
-func (c *closing) sealFiles(b *block.Block) error {
-	for i, path := range c.app.plan.Files() {
-		if info, err := os.Stat(path); err != nil || info.IsDir() {
-			continue // a folder, whose files follow
-		}
-		data, err := os.ReadFile(path)
-		if err != nil {
-			return err
-		}
-		name, err := c.name(path)
-		if err != nil {
-			return err
-		}
-		file := block.File{Name: name, SHA256: block.SealOf(data)}
-		if i == 0 {
-			b.Plan = file
-			continue
-		}
-		c.refer(b, file)
-	}
-	return nil
-}
-
-// refer adds a reference, once.
-func (c *closing) refer(b *block.Block, file block.File) {
-	if !slices.Contains(b.References, file) {
-		b.References = append(b.References, file)
-	}
-}
-
-// sealReferences seals the files of other sets that were read: what records were reconciled against, and what was
-// looked up.
-func (c *closing) sealReferences(ctx context.Context, b *block.Block) error {
-	for _, set := range c.app.sets {
-		if set == c.in.Set {
-			continue
-		}
-		hashes, err := set.Hashes(ctx, c.in.Reading.Jobs)
-		if err != nil {
-			return err
-		}
-		for _, h := range hashes {
-			name, err := c.name(h.Path)
-			if err != nil {
-				return err
-			}
-			c.refer(b, block.File{Name: name, SHA256: h.SHA256})
-		}
-	}
-	return nil
-}
-
-// sealSources seals the files that were read.
-func (c *closing) sealSources(ctx context.Context, b *block.Block) error {
-	hashes, err := c.in.Set.Hashes(ctx, c.in.Reading.Jobs)
-	if err != nil {
-		return err
-	}
-	of := make(map[string]string)
-	for _, h := range hashes {
-		of[h.Path] = h.SHA256
-	}
-	for _, row := range c.tied.Sources {
-		source := &c.in.Set.Sources[row.Index]
-		name := source.Name // of what is no file
-		if of[source.Path] != "" {
-			if name, err = c.name(source.Path); err != nil {
-				return err
-			}
-		}
-		s := block.Source{File: block.File{Name: name, SHA256: of[source.Path]}, Source: source.Name, Size: source.Size,
-			Entity: c.in.Set.Word(row.Index, "entity"), Rows: row.Rows, Totals: blockTotals(c.tied.Columns, row.Totals)}
-		if p, ok := period.Parse(c.in.Set.Word(row.Index, "period")); ok {
-			s.Period = p.String()
-		}
-		b.Sources = append(b.Sources, s)
-	}
-	return nil
-}
-
-// writeFigures writes the figures by source, and has the block seal them.
-func (c *closing) writeFigures(b *block.Block) (*show.Output, error) {
-	name := strings.TrimSuffix(block.Name(len(c.chain.Entries)+1, b.Period), ".json") + ".csv.zst"
-	output, err := c.create(name)
-	if err != nil {
-		return nil, err
-	}
-	if err := show.WritePacked(output, "zst", func(w io.Writer) error { return b.WriteFigures(w) }); err != nil {
-		return nil, err
-	}
-	hash, err := output.SHA256()
-	b.Figures = block.File{Name: name, SHA256: hash}
-	return output, err
 }

@@ -2,16 +2,21 @@ package cli
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"io"
 
 	"lastblock/core/capability/collate"
 	"lastblock/core/capability/doubles"
 	"lastblock/core/capability/reconcile"
+	"lastblock/core/capability/rollup"
 	"lastblock/core/finding"
 	"lastblock/core/month"
 	"lastblock/core/month/block"
 	"lastblock/core/option"
+	"lastblock/core/tally"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/period"
 	"lastblock/show"
 	"lastblock/show/view"
 )
@@ -29,21 +34,70 @@ type closePart interface {
 	finish(ctx context.Context) ([]finding.Finding, error)
 	// write writes the result, which says of itself what remark says.
 	write(ctx context.Context, remark string) error
+	// line says in a line what a check has come to; "" for a part that is none.
+	line() (check, text string)
 	// made is what is sealed; nil for nothing.
 	made() *madeResult
+	// figures adds what the sources, which source names, gave to what was made, as its result.
+	figures(add func(*block.Figure) error, source func(index int) string) error
 	// outputs are all files that are to be placed.
-	outputs() []*show.Output
+	outputs() []closeOutput
 	// release gives back what it holds.
 	release() error
+}
+
+// closeOutput is a file that a part of a close writes.
+type closeOutput struct {
+	as     string // what it is beside the result, "" for the result itself
+	output *show.Output
 }
 
 // madeResult is a result of a close.
 type madeResult struct {
 	command, name string
 	output        *show.Output
+	by            []string
 	rows          int
 	totals        []block.Total
 }
+
+// givenBy adds what each source gave to a result.
+func givenBy(sources []tally.Source, add func(*block.Figure) error, source func(index int) string) error {
+	for i := range sources {
+		s := &sources[i]
+		if s.Used == 0 {
+			continue
+		}
+		f := &block.Figure{Kind: block.OfGiven, Source: source(i), Rows: s.Used}
+		for k := range s.Totals {
+			f.Totals = append(f.Totals, s.Totals[k].Amount().String())
+		}
+		if err := add(f); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// whole is a part of a close that sees all that is read, under no name of the plan.
+type whole struct{}
+
+func (whole) Name() string            { return "" }
+func (whole) Err(err error) error     { return err }
+func (whole) Fill(*month.Input) error { return nil }
+func (whole) Part(_ context.Context, run *month.Run) (*month.Part, error) {
+	return run.Join(run.Input.Whole()), nil
+}
+
+// noCheck is a part that has nothing to say but its findings.
+type noCheck struct{}
+
+func (noCheck) line() (check, text string) { return "", "" }
+
+// meanwhile is a part that has nothing open while the sources are read.
+type meanwhile struct{}
+
+func (meanwhile) around(_ context.Context, read func() error, _ func() string) error { return read() }
 
 func blockTotals(columns []string, amounts []amount.Amount) []block.Total {
 	totals := []block.Total{}
@@ -56,6 +110,8 @@ func blockTotals(columns []string, amounts []amount.Amount) []block.Total {
 // closeSummary is a summary as a part of a close.
 type closeSummary struct {
 	*summary
+	meanwhile
+	noCheck
 	app   *app
 	shown *view.Rollup
 }
@@ -64,16 +120,13 @@ func (c *closeSummary) create(_ context.Context, in *month.Input) (err error) {
 	if c.options, c.form, err = c.Task.Request.Read(); err != nil {
 		return err
 	}
+	c.options.BySource = true
 	return c.app.createSummary(c.summary, in)
 }
 
 func (c *closeSummary) prepare(ctx context.Context, part *month.Part) (err error) {
 	c.part = part
 	return c.summary.prepare(ctx)
-}
-
-func (c *closeSummary) around(_ context.Context, read func() error, _ func() string) error {
-	return read()
 }
 
 func (c *closeSummary) finish(context.Context) (findings []finding.Finding, err error) {
@@ -95,10 +148,34 @@ func (c *closeSummary) write(_ context.Context, remark string) error {
 }
 
 func (c *closeSummary) made() *madeResult {
-	return &madeResult{"rollup", c.Name(), c.output, c.done.Count, blockTotals(c.done.Sums, c.done.Total.Sums)}
+	return &madeResult{"rollup", c.Name(), c.output, c.done.Keys(), c.done.Count,
+		blockTotals(c.done.Sums, c.done.Total.Sums)}
 }
 
-func (c *closeSummary) outputs() []*show.Output { return []*show.Output{c.output, c.kept} }
+func (c *closeSummary) figures(add func(*block.Figure) error, source func(index int) string) error {
+	err := givenBy(c.done.Sources, add, source)
+	if err == nil && c.done.HasGroups() {
+		err = c.done.EachGroup(func(row rollup.Row) error { return add(figureOf(block.OfGroup, "", row)) })
+	}
+	if err != nil {
+		return err
+	}
+	return c.done.EachOfSource(func(index int, row rollup.Row) error {
+		return add(figureOf(block.OfWithin, source(index), row))
+	})
+}
+
+func figureOf(kind block.Kind, source string, row rollup.Row) *block.Figure {
+	f := &block.Figure{Kind: kind, Source: source, Group: row.Key, Rows: row.Records}
+	for _, sum := range row.Sums {
+		f.Totals = append(f.Totals, sum.String())
+	}
+	return f
+}
+
+func (c *closeSummary) outputs() []closeOutput {
+	return []closeOutput{{"", c.output}, {"suspense", c.kept}}
+}
 
 func (c *closeSummary) release() error {
 	switch {
@@ -113,6 +190,7 @@ func (c *closeSummary) release() error {
 // closeCollation is a collation, or an attachment, as a part of a close.
 type closeCollation struct {
 	*collation
+	noCheck
 	app     *app
 	command string
 	job     *collate.Job
@@ -162,16 +240,23 @@ func (c *closeCollation) made() *madeResult {
 	for _, total := range c.done.Proof.Totals {
 		columns, used = append(columns, total.Column), append(used, total.Used)
 	}
-	return &madeResult{c.command, c.Name(), c.result, c.done.Records, blockTotals(columns, used)}
+	return &madeResult{c.command, c.Name(), c.result, nil, c.done.Records, blockTotals(columns, used)}
 }
 
-func (c *closeCollation) outputs() []*show.Output { return []*show.Output{c.result, c.kept} }
+func (c *closeCollation) figures(add func(*block.Figure) error, source func(index int) string) error {
+	return givenBy(c.done.Sources, add, source)
+}
+
+func (c *closeCollation) outputs() []closeOutput {
+	return []closeOutput{{"", c.result}, {"suspense", c.kept}}
+}
 
 func (c *closeCollation) release() error { return nil }
 
 // closeReconciliation is a reconciliation as a part of a close.
 type closeReconciliation struct {
 	*reconciliation
+	meanwhile
 	app  *app
 	here *month.Input
 }
@@ -184,7 +269,11 @@ func (c *closeReconciliation) create(ctx context.Context, in *month.Input) (err 
 	if c.there, err = c.Task.There(ctx, in, &c.options); err != nil {
 		return err
 	}
+	if closed, ok := period.Parse(in.Closing); ok {
+		c.there.UpTo(closed)
+	}
 	c.app.reads(c.there)
+	c.there.Set.TakeFingerprints()
 	if err := c.Fill(in); err != nil {
 		return err
 	}
@@ -204,10 +293,6 @@ func (c *closeReconciliation) prepare(ctx context.Context, part *month.Part) (er
 	return nil
 }
 
-func (c *closeReconciliation) around(_ context.Context, read func() error, _ func() string) error {
-	return read()
-}
-
 func (c *closeReconciliation) finish(ctx context.Context) ([]finding.Finding, error) {
 	if err := c.reconciliation.match(ctx, c.here); err != nil {
 		return nil, err
@@ -215,8 +300,8 @@ func (c *closeReconciliation) finish(ctx context.Context) ([]finding.Finding, er
 	return settled(&c.part.Input, c.shown.Findings), nil
 }
 
-func (c *closeReconciliation) write(ctx context.Context, _ string) error {
-	c.Task.Anyway = true // the close has its own verdict
+func (c *closeReconciliation) write(ctx context.Context, remark string) error {
+	c.Task.Anyway, c.files.remark = true, remark // the close has its own verdict
 	return c.files.write(ctx, c.shown)
 }
 
@@ -232,10 +317,30 @@ func (c *closeReconciliation) made() *madeResult {
 	if len(totals) < len(columns) {
 		columns = nil
 	}
-	return &madeResult{"reconcile", c.Name(), c.files.out, c.shown.Proof.Used, blockTotals(columns, totals)}
+	return &madeResult{"reconcile", c.Name(), c.files.out, nil, c.shown.Proof.Used, blockTotals(columns, totals)}
 }
 
-func (c *closeReconciliation) outputs() []*show.Output { return c.files.ready(c.shown) }
+func (c *closeReconciliation) line() (check, text string) {
+	check = "reconcile"
+	if c.Name() != "" {
+		check = c.Name()
+	}
+	lines := c.shown.Statement.Lines
+	here, there := &lines[0], &lines[len(lines)-1]
+	text = fmt.Sprintf("%s and %s of the reference", show.Count(here.Count, "record"), show.Number(there.Count))
+	for i, column := range c.shown.Totals {
+		text += fmt.Sprintf("; %s %s and %s, difference %s", column, here.Amounts[i].Money(), there.Amounts[i].Money(),
+			here.Amounts[i].Sub(there.Amounts[i]).Money())
+	}
+	return check, text
+}
+
+func (c *closeReconciliation) figures(func(*block.Figure) error, func(int) string) error { return nil }
+
+func (c *closeReconciliation) outputs() []closeOutput {
+	f := c.files
+	return []closeOutput{{"", f.out}, {"corrected", f.corrected}, {"findings", f.findings}, {"review", f.review}}
+}
 
 func (c *closeReconciliation) release() error {
 	switch {
@@ -249,23 +354,17 @@ func (c *closeReconciliation) release() error {
 
 // closeDoubles is the search for doubles as a part of a close. It has no result of its own.
 type closeDoubles struct {
-	task    *month.Doubles
+	*month.Result[*month.Doubles]
+	meanwhile
 	options doubles.Options
 	part    *month.Part
 	job     *doubles.Job
 	done    *doubles.Result
 }
 
-func (c *closeDoubles) Name() string            { return "" }
-func (c *closeDoubles) Err(err error) error     { return err }
-func (c *closeDoubles) Fill(*month.Input) error { return nil }
-func (c *closeDoubles) Part(_ context.Context, run *month.Run) (*month.Part, error) {
-	return run.Join(run.Input.Whole()), nil
-}
-
 func (c *closeDoubles) create(context.Context, *month.Input) (err error) {
-	c.task.Request.Keep, c.task.Writing = "", month.Writing{}
-	c.options, err = c.task.Ask()
+	c.Task.Request.Keep, c.Task.Writing = "", month.Writing{}
+	c.options, err = c.Task.Ask()
 	return err
 }
 
@@ -281,10 +380,6 @@ func (c *closeDoubles) prepare(ctx context.Context, part *month.Part) (err error
 	return nil
 }
 
-func (c *closeDoubles) around(_ context.Context, read func() error, _ func() string) error {
-	return read()
-}
-
 func (c *closeDoubles) finish(ctx context.Context) (findings []finding.Finding, err error) {
 	if c.done, err = c.job.Finish(ctx); err != nil {
 		return nil, err
@@ -292,9 +387,21 @@ func (c *closeDoubles) finish(ctx context.Context) (findings []finding.Finding, 
 	return settled(&c.part.Input, c.done.Findings), nil
 }
 
-func (c *closeDoubles) write(context.Context, string) error { return nil }
-func (c *closeDoubles) made() *madeResult                   { return nil }
-func (c *closeDoubles) outputs() []*show.Output             { return nil }
+func (c *closeDoubles) line() (check, text string) {
+	if len(c.done.Kinds) == 0 {
+		return "doubles", "nothing would be counted twice"
+	}
+	n := 0
+	for _, k := range c.done.Kinds {
+		n += k.Findings
+	}
+	return "doubles", show.Count(n, "finding")
+}
+
+func (c *closeDoubles) write(context.Context, string) error                       { return nil }
+func (c *closeDoubles) made() *madeResult                                         { return nil }
+func (c *closeDoubles) figures(func(*block.Figure) error, func(int) string) error { return nil }
+func (c *closeDoubles) outputs() []closeOutput                                    { return nil }
 func (c *closeDoubles) release() error {
 	if c.done != nil {
 		return c.done.Close()
@@ -304,3 +411,68 @@ func (c *closeDoubles) release() error {
 	}
 	return nil
 }
+
+// closeAlignment puts sources side by side as a part of a close.
+type closeAlignment struct {
+	*alignment
+	meanwhile
+	noCheck
+	app *app
+}
+
+func (c *closeAlignment) create(_ context.Context, in *month.Input) (err error) {
+	if c.options, err = c.Task.Request.Read(); err != nil {
+		return err
+	}
+	return c.app.beginAlignment(in, c.alignment, false)
+}
+
+func (c *closeAlignment) prepare(ctx context.Context, part *month.Part) (err error) {
+	c.part = part
+	return c.alignment.prepare(ctx)
+}
+
+func (c *closeAlignment) finish(ctx context.Context) ([]finding.Finding, error) {
+	if err := c.align(ctx); err != nil {
+		return nil, err
+	}
+	return settled(&c.part.Input, c.done.Findings), nil
+}
+
+func (c *closeAlignment) write(ctx context.Context, remark string) error {
+	return c.format.Write(c.output, func(w io.Writer) error {
+		return errors.Join(c.done.Write(ctx, w), c.format.WriteRemark(w, namesOf(c.format.Columns), remark))
+	})
+}
+
+func namesOf(columns []show.Cells) (names []string) {
+	for _, c := range columns {
+		names = append(names, c.Name)
+	}
+	return names
+}
+
+func (c *closeAlignment) made() *madeResult {
+	return &madeResult{"align", c.Name(), c.output, nil, c.done.Keys, nil}
+}
+
+func (c *closeAlignment) figures(func(*block.Figure) error, func(int) string) error { return nil }
+
+func (c *closeAlignment) outputs() []closeOutput { return []closeOutput{{"", c.output}} }
+
+func (c *closeAlignment) release() error {
+	if c.done != nil {
+		return c.done.Close()
+	}
+	if c.job != nil {
+		return c.job.Close()
+	}
+	return nil
+}
+
+// retained are all records, which are kept with the block.
+type retained struct{ closeCollation }
+
+func (c *retained) finish(context.Context) ([]finding.Finding, error) { return nil, nil } // which others have told
+
+func (c *retained) made() *madeResult { return nil }

@@ -54,6 +54,11 @@ func (a *app) walk(cmd *cobra.Command, folder string) error {
 			see = text.WrapSoft(see, s.Width)
 		}
 		fmt.Fprintf(s, "\n%s\n\n%s\n\n", see, s.Bold("$ "+demo.CommandLine(program(), step.Args)))
+		if step.Before != nil {
+			if err := step.Before(folder); err != nil {
+				return err
+			}
+		}
 		code := run(cmd.Context(), step.Args, a.stdin, s, a.stderr, a.outputs).code
 		if code == ExitNotDone {
 			return errors.New("a step of the demo could not be done; what is wrong stands above")

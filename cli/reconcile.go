@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"io"
 
 	"lastblock/core/capability/reconcile"
@@ -196,6 +197,8 @@ type reconciledFiles struct {
 	app  *app
 	task *month.Reconcile
 	only []reconcile.Status
+	// what they say of themselves in their last line, "" for nothing
+	remark string
 
 	out, corrected, findings, review           *show.Output // nil for those that are not asked for
 	outFormat, correctedFormat, findingsFormat show.RecordFormat
@@ -272,13 +275,17 @@ func (o *reconciledFiles) write(ctx context.Context, r *view.Reconciliation) err
 		if o.outFormat.Format == show.Workbook {
 			r.UseSheets(&o.outFormat)
 		}
-		if err := o.outFormat.Write(o.out, func(w io.Writer) error { return r.Write(ctx, w) }); err != nil {
+		if err := o.outFormat.Write(o.out, func(w io.Writer) error {
+			return errors.Join(r.Write(ctx, w), o.outFormat.WriteRemark(w, namesOf(o.outFormat.Columns), o.remark))
+		}); err != nil {
 			return err
 		}
 	}
 	if o.corrected != nil {
-		if err := o.correctedFormat.Write(o.corrected,
-			func(w io.Writer) error { return r.WriteCorrected(ctx, w) }); err != nil {
+		if err := o.correctedFormat.Write(o.corrected, func(w io.Writer) error {
+			return errors.Join(r.WriteCorrected(ctx, w),
+				o.correctedFormat.WriteRemark(w, namesOf(o.correctedFormat.Columns), o.remark))
+		}); err != nil {
 			return err
 		}
 	}

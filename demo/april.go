@@ -31,7 +31,7 @@ func april() []file {
 	var all []file
 	written := make(map[string]file)
 	for c := range companies {
-		f := write(&companies[c], period, journals[companies[c].name])
+		f := write(&companies[c], period, journals[companies[c].name], false)
 		f.path = "april/" + f.path
 		written[companies[c].name] = f
 		all = append(all, f)
@@ -50,7 +50,7 @@ func resubmit(journal []record, period string) file {
 	again[3].credit += more
 	again = append(again, document("D00399", period+"-29", "05000", "02000", "", "Cable inspection, upper station",
 		618_25)...)
-	f := write(&companies[2], period, again)
+	f := write(&companies[2], period, again, false)
 	f.path = "april/" + strings.TrimSuffix(f.path, ".txt") + "_corrected.txt"
 	return f
 }

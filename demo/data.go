@@ -104,10 +104,10 @@ func files() []file {
 		for _, period := range periods {
 			journal := makeJournal(r, c, period, &number)
 			declared = append(declared, declare(companies[c].name, period, journal))
-			all = append(all, write(&companies[c], period, plantIn(companies[c].name, period, journal)))
+			all = append(all, write(&companies[c], period, plantIn(companies[c].name, period, journal), true))
 		}
 	}
-	all = append(all, slices.Concat(april(), passes(), balances())...)
+	all = append(all, slices.Concat(april(), passes(), balances(), closeFiles())...)
 	all = append(packMonths(all, "brackenfell"),
 		file{"control.csv", controlSheet(declared)},
 		file{"companies.csv", companyList},

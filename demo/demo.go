@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 )
 
@@ -24,13 +25,21 @@ func (e *NotOursError) Error() string {
 
 // folders are those that the demo makes.
 var folders = []string{"journals", "results", "april", "april/journals", "april/results", "passes", "passes/sales",
-	"balances", "balances/books"}
+	"balances", "balances/books", "close", "close/journals", "close/bank"}
+
+// chained are what the walk makes of the months that it closes, and begins anew each time.
+var chained = []string{"close/blocks", "close/results", "close/decisions.csv", handedOut}
 
 // Write writes the demo's files into a folder, which must be empty, new, or
 // the demo's own.
 func Write(folder string) error {
 	if err := checkOurs(folder); err != nil {
 		return err
+	}
+	for _, sub := range chained {
+		if err := os.RemoveAll(filepath.Join(folder, filepath.FromSlash(sub))); err != nil {
+			return err
+		}
 	}
 	for _, sub := range folders {
 		if err := os.MkdirAll(filepath.Join(folder, filepath.FromSlash(sub)), 0o755); err != nil {
@@ -72,8 +81,9 @@ func checkOurs(folder string) error {
 			return err
 		}
 		switch below = filepath.ToSlash(below); {
-		case (below == "results" || below == "april/results") && entry.IsDir():
+		case (below == "results" || below == "april/results" || slices.Contains(chained, below)) && entry.IsDir():
 			return filepath.SkipDir
+		case slices.Contains(chained, below):
 		case !ours[below]:
 			return &NotOursError{folder, below}
 		}
@@ -87,47 +97,48 @@ func checkOurs(folder string) error {
 
 // Step is one command of the walk and what to see in what comes back.
 type Step struct {
-	Args []string
-	See  string
+	Before func(folder string) error // what happens before; nil for nothing
+	Args   []string
+	See    string
 }
 
 // Walk is the walk through the commands on the data in a folder.
 func Walk(folder string) []Step {
 	plan := filepath.Join(folder, "lastblock.toml")
 	result := func(name string) string { return filepath.Join(folder, "results", name) }
-	return []Step{
-		{
+	return append([]Step{
+		{nil,
 			[]string{"intake", "--plan", plan},
 			"What arrived: five companies sent the same journal in seven shapes, which the plan lastblock.toml " +
 				"brings together; one has its columns in another order, one has a column more in March, and one " +
 				"value is no amount.",
 		},
-		{
+		{nil,
 			[]string{"tieout", "--plan", plan},
 			"Is everybody there, and does it agree with what was declared? Head office's own journal of March is " +
 				"missing; a row of dunmarrow is missing, two digits of corvane are swapped, and fallowmere is short " +
 				"by the record that could not be read. What is known can be accepted by its id, with 'decide'.",
 		},
-		{
+		{nil,
 			[]string{"doubles", "--plan", filepath.Join(folder, "april", "lastblock.toml")},
 			"April has just arrived, and some of it twice: a file under two names, a journal that was sent again " +
 				"with changes, an invoice in the journals of two companies, one that was typed once more with two " +
 				"digits swapped, and one that was taken back. What to leave out is decided by the ids and " +
 				"letters, with 'decide'.",
 		},
-		{
+		{nil,
 			[]string{"collate", "--plan", plan, "--out", result("all.xlsx"), "--suspense", result("suspense.csv"),
 				"--anyway", "--replace"},
 			"All records in one workbook, each with its company, month, file and line; the one that cannot be used " +
 				"lies in suspense, and the proof counts both. As the tie-out failed there would be no workbook " +
 				"without --anyway, and the workbook says so itself.",
 		},
-		{
+		{nil,
 			[]string{"rollup", "--plan", plan, "--subtotals", "--anyway"},
 			"The summary, months across, to the last cent; the total over three currencies is no money, but it " +
 				"proves that nothing was lost.",
 		},
-		{
+		{nil,
 			[]string{"reconcile", "--plan", filepath.Join(folder, "passes", "lastblock.toml"), "--out",
 				result("passes.xlsx"), "--replace"},
 			"Do the pass sales agree with what the clearing office confirms? Two digits have changed places, one " +
@@ -136,12 +147,12 @@ func Walk(folder string) []Step {
 				"statement leads from one total to the other, and the workbook has all records, with both " +
 				"sides next to each other.",
 		},
-		{
+		{nil,
 			[]string{"reconcile", "--plan", filepath.Join(folder, "balances", "lastblock.toml")},
 			"Do the companies agree on what they owe one another? Each has booked it in its own currency: a decimal " +
 				"mark has moved, a sign is wrong, and one settlement only one of them has booked.",
 		},
-	}
+	}, closeSteps(folder)...)
 }
 
 // CommandLine writes a command as it can be copied into a shell.

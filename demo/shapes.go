@@ -100,15 +100,15 @@ match = "fallowmere_*.json"
 rename = ["amount.debit=debit", "amount.credit=credit"]
 `
 
-// write writes a journal in its company's shape.
-func write(c *company, period string, journal []record) file {
+// write writes a journal in its company's shape, badly where a value that does not convert is planted.
+func write(c *company, period string, journal []record, planted bool) file {
 	path := "journals/" + c.name + "_" + period
 	columns := c.columns
 	if c.name == "brackenfell" && period == "2031-03" { // planted: a column more in one month
 		columns = append(columns[:len(columns):len(columns)], "season")
 	}
 	var rows [][]string
-	badly := c.name == "fallowmere" && period == "2031-02" // planted: a value that does not convert
+	badly := planted && c.name == "fallowmere" && period == "2031-02"
 	for _, r := range journal {
 		row := c.fields(r, columns)
 		if debit := len(columns) - 3; badly && r.debit > 0 {

@@ -25,6 +25,7 @@ type Closing struct {
 	Blocks  string // the folder of blocks
 	Require []string
 	Allow   []string
+	Retain  bool
 
 	Rehearse bool
 	Restate  bool
@@ -50,6 +51,7 @@ func (c *Closing) Options() option.List {
 		{Word: "require", Value: &c.Require,
 			Meaning: "checks that the plan must have, e.g. roster,declared,balance,doubles"},
 		{Word: "allow", Value: &c.Allow, Meaning: "kinds of \"stop\" findings that may stay open, e.g. no-source"},
+		{Word: "retain", Value: &c.Retain, Meaning: "keep all records with the block"},
 		{Word: "rehearse", Value: &c.Rehearse, OneRun: true,
 			Meaning: "do all of it, place nothing, and say what would be placed and sealed"},
 		{Word: "restate", Value: &c.Restate, OneRun: true,

@@ -7,8 +7,10 @@ import (
 
 	"lastblock/core/capability/rollup"
 	"lastblock/core/capability/tieout"
+	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/source/shape"
+	"lastblock/core/value/date"
 	"lastblock/core/value/expression"
 	"lastblock/internal/sourcetest"
 )
@@ -116,5 +118,50 @@ func TestANarrowedPartNamesWhatIsThere(t *testing.T) {
 	want := `⟨where⟩: character 1 of "debits > 1": no source has a column "debits"`
 	if err == nil || !strings.Contains(err.Error(), want) {
 		t.Errorf("the error is %v", err)
+	}
+}
+
+// What was read as a kind, or computed, for all parts has its plain form there, and is not read once more
+// as the source writes it.
+func TestWhatAllPartsReadIsNotReadTwice(t *testing.T) {
+	files := map[string]string{
+		"corvane_2031-01.csv": "account;posted;debit;credit\n4000;03.02.2031;1.234,50;0,00\n4100;14.02.2031;0,00;20,25\n" +
+			"4000;02.03.2031;7,00;1,00\n",
+		"eskerby_2031-01.csv": "account,posted,debit,credit\n4000,2031-02-03,10.50,0.50\n",
+	}
+	parse := func(text string) *expression.Expression {
+		t.Helper()
+		e, err := expression.Parse(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return e
+	}
+	as := []shape.As{{Column: "posted", Kind: record.Date, Order: date.DayMonthYear}, {Column: "debit", Kind: record.Amount}}
+	base := &shape.Request{As: as, Make: []shape.Make{{Name: "net", Expression: parse("debit - credit")}}}
+	where, err := expression.ParseCondition(`net > 5 && posted < date("2031-03-01")`, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	double := shape.Make{Name: "double", Expression: parse("net + debit - credit")}
+	own := &shape.Request{Make: []shape.Make{double}, Where: where}
+	options := rollup.Options{By: []string{"entity"}, Sum: []string{"double"}}
+
+	set := sourcetest.Shaped(t, "{entity}_{period}", files, base)
+	if err := set.Look(t.Context(), sourcetest.Reading); err != nil {
+		t.Fatal(err)
+	}
+	narrowed := set.Narrow(own)
+	part, err := rollup.Prepare(t.Context(), narrowed.Set, sourcetest.Reading, options)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := set.ScanFor(t.Context(), sourcetest.Reading, narrowed.Member(part)); err != nil {
+		t.Fatal(err)
+	}
+	got := rowsOf(t, part)
+	want := "corvane 1 [2469.00]\neskerby 1 [20.00]\n" // twice 1,234.50 and 10.00
+	if !strings.HasPrefix(got, want) || strings.Contains(got, "Suspense:3") {
+		t.Errorf("it comes to\n%s\nwant\n%s", got, want)
 	}
 }

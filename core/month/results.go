@@ -112,6 +112,14 @@ func (p *Plan) resultOf(t Task, typed option.List, own *plan.Table) (option.List
 	return options, narrow, nil
 }
 
+// ResultOf fills a task of which a plan has one table, as that says.
+func ResultOf[T Task](p *Plan, t T) (*Result[T], error) {
+	r := &Result[T]{Task: t, plan: p}
+	var err error
+	r.Options, r.Narrow, err = p.resultOf(t, nil, p.parsed.Command(t.Name()))
+	return r, err
+}
+
 // checkName wants a name of a table that stands beside others of its command, and one that can
 // stand in a file's name.
 func (p *Plan) checkName(table *plan.Table) error {

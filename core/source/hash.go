@@ -39,7 +39,7 @@ func (s *Set) Hashes(ctx context.Context, jobs int) ([]Hash, error) {
 	for k := range hashes {
 		group.Go(func() (err error) {
 			of := &s.Sources[first[k]]
-			if hashes[k].SHA256, err = hashFile(ctx, of.Path); err != nil {
+			if hashes[k].SHA256, err = HashFile(ctx, of.Path); err != nil {
 				return &Error{of.Name, err}
 			}
 			return of.Unchanged()
@@ -51,8 +51,8 @@ func (s *Set) Hashes(ctx context.Context, jobs int) ([]Hash, error) {
 // hashed are buffers for files that are hashed.
 var hashed = sync.Pool{New: func() any { buffer := make([]byte, 256<<10); return &buffer }}
 
-// hashFile reads a file for its SHA-256.
-func hashFile(ctx context.Context, path string) (hash string, err error) {
+// HashFile reads a file for its SHA-256 (FIPS 180-4), in hexadecimal digits.
+func HashFile(ctx context.Context, path string) (hash string, err error) {
 	file, err := os.Open(path)
 	if err != nil {
 		return "", err

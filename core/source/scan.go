@@ -121,6 +121,9 @@ const (
 // one at a time; the costly part, scanning and computing, then runs at the
 // same time on all of them.
 func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) error {
+	if s.prints != nil {
+		visit = s.prints.beside(visit)
+	}
 	return s.addressed(s.scan(ctx, reading, visit))
 }
 

@@ -84,6 +84,7 @@ type Set struct {
 	named  map[string]bool // paths that were named by themselves
 	aside  *aside          // which sources a Scan found to be no data; nil before
 	starts [][]start       // by source: where stretches of large ones begin; nil before a Scan
+	prints *Fingerprints   // nil where they are not taken
 }
 
 // ColumnMode says what becomes of columns that not all sources have.

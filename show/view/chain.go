@@ -2,14 +2,16 @@ package view
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"lastblock/core/month/block"
 	"lastblock/show"
 )
 
-// History lists blocks; whole shows all that one of them says.
-func History(s *show.Screen, folder string, entries []block.Entry, whole bool) {
+// History lists blocks, those that restate beneath what they restate; whole shows all that the only one of them says,
+// with its sources.
+func History(s *show.Screen, folder string, entries []block.Entry) {
 	if len(entries) == 0 {
 		fmt.Fprintf(s, "nothing was closed yet in %s\n", folder)
 		return
@@ -19,19 +21,42 @@ func History(s *show.Screen, folder string, entries []block.Entry, whole bool) {
 		{Name: "by"}, {Name: "verdict"}, {Name: "sources", Right: true}, {Name: "rows", Right: true},
 		{Name: "totals"}, {Name: "seal", Whole: true},
 	}}
-	for i := range entries {
-		e := &entries[i]
+	for _, e := range beneath(entries) {
 		verdict := string(e.Verdict)
 		if e.Restates > 0 {
 			verdict += fmt.Sprintf(", restates %d", e.Restates)
 		}
 		t.Add(fmt.Sprint(e.Number), e.Period, e.Time.Format("2006-01-02 15:04"), e.User, verdict,
-			show.Number(len(e.Sources)), show.Number(e.Rows), totalsText(e.Totals), block.Short(e.Seal))
+			show.Number(e.SourceCount), show.Number(e.Rows), totalsText(e.Totals), block.Short(e.Seal))
 	}
 	t.Print(s)
-	if whole {
-		blockInFull(s, &entries[0])
+}
+
+// beneath puts those that restate beneath what they restate.
+func beneath(entries []block.Entry) (ordered []*block.Entry) {
+	restating := make(map[int][]*block.Entry)
+	there := make(map[int]bool)
+	for i := range entries {
+		there[entries[i].Number] = true
 	}
+	for i := range entries {
+		if e := &entries[i]; there[e.Restates] {
+			restating[e.Restates] = append(restating[e.Restates], e)
+		}
+	}
+	var add func(e *block.Entry)
+	add = func(e *block.Entry) {
+		ordered = append(ordered, e)
+		for _, next := range restating[e.Number] {
+			add(next)
+		}
+	}
+	for i := range entries {
+		if e := &entries[i]; !there[e.Restates] {
+			add(e)
+		}
+	}
+	return ordered
 }
 
 func totalsText(totals []block.Total) string {
@@ -45,8 +70,8 @@ func totalsText(totals []block.Total) string {
 	return text
 }
 
-// blockInFull prints what a block says beside its line.
-func blockInFull(s *show.Screen, e *block.Entry) {
+// BlockInFull prints what a block says beside its line.
+func BlockInFull(s *show.Screen, e *block.Entry, sources []block.Source) {
 	if e.Reason != "" {
 		fmt.Fprintf(s, "\n%s\n", e.Reason)
 	}
@@ -62,38 +87,118 @@ func blockInFull(s *show.Screen, e *block.Entry) {
 		fmt.Fprintln(s)
 		t.Print(s)
 	}
-	var results, sources, references [][3]string
+	var results, read, references [][3]string
 	for _, r := range e.Results {
-		results = append(results, [3]string{r.Name, show.Number(r.Rows), block.Short(r.SHA256)})
+		rows := show.Number(r.Rows)
+		if r.As != "" {
+			rows = ""
+		}
+		results = append(results, [3]string{r.Name, rows, block.Short(r.SHA256)})
 	}
-	for _, r := range e.Sources {
-		sources = append(sources, [3]string{r.Source, show.Number(r.Rows), block.Short(r.SHA256)})
+	for _, r := range sources {
+		read = append(read, [3]string{r.Source, show.Number(r.Rows), block.Short(r.SHA256)})
 	}
-	for _, r := range append([]block.File{e.Plan}, e.References...) {
+	references = append(references, [3]string{e.Plan.Name, "", block.Short(e.Plan.SHA256)})
+	for _, r := range e.References {
 		references = append(references, [3]string{r.Name, "", block.Short(r.SHA256)})
 	}
 	list("result", results)
-	list("source", sources)
+	list("source", read)
 	list("plan and references", references)
-	fmt.Fprintf(s, "\nseal %s\n", e.Seal)
+	t := show.Table{Columns: []show.Column{{Name: "severity", Key: true}, {Name: "finding"}, {Name: "source"},
+		{Name: "decided"}}}
+	for _, f := range e.Findings {
+		t.Add(f.Severity, f.Kind, f.Source, f.Decision)
+	}
+	if len(t.Rows) > 0 {
+		fmt.Fprintln(s)
+		t.Print(s)
+	}
+	p := e.Proof
+	fmt.Fprintf(s, "\nrecords  read %s = used %s + suspense %s + dropped %s\n", show.Number(p.Read), show.Number(p.Used),
+		show.Number(p.Suspense), show.Number(p.Dropped))
+	fmt.Fprintf(s, "seal %s\n", e.Seal)
 }
 
-// HistoryDocument is the JSON of blocks.
-func HistoryDocument(entries []block.Entry) show.Object {
+// HistoryDocument is the JSON of blocks; sources are those of the only one of them, nil where they are
+// not asked for.
+func HistoryDocument(entries []block.Entry, sources []block.Source) show.Object {
 	doc := show.NewDocument("history")
 	blocks := []show.Object{}
 	for i := range entries {
-		e := &entries[i]
-		o := show.Object{{Name: "number", Value: e.Number}, {Name: "period", Value: e.Period},
-			{Name: "time", Value: e.Time.UTC().Format(time.RFC3339)}, {Name: "user", Value: e.User},
-			{Name: "verdict", Value: string(e.Verdict)}, {Name: "sources", Value: len(e.Sources)},
-			{Name: "rows", Value: e.Rows}, {Name: "totals", Value: totalsObject(e.Totals)}, {Name: "seal", Value: e.Seal}}
-		if e.Restates > 0 {
-			o.Add("restates", e.Restates)
+		o := blockObject(&entries[i])
+		if sources != nil {
+			whole := entries[i].Block
+			whole.Sources = sources
+			o.Add("sealed", whole)
 		}
-		if e.Reason != "" {
-			o.Add("reason", e.Reason)
+		blocks = append(blocks, o)
+	}
+	doc.Add("blocks", blocks)
+	return doc
+}
+
+func blockObject(e *block.Entry) show.Object {
+	o := show.Object{{Name: "number", Value: e.Number}, {Name: "period", Value: e.Period},
+		{Name: "time", Value: e.Time.UTC().Format(time.RFC3339)}, {Name: "user", Value: e.User},
+		{Name: "verdict", Value: string(e.Verdict)}, {Name: "sources", Value: e.SourceCount},
+		{Name: "rows", Value: e.Rows}, {Name: "totals", Value: totalsObject(e.Totals)}, {Name: "seal", Value: e.Seal}}
+	if e.Restates > 0 {
+		o.Add("restates", e.Restates)
+	}
+	if e.Reason != "" {
+		o.Add("reason", e.Reason)
+	}
+	return o
+}
+
+// shownMade is how many sources that made a change are listed beneath a figure.
+const shownMade = 3
+
+// Course prints a figure from block to block.
+func Course(s *show.Screen, points []block.Point) {
+	t := show.Table{Columns: []show.Column{{Name: "block", Right: true, Key: true},
+		{Name: "period", Key: true, Whole: true}, {Name: "records", Right: true},
+		{Name: points[0].Column, Right: true, Whole: true}, {Name: "change", Right: true, Whole: true}, {Name: "made by"}}}
+	for i := range points {
+		p := &points[i]
+		t.Add(fmt.Sprint(p.Entry.Number), p.Entry.Period, show.Number(p.Rows), p.Amount.Money(), p.Change.Money(),
+			madeText(p))
+	}
+	t.Print(s)
+}
+
+func madeText(p *block.Point) string {
+	var parts []string
+	for i := range p.Made {
+		if i == shownMade {
+			parts = append(parts, fmt.Sprintf("%s more", show.Number(len(p.Made)-i)))
+			break
 		}
+		parts = append(parts, fmt.Sprintf("%s %s", p.Made[i].Source, p.Made[i].Change().Money()))
+	}
+	if p.Unknown > 0 {
+		parts = append(parts, fmt.Sprintf("%s whose part is not known by group", show.Count(p.Unknown, "source")))
+	}
+	return strings.Join(parts, ", ")
+}
+
+// CourseDocument is its JSON.
+func CourseDocument(points []block.Point) show.Object {
+	doc := show.NewDocument("history")
+	blocks := []show.Object{}
+	for i := range points {
+		p := &points[i]
+		made := []show.Object{}
+		for k := range p.Made {
+			m := &p.Made[k]
+			made = append(made, show.Object{{Name: "source", Value: m.Source}, {Name: "was", Value: m.Was.String()},
+				{Name: "is", Value: m.Is.String()}, {Name: "change", Value: m.Change().String()}})
+		}
+		o := blockObject(p.Entry)
+		o.Add("figure", show.Object{{Name: "column", Value: p.Column}, {Name: "records", Value: p.Rows},
+			{Name: "amount", Value: p.Amount.String()}, {Name: "change", Value: p.Change.String()},
+			{Name: "sources", Value: made}, {Name: "unknown", Value: p.Unknown}})
 		blocks = append(blocks, o)
 	}
 	doc.Add("blocks", blocks)
@@ -109,12 +214,16 @@ type Touch struct {
 // Verification is what verify has found.
 type Verification struct {
 	Chain  *block.Chain
+	Broken *block.BrokenError // nil where the chain is whole
 	Files  []block.Sealed
 	Others []Touch
 }
 
 // Untouched tells whether all is as it was sealed.
 func (v *Verification) Untouched() bool {
+	if v.Broken != nil {
+		return false
+	}
 	for i := range v.Files {
 		if state := v.Files[i].State; state == block.Changed || state == block.Gone {
 			return false
@@ -130,6 +239,10 @@ func (v *Verification) Untouched() bool {
 
 // Print prints it.
 func (v *Verification) Print(s *show.Screen) {
+	if v.Broken != nil {
+		fmt.Fprintf(s, "%s\n%s\n", v.Broken, s.Bold("touched"))
+		return
+	}
 	if len(v.Chain.Entries) == 0 {
 		fmt.Fprintf(s, "nothing was closed yet in %s\n", v.Chain.Folder)
 		return
@@ -141,6 +254,9 @@ func (v *Verification) Print(s *show.Screen) {
 		f := &v.Files[i]
 		if counts[f.State]++; f.State == block.Changed || f.State == block.Gone {
 			t.Add(f.Name, string(f.Role), string(f.State), fmt.Sprintf("block %d of %s", f.Number, f.Period))
+			for _, part := range f.Parts {
+				t.Add("  "+part, "", string(block.Changed), "")
+			}
 		}
 	}
 	if len(t.Rows) > 0 {
@@ -150,8 +266,12 @@ func (v *Verification) Print(s *show.Screen) {
 	for _, touch := range v.Others {
 		fmt.Fprintf(s, "%s: %s\n", touch.What, touch.Text)
 	}
-	fmt.Fprintf(s, "%s: the chain is whole; of %s %s untouched, %s superseded\n", show.Count(len(v.Chain.Entries), "block"),
+	fmt.Fprintf(s, "%s: the chain is whole; of %s %s untouched, %s superseded", show.Count(len(v.Chain.Entries), "block"),
 		show.Count(len(v.Files), "sealed file"), show.Number(counts[block.Untouched]), show.Number(counts[block.Superseded]))
+	if n := counts[block.Unknown]; n > 0 {
+		fmt.Fprintf(s, ", %s not asked for again", show.Number(n))
+	}
+	fmt.Fprintln(s)
 	word := "untouched"
 	if !v.Untouched() {
 		word = "touched"
@@ -169,12 +289,20 @@ func (v *Verification) Document() show.Object {
 		blocks = append(blocks, show.Object{{Name: "number", Value: e.Number}, {Name: "period", Value: e.Period},
 			{Name: "chain", Value: "whole"}, {Name: "seal", Value: e.Seal}})
 	}
+	if v.Broken != nil {
+		blocks = append(blocks, show.Object{{Name: "number", Value: v.Broken.Number}, {Name: "chain", Value: "broken"},
+			{Name: "text", Value: v.Broken.Text}})
+	}
 	for i := range v.Files {
 		f := &v.Files[i]
 		isSource := f.Role == block.OfSource || f.Role == block.OfReference
-		files[isSource] = append(files[isSource], show.Object{{Name: "name", Value: f.Name},
+		o := show.Object{{Name: "name", Value: f.Name},
 			{Name: "role", Value: string(f.Role)}, {Name: "state", Value: string(f.State)},
-			{Name: "block", Value: f.Number}, {Name: "period", Value: f.Period}})
+			{Name: "block", Value: f.Number}, {Name: "period", Value: f.Period}}
+		if len(f.Parts) > 0 {
+			o.Add("parts", f.Parts)
+		}
+		files[isSource] = append(files[isSource], o)
 	}
 	for _, touch := range v.Others {
 		others = append(others, show.Object{{Name: "what", Value: touch.What}, {Name: "text", Value: touch.Text},

@@ -19,9 +19,22 @@ type Close struct {
 	Tied      *tieout.Result
 	Set       *source.Set
 	Findings  []finding.Finding
+	Checks    []Check
 	Sealed    bool // or would be, of a rehearsal
 	Rehearsed bool
 	Block     *block.Entry // nil where nothing is sealed
+	Left      []Left
+	Earlier   *block.Entry // the block before, where the clock says that it was closed later; else nil
+}
+
+// Check is what a check beside the tie-out has come to.
+type Check struct{ Name, Text string }
+
+// Left is a result that stays as the close of a later period has made it.
+type Left struct {
+	Name   string
+	Block  int
+	Period string
 }
 
 // line says in one line what the close has come to.
@@ -39,23 +52,43 @@ func (c *Close) line() string {
 
 // Print prints it.
 func (c *Close) Print(s *show.Screen) {
+	fmt.Fprintln(s, s.Bold(c.line()))
 	if c.Tied.Matrix != nil {
 		printMatrix(s, c.Tied.Matrix, false)
 	}
 	printPassedOver(s, c.Set)
 	show.Findings(s, c.Findings)
 	show.Proof(s, &c.Tied.Proof)
+	c.printChecks(s)
 	if c.Block != nil {
 		c.printResults(s)
 	}
-	fmt.Fprintf(s, "\n%s\n", s.Bold(c.line()))
+	for _, l := range c.Left {
+		fmt.Fprintf(s, "%s stays as block %d of %s has made it\n", l.Name, l.Block, l.Period)
+	}
+	if c.Earlier != nil {
+		fmt.Fprintf(s, "the clock of this machine is behind block %d, which was closed at %s; blocks are in the order of "+
+			"their numbers\n", c.Earlier.Number, c.Earlier.Time.UTC().Format("2006-01-02 15:04"))
+	}
+	fmt.Fprintln(s)
 	switch {
 	case c.Block != nil && c.Rehearsed:
-		fmt.Fprintf(s, "rehearsed: nothing was placed; it would be block %d\n", c.Block.Number)
+		fmt.Fprintf(s, "rehearsed: nothing was placed; it would be block %d of %s\n", c.Block.Number, c.Period)
 	case c.Block != nil:
-		fmt.Fprintf(s, "block %d, seal %s\n", c.Block.Number, block.Short(c.Block.Seal))
+		fmt.Fprintln(s, s.Bold(fmt.Sprintf("block %d of %s, seal %s", c.Block.Number, c.Period, block.Short(c.Block.Seal))))
 	default:
 		fmt.Fprintln(s, "nothing was placed or sealed; decide about the findings, or mend the files, and close again")
+	}
+}
+
+func (c *Close) printChecks(s *show.Screen) {
+	t := show.Table{Columns: []show.Column{{Name: "check", Key: true}, {Name: "came to"}}}
+	for _, check := range c.Checks {
+		t.Add(check.Name, check.Text)
+	}
+	if len(t.Rows) > 0 {
+		fmt.Fprintln(s)
+		t.Print(s)
 	}
 }
 
@@ -77,6 +110,11 @@ func (c *Close) Document(w io.Writer) error {
 	d.Add("period", c.Period)
 	d.Add("verdict", string(c.Verdict))
 	d.Add("rehearsed", c.Rehearsed)
+	checks := []show.Object{}
+	for _, check := range c.Checks {
+		checks = append(checks, show.Object{{Name: "check", Value: check.Name}, {Name: "text", Value: check.Text}})
+	}
+	d.Add("checks", checks)
 	results := []show.Object{}
 	if c.Block != nil {
 		o := show.Object{{Name: "number", Value: c.Block.Number}, {Name: "period", Value: c.Block.Period},
@@ -92,6 +130,12 @@ func (c *Close) Document(w io.Writer) error {
 		}
 	}
 	d.Add("results", results)
+	left := []show.Object{}
+	for _, l := range c.Left {
+		left = append(left, show.Object{{Name: "out", Value: l.Name}, {Name: "block", Value: l.Block},
+			{Name: "period", Value: l.Period}})
+	}
+	d.Add("left", left)
 	d.Add("passed_over", passedOver(c.Set))
 	d.Add("findings", c.Findings)
 	d.Add("proof", show.ProofObject(&c.Tied.Proof))

@@ -68,6 +68,7 @@ type AdderWorker interface {
 type Result struct {
 	Columns  []string // in the order in which they were written
 	Records  int
+	Sources  []tally.Source // what each source gave, by its index
 	Findings []finding.Finding
 	Proof    proof.Proof
 }
@@ -189,7 +190,7 @@ func (j *Job) Finish() (*Result, error) {
 	if p.options.Adder != nil {
 		p.options.Adder.Tell(&t.Findings)
 	}
-	result := &Result{Columns: p.Columns, Findings: t.Findings.All(), Proof: t.Proof}
+	result := &Result{Columns: p.Columns, Sources: t.Sources, Findings: t.Findings.All(), Proof: t.Proof}
 	used := make([]amount.Sum, len(p.options.Totals))
 	for _, v := range j.visitors {
 		result.Records += v.records

@@ -10,6 +10,7 @@ import (
 	"lastblock/core/finding/proof"
 	"lastblock/core/large/texts"
 	"lastblock/core/record"
+	"lastblock/core/tally"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/date"
 	"lastblock/core/value/natural"
@@ -18,17 +19,23 @@ import (
 // Result is a summary. Its groups may be more than memory holds, so they are
 // gone through and not listed.
 type Result struct {
-	Columns  []string // the group columns by name
-	Sums     []string // the amount columns by name
-	Across   []string // values of the across column, in natural order
-	Count    int      // of groups
-	Total    Row      // over all groups; it has no Key
+	Columns  []string       // the group columns by name
+	Sums     []string       // the amount columns by name
+	Across   []string       // values of the across column, in natural order
+	Count    int            // of groups
+	Total    Row            // over all groups; it has no Key
+	Sources  []tally.Source // what each source gave, by its index
 	Findings []finding.Finding
 	Proof    proof.Proof
 
-	runs   []run
-	across bool
-	most   int // groups that Rows and Sorted may hold
+	runs         []run
+	across       bool
+	acrossColumn string
+
+	// with Options.BySource
+	cells []run        // by source and group
+	apart map[int]bool // by source: its figures are known by group
+	most  int          // groups that Rows and Sorted may hold
 }
 
 // bytesPerRow is roughly what a Row takes.
@@ -53,7 +60,7 @@ type Row struct {
 // Close gives back the files that hold groups beside memory.
 func (r *Result) Close() error {
 	var first error
-	for _, run := range r.runs {
+	for _, run := range slices.Concat(r.runs, r.cells) {
 		if err := run.close(); err != nil && first == nil {
 			first = err
 		}

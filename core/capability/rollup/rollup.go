@@ -22,6 +22,7 @@ type Options struct {
 	Across   string    // the column whose values the sums are spread over, or ""
 	Drop     *drop.Set // what is left out
 	Twins    bool      // look for sources that are the same bytes
+	BySource bool      // keep what each source gave, too
 	Suspense *suspense.File
 }
 
@@ -33,6 +34,7 @@ type Job struct {
 	parts    []tally.Column // of the key
 	sums     int
 	limit    int64 // bytes that the table of one goroutine may take
+	bySource bool
 	visitors []*visitor
 	result   *Result
 }
@@ -86,18 +88,27 @@ func Prepare(ctx context.Context, set *source.Set, reading source.Reading, optio
 		}
 	}
 	result := &Result{Sums: sums, across: options.Across != "", most: int(max(reading.Memory/2, 1<<24) / bytesPerRow)}
+	if options.Across != "" {
+		result.acrossColumn = parts[len(options.By)].Name
+	}
 	for _, part := range parts[:len(options.By)] {
 		result.Columns = append(result.Columns, part.Name)
 	}
 	limit := reading.Memory / int64(2*max(1, reading.Jobs))
-	return &Job{set: set, tally: t, resolver: resolver, parts: parts, sums: len(sums), limit: limit, result: result},
-		nil
+	if options.BySource {
+		limit /= 3 // of which each goroutine has three
+	}
+	return &Job{set: set, tally: t, resolver: resolver, parts: parts, sums: len(sums), limit: limit,
+		bySource: options.BySource, result: result}, nil
 }
 
 // Visitor makes the visitor of one goroutine.
 func (j *Job) Visitor() source.Visitor {
 	v := &visitor{tally: j.tally.Visitor(), parts: j.parts, bound: tally.NewBinding(j.set, j.parts),
 		table: newTable(j.sums), limit: j.limit}
+	if j.bySource {
+		v.by = newBySource(j.sums, j.set.IsShared)
+	}
 	j.visitors = append(j.visitors, v)
 	return v
 }
@@ -112,11 +123,20 @@ func (j *Job) Finish() (*Result, error) {
 		return nil, errors.Join(err, j.Close())
 	}
 	for _, v := range j.visitors {
+		if v.by != nil {
+			v.by.settle(v.table, true)
+		}
 		j.result.runs = append(j.result.runs, v.spilled...)
 	}
 	j.result.runs = append(j.result.runs, inOrder(j.visitors)...)
+	visitors := j.visitors
 	j.visitors = nil
-	if err := j.result.survey(); err != nil {
+	j.result.Sources = j.tally.Sources
+	err := j.result.survey()
+	if err == nil && j.bySource {
+		err = j.result.gatherSources(visitors)
+	}
+	if err != nil {
 		return nil, errors.Join(err, j.Close())
 	}
 	for _, part := range j.parts {
@@ -130,6 +150,9 @@ func (j *Job) Finish() (*Result, error) {
 func (j *Job) Close() error {
 	for _, v := range j.visitors {
 		j.result.runs = append(j.result.runs, v.spilled...)
+		if v.by != nil {
+			j.result.runs = append(j.result.runs, v.by.spilled...)
+		}
 	}
 	j.visitors = nil
 	return j.result.Close()
@@ -153,6 +176,7 @@ type visitor struct {
 	table   *table
 	limit   int64 // bytes that the table may take
 	spilled []run
+	by      *bySource // nil where that is not asked for
 
 	bound   *tally.Binding
 	key     []byte
@@ -164,19 +188,33 @@ func (v *visitor) Batch(b *source.Batch) error {
 		return err
 	}
 	v.bound.To(b)
-	width := v.table.width
+	table := v.table
+	if v.by != nil {
+		v.by.begin(b.Index, v.table)
+		table = v.by.apart
+	}
+	width := table.width
 	values := v.tally.Values
-	for i := range v.tally.Usable(b) {
+	n := v.tally.Usable(b)
+	for i := range n {
 		row := v.tally.Row(i)
 		v.key = v.key[:0]
 		for k := range v.bound.Bound {
 			v.key = texts.Append(v.key, v.bound.Text(b, row, k, &v.scratch))
 		}
-		group := v.table.group(v.key)
-		v.table.counts[group]++
-		sums := v.table.of(group)
+		group := table.group(v.key)
+		table.counts[group]++
+		sums := table.of(group)
 		for k := range sums {
 			sums[k].Add(values[i*width+k])
+		}
+	}
+	if v.by != nil {
+		if v.by.rows += n; v.by.apart.size() > v.limit {
+			v.by.settle(v.table, false)
+		}
+		if err := v.by.spill(v.limit, len(v.parts)); err != nil {
+			return err
 		}
 	}
 	if v.table.size() > v.limit {

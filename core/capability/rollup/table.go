@@ -26,7 +26,11 @@ func (t *table) size() int64 {
 
 // group returns the number of the group with this key, a new one if needed.
 func (t *table) group(key []byte) int {
-	g, added := t.keys.Number(key)
+	return t.numbered(t.keys.Number(key))
+}
+
+// numbered makes room for a group that is new.
+func (t *table) numbered(g int, added bool) int {
 	if added {
 		t.counts = append(t.counts, 0)
 		for range t.width {
@@ -40,3 +44,18 @@ func (t *table) key(g int) []byte { return t.keys.Key(g) }
 
 // of returns the sums of a group.
 func (t *table) of(g int) []amount.Sum { return t.sums[g*t.width : (g+1)*t.width] }
+
+// add adds records and sums to a group.
+func (t *table) add(group, records int, sums []amount.Sum) {
+	t.counts[group] += records
+	of := t.of(group)
+	for i := range sums {
+		of[i].Merge(&sums[i])
+	}
+}
+
+// reset empties the table, keeping its room.
+func (t *table) reset() {
+	t.keys.Reset()
+	t.counts, t.sums = t.counts[:0], t.sums[:0]
+}

@@ -30,6 +30,17 @@ type slot struct {
 // New makes an empty table.
 func New() *Table { return &Table{slots: make([]slot, 1<<8)} }
 
+// Reset empties the table. It keeps its room, unless that is much more than was taken of it.
+func (t *Table) Reset() {
+	const large = 1 << 16
+	if len(t.slots) > large && len(t.slots) > 8*t.Len() {
+		*t = *New()
+		return
+	}
+	clear(t.slots)
+	t.hashes, t.keys, t.ends = t.hashes[:0], t.keys[:0], t.ends[:0]
+}
+
 // Len is how many keys there are.
 func (t *Table) Len() int { return len(t.hashes) }
 

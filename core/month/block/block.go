@@ -37,13 +37,18 @@ type Block struct {
 	Reason   string  `json:"reason,omitempty"`   // of a close that failed, or restates
 	Restates int     `json:"restates,omitempty"` // the block that it takes the place of, 0 for none
 
-	Plan       File      `json:"plan"`
-	References []File    `json:"references"`
-	Decisions  Decisions `json:"decisions"`
-	Figures    File      `json:"figures"`           // rows and totals by source
-	Records    *File     `json:"records,omitempty"` // where they are retained
+	Plan       File        `json:"plan"`
+	References []Reference `json:"references"`
+	Decisions  Decisions   `json:"decisions"`
+	Figures    File        `json:"figures"`           // rows and totals by source
+	Records    *File       `json:"records,omitempty"` // where they are retained
 
-	Sources  []Source  `json:"sources"`
+	// Sources stand in the block itself up to mostSources of them; of more, and beside that of all, the
+	// figures say the same.
+	Sources     []Source   `json:"sources"`
+	SourceCount int        `json:"source_count"`
+	Layouts     [][]string `json:"layouts"` // columns that sources have, each once
+
 	Rows     int       `json:"rows"`
 	Totals   []Total   `json:"totals"`
 	Proof    Proof     `json:"proof"`
@@ -52,7 +57,7 @@ type Block struct {
 
 	// Body is the SHA-256 of the canonical block without this member, so that the newest block, which no
 	// other one names, is known to be as it was written.
-	Body string `json:"body"`
+	Body string `json:"body,omitempty"`
 }
 
 // Verdict is what all checks of a close have come to.
@@ -76,22 +81,36 @@ type File struct {
 	SHA256 string `json:"sha256"`
 }
 
+// Reference is a file beside the sources that was read, or what a database gave to a query.
+type Reference struct {
+	File
+	Query       string `json:"query,omitempty"`
+	Fingerprint string `json:"fingerprint,omitempty"`
+}
+
 // Decisions are how many lines the file of decisions had, and the seal of the last one.
 type Decisions struct {
 	Lines int    `json:"lines"`
 	Seal  string `json:"seal"`
 }
 
-// Source is a source that was read.
+// Source is a source that was read. What a database gave has no SHA-256, but the query that it was
+// asked.
 type Source struct {
 	File
-	Source string  `json:"source"` // as results call it, with the entry or sheet of its file
-	Size   int64   `json:"size"`
-	Entity string  `json:"entity,omitempty"`
-	Period string  `json:"period,omitempty"`
-	Rows   int     `json:"rows"`
-	Totals []Total `json:"totals"`
+	Source      string  `json:"source"` // as results call it, with the entry or sheet of its file
+	Query       string  `json:"query,omitempty"`
+	Size        int64   `json:"size"`
+	Entity      string  `json:"entity,omitempty"`
+	Period      string  `json:"period,omitempty"`
+	Layout      int     `json:"layout"`      // place of its columns in Layouts, from 1
+	Fingerprint string  `json:"fingerprint"` // of its records, see source.Fingerprints
+	Rows        int     `json:"rows"`
+	Totals      []Total `json:"totals"`
 }
+
+// mostSources is how many sources a block lists itself.
+const mostSources = 10_000
 
 // Total is a total of a column, an exact decimal.
 type Total struct {
@@ -120,10 +139,14 @@ type Finding struct {
 // Result is a result that was made.
 type Result struct {
 	File
-	Command string  `json:"command"`
-	Title   string  `json:"title,omitempty"` // its name in the plan
-	Rows    int     `json:"rows"`
-	Totals  []Total `json:"totals"`
+	Command string `json:"command"`
+	Title   string `json:"title,omitempty"` // its name in the plan
+	// As is what the file is beside the result, as "corrected"; "" for the result itself.
+	As string `json:"as,omitempty"`
+	// By are the columns of its groups, of a summary.
+	By     []string `json:"by,omitempty"`
+	Rows   int      `json:"rows"`
+	Totals []Total  `json:"totals"`
 }
 
 // Name is what the file of a block is called.
@@ -150,6 +173,15 @@ func (b *Block) Encode() ([]byte, error) {
 	whole := *b
 	whole.Time = b.Time.UTC().Truncate(time.Second)
 	whole.Body = ""
+	if whole.SourceCount = len(b.Sources); len(b.Sources) > mostSources {
+		whole.Sources = nil
+	}
+	if whole.Sources == nil {
+		whole.Sources = []Source{}
+	}
+	if whole.Layouts == nil {
+		whole.Layouts = [][]string{}
+	}
 	bare, err := whole.canonical()
 	if err != nil {
 		return nil, err

@@ -1,7 +1,6 @@
 package block
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -10,18 +9,23 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"slices"
 	"strconv"
 	"time"
 
 	"lastblock/core/finding/lock"
+
+	"golang.org/x/sync/errgroup"
 )
 
-// Entry is a block of a chain, with its seal.
+// Entry is a block of a chain, with its seal. Its Sources are read by Chain.Sources.
 type Entry struct {
 	Block
 	File string // its name in the folder of the chain
 	Seal string
+
+	err error // of reading it
 }
 
 // Chain are all blocks of a folder, in their order.
@@ -69,26 +73,35 @@ const mostBytes = 1 << 30
 
 // Read reads the chain in a folder; one that is not there has no block. plan is the name of the plan
 // whose chain it has to be. The error is a *BrokenError, a *NewerError, an *OtherPlanError, or what
-// reading returned.
+// reading returned; with the first the chain up to there is returned.
 func Read(folder, plan string) (*Chain, error) {
 	c := &Chain{Folder: folder}
 	listed, err := c.list()
 	if err != nil {
 		return nil, err
 	}
+	read := c.readAll(listed)
 	for i, of := range listed {
 		number := i + 1
 		switch {
 		case of.number > number:
-			return nil, c.broken(number, "it is missing, and block %d is there", of.number)
+			return c, c.broken(number, "it is missing, and block %d is there", of.number)
 		case of.number < number:
-			return nil, c.broken(of.number, "there is no such block")
+			return c, c.broken(of.number, "there is no such block")
 		case i+1 < len(listed) && listed[i+1].number == number:
-			return nil, c.broken(number, "it is there twice, as %s and %s", of.file, listed[i+1].file)
+			return c, c.broken(number, "it is there twice, as %s and %s", of.file, listed[i+1].file)
 		}
-		e, err := c.read(of)
-		if err != nil {
-			return nil, err
+		e := &read[i]
+		if e.err == nil {
+			sealed := i+1 < len(read) && read[i+1].Previous != nil && read[i+1].Previous.Seal == e.Seal
+			e.err = c.check(e, of, sealed)
+		}
+		if e.err != nil {
+			var broken *BrokenError
+			if errors.As(e.err, &broken) && broken.Number < number { // which turns out by the next one
+				c.Entries = c.Entries[:len(c.Entries)-1]
+			}
+			return c, e.err
 		}
 		if e.Plan.Name != plan {
 			return nil, &OtherPlanError{folder, plan, e.Plan.Name}
@@ -129,8 +142,49 @@ func (c *Chain) list() (all []listed, err error) {
 	return all, err
 }
 
-// read reads a block, and holds it against the one before.
-func (c *Chain) read(of listed) (*Entry, error) {
+// readAll reads the files of blocks, on all cores.
+func (c *Chain) readAll(listed []listed) []Entry {
+	entries := make([]Entry, len(listed))
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, of := range listed {
+		group.Go(func() error {
+			entries[i].err = c.read(&entries[i], of)
+			return nil
+		})
+	}
+	_ = group.Wait() // each entry has its own
+	return entries
+}
+
+// read reads the file of a block.
+func (c *Chain) read(e *Entry, of listed) error {
+	data, err := c.bytesOf(of)
+	if err != nil {
+		return err
+	}
+	e.File, e.Seal = of.file, SealOf(data)
+	head, _, ok := cutSources(data)
+	if !ok {
+		head = data
+	}
+	version := struct {
+		Version int `json:"version"`
+	}{}
+	if err := json.Unmarshal(head, &version); err != nil {
+		return c.broken(of.number, "%s is torn or was changed: it is no JSON any more", of.file)
+	}
+	if version.Version > Version {
+		return &NewerError{c.Folder, of.number, version.Version}
+	}
+	if err := json.Unmarshal(head, &e.Block); err != nil {
+		return c.broken(of.number, "%s was changed: %v", of.file, err)
+	}
+	return nil
+}
+
+// bytesOf reads what the file of a block holds.
+func (c *Chain) bytesOf(of listed) ([]byte, error) {
 	path := filepath.Join(c.Folder, of.file)
 	info, err := os.Stat(path)
 	if err != nil {
@@ -139,32 +193,42 @@ func (c *Chain) read(of listed) (*Entry, error) {
 	if info.Size() > mostBytes {
 		return nil, c.broken(of.number, "%s has %d bytes, which no block has", of.file, info.Size())
 	}
-	data, err := os.ReadFile(path)
+	return os.ReadFile(path)
+}
+
+// check makes sure that a block is as it was written, which is known where the next one has sealed it so,
+// and that it follows the one before.
+func (c *Chain) check(e *Entry, of listed, sealed bool) error {
+	if !sealed {
+		data, err := c.bytesOf(of)
+		if err != nil {
+			return err
+		}
+		if !hasItsBody(data) {
+			return c.broken(of.number, "%s was changed: its bytes are not those that were sealed", of.file)
+		}
+	}
+	switch {
+	case e.Number != of.number || of.file != Name(e.Number, e.Period):
+		return c.broken(of.number, "%s is block %d of %s under another name", of.file, e.Number, e.Period)
+	}
+	return c.follows(e)
+}
+
+// Sources are those of a block. The error is a *BrokenError, or what reading returned.
+func (c *Chain) Sources(e *Entry) (sources []Source, err error) {
+	if e.SourceCount > mostSources {
+		return c.sourcesOfFigures(e)
+	}
+	data, err := c.bytesOf(listed{e.Number, e.File})
 	if err != nil {
 		return nil, err
 	}
-	head := struct {
-		Version int `json:"version"`
-	}{}
-	if err := json.Unmarshal(data, &head); err != nil {
-		return nil, c.broken(of.number, "%s is torn or was changed: it is no JSON any more", of.file)
+	_, list, ok := cutSources(data)
+	if SealOf(data) != e.Seal || !ok {
+		return nil, c.broken(e.Number, "%s was changed since it was read", e.File)
 	}
-	if head.Version > Version {
-		return nil, &NewerError{c.Folder, of.number, head.Version}
-	}
-	e := &Entry{File: of.file, Seal: SealOf(data)}
-	if err := json.Unmarshal(data, &e.Block); err != nil {
-		return nil, c.broken(of.number, "%s was changed: %v", of.file, err)
-	}
-	switch again, err := e.Block.Encode(); {
-	case err != nil:
-		return nil, err
-	case !bytes.Equal(again, data):
-		return nil, c.broken(of.number, "%s was changed: its bytes are not those that were sealed", of.file)
-	case e.Number != of.number || of.file != Name(e.Number, e.Period):
-		return nil, c.broken(of.number, "%s is block %d of %s under another name", of.file, e.Number, e.Period)
-	}
-	return e, c.follows(e)
+	return sources, json.Unmarshal(list, &sources)
 }
 
 // follows makes sure that a block names the one before it.
@@ -202,16 +266,16 @@ func (c *Chain) Of(period string) *Entry {
 	return nil
 }
 
-// Names tells whether a block has made a result of a name.
-func (c *Chain) Names(result string) bool {
-	for i := range c.Entries {
+// Naming is the newest block that has made a result of a name, nil for none.
+func (c *Chain) Naming(result string) *Entry {
+	for i := len(c.Entries) - 1; i >= 0; i-- {
 		for _, r := range c.Entries[i].Results {
 			if r.Name == result {
-				return true
+				return &c.Entries[i]
 			}
 		}
 	}
-	return false
+	return nil
 }
 
 // Next makes an entry of a block that is to stand behind all others: with its number, what is before

@@ -2,28 +2,249 @@ package block
 
 import (
 	"encoding/csv"
+	"encoding/hex"
 	"errors"
+	"fmt"
 	"io"
+	"os"
+	"path/filepath"
+	"slices"
 	"strconv"
+
+	"crypto/sha256"
+
+	"github.com/klauspost/compress/zstd"
 )
 
-// WriteFigures writes rows and totals by source as CSV: file, source, entity, period and rows, and behind them a
-// column for each total.
-func (b *Block) WriteFigures(w io.Writer) error {
-	out := csv.NewWriter(w)
-	header := []string{"file", "source", "entity", "period", "rows"}
-	for _, total := range b.Totals {
-		header = append(header, total.Column)
+// The figures of a block are CSV, packed with Zstandard: of each source what was read of it, and of each result
+// what it came to by group, and what each source gave.
+
+// Kind says what a line of figures is about.
+type Kind string
+
+// The kinds of figures.
+const (
+	OfRead   Kind = "read"   // a source, as it was read
+	OfGiven  Kind = "given"  // what a source gave to a result
+	OfGroup  Kind = "group"  // what a group of a result came to
+	OfWithin Kind = "within" // what a source gave to a group
+)
+
+// Figure is a line of figures.
+type Figure struct {
+	Kind   Kind
+	Result int      // place among the results of the block, from 1; 0 of what was read
+	Source string   // "" of all together
+	Group  []string // values of the columns By of the result; nil of all groups together
+	Rows   int
+	Totals []string // of the result, or of what was read; exact decimals
+	Read   *Source  // of what was read, without its totals
+}
+
+// readColumns stand behind the first three.
+var readColumns = []string{"file", "sha256", "fingerprint", "query", "size", "layout", "entity", "period"}
+
+// figureColumns are the columns of figures: where groups and totals stand.
+type figureColumns struct {
+	by, totals []string
+}
+
+func (b *Block) figureColumns() (c figureColumns) {
+	add := func(to *[]string, names ...string) {
+		for _, name := range names {
+			if !slices.Contains(*to, name) {
+				*to = append(*to, name)
+			}
+		}
 	}
-	err := out.Write(header)
+	add(&c.totals, columnsOf(b.Totals)...)
+	for i := range b.Results {
+		add(&c.by, b.Results[i].By...)
+		add(&c.totals, columnsOf(b.Results[i].Totals)...)
+	}
+	return c
+}
+
+func columnsOf(totals []Total) (names []string) {
+	for _, t := range totals {
+		names = append(names, t.Column)
+	}
+	return names
+}
+
+func (c *figureColumns) header() []string {
+	return slices.Concat([]string{"figure", "result", "source"}, readColumns, c.by, []string{"rows"}, c.totals)
+}
+
+// FigureWriter writes figures.
+type FigureWriter struct {
+	block   *Block
+	columns figureColumns
+	csv     *csv.Writer
+	cells   []string
+}
+
+// WriteFigures begins to write figures: the header, and the lines of the sources, which b lists. All results
+// stand in b already, but for their files.
+func (b *Block) WriteFigures(w io.Writer) (*FigureWriter, error) {
+	f := &FigureWriter{block: b, columns: b.figureColumns(), csv: csv.NewWriter(w)}
+	err := f.csv.Write(f.columns.header())
 	for i := range b.Sources {
 		s := &b.Sources[i]
-		cells := []string{s.Name, s.Source, s.Entity, s.Period, strconv.Itoa(s.Rows)}
-		for _, total := range s.Totals {
-			cells = append(cells, total.Amount)
+		var totals []string
+		for _, t := range s.Totals {
+			totals = append(totals, t.Amount)
 		}
-		err = errors.Join(err, out.Write(cells))
+		err = errors.Join(err, f.Write(&Figure{Kind: OfRead, Source: s.Source, Rows: s.Rows, Totals: totals, Read: s}))
 	}
-	out.Flush()
-	return errors.Join(err, out.Error())
+	return f, err
+}
+
+// Write writes a line.
+func (f *FigureWriter) Write(figure *Figure) error {
+	f.cells = append(f.cells[:0], string(figure.Kind), "", figure.Source)
+	if figure.Result > 0 {
+		f.cells[1] = strconv.Itoa(figure.Result)
+	}
+	if s := figure.Read; s != nil {
+		f.cells = append(f.cells, s.Name, s.SHA256, s.Fingerprint, s.Query, strconv.FormatInt(s.Size, 10),
+			strconv.Itoa(s.Layout), s.Entity, s.Period)
+	} else {
+		f.cells = append(f.cells, make([]string, len(readColumns))...)
+	}
+	by, totals := f.block.namesOf(figure.Result)
+	for _, name := range f.columns.by {
+		f.cells = append(f.cells, valueOf(name, by, figure.Group))
+	}
+	f.cells = append(f.cells, strconv.Itoa(figure.Rows))
+	for _, name := range f.columns.totals {
+		f.cells = append(f.cells, valueOf(name, totals, figure.Totals))
+	}
+	return f.csv.Write(f.cells)
+}
+
+// Flush writes what is left.
+func (f *FigureWriter) Flush() error {
+	f.csv.Flush()
+	return f.csv.Error()
+}
+
+// namesOf are the columns of the groups and of the totals of a result, or of what was read.
+func (b *Block) namesOf(result int) (by, totals []string) {
+	if result == 0 {
+		return nil, columnsOf(b.Totals)
+	}
+	return b.Results[result-1].By, columnsOf(b.Results[result-1].Totals)
+}
+
+// valueOf is the value of a name, "" for one that has none.
+func valueOf(name string, names, values []string) string {
+	if at := slices.Index(names, name); at >= 0 && at < len(values) {
+		return values[at]
+	}
+	return ""
+}
+
+// Figures calls visit for each line of the figures of a block. What it is given is good until it returns. The error
+// is a *BrokenError where the file is not as it was sealed, or what reading it or visit returned.
+func (c *Chain) Figures(e *Entry, visit func(*Figure) error) error {
+	path := filepath.Join(c.Folder, e.Figures.Name)
+	file, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	hash := sha256.New()
+	if _, err := io.Copy(hash, file); err != nil {
+		return err
+	}
+	if hex.EncodeToString(hash.Sum(nil)) != e.Figures.SHA256 {
+		return c.broken(e.Number, "its figures in %s were changed", e.Figures.Name)
+	}
+	if _, err := file.Seek(0, io.SeekStart); err != nil {
+		return err
+	}
+	packed, err := zstd.NewReader(file)
+	if err != nil {
+		return err
+	}
+	defer packed.Close()
+	return e.readFigures(packed, visit)
+}
+
+func (b *Block) readFigures(r io.Reader, visit func(*Figure) error) error {
+	in := csv.NewReader(r)
+	in.ReuseRecord = true
+	columns := b.figureColumns()
+	header, err := in.Read()
+	if err != nil || !slices.Equal(header, columns.header()) {
+		return errors.Join(fmt.Errorf("the figures of block %d have other columns than it says", b.Number), err)
+	}
+	figure := new(Figure)
+	for {
+		cells, err := in.Read()
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err == nil {
+			err = b.readFigure(figure, cells, &columns)
+		}
+		if err == nil {
+			err = visit(figure)
+		}
+		if err != nil {
+			return err
+		}
+	}
+}
+
+func (b *Block) readFigure(f *Figure, cells []string, columns *figureColumns) (err error) {
+	*f = Figure{Kind: Kind(cells[0]), Source: cells[2], Group: f.Group[:0], Totals: f.Totals[:0]}
+	if cells[1] != "" {
+		if f.Result, err = strconv.Atoi(cells[1]); err != nil || f.Result > len(b.Results) {
+			return fmt.Errorf("the figures of block %d speak of result %q", b.Number, cells[1])
+		}
+	}
+	read, rest := cells[3:3+len(readColumns)], cells[3+len(readColumns):]
+	by, totals := b.namesOf(f.Result)
+	for _, name := range by {
+		f.Group = append(f.Group, rest[slices.Index(columns.by, name)])
+	}
+	if f.Kind != OfGroup && f.Kind != OfWithin {
+		f.Group = f.Group[:0]
+	}
+	rest = rest[len(columns.by):]
+	if f.Rows, err = strconv.Atoi(rest[0]); err != nil {
+		return err
+	}
+	for _, name := range totals {
+		f.Totals = append(f.Totals, rest[1+slices.Index(columns.totals, name)])
+	}
+	if f.Kind != OfRead {
+		return nil
+	}
+	s := &Source{File: File{read[0], read[1]}, Source: f.Source, Fingerprint: read[2], Query: read[3], Entity: read[6],
+		Period: read[7], Rows: f.Rows}
+	if s.Size, err = strconv.ParseInt(read[4], 10, 64); err != nil {
+		return err
+	}
+	s.Layout, err = strconv.Atoi(read[5])
+	f.Read = s
+	return err
+}
+
+// sourcesOfFigures are the sources of a block that has too many to list them itself.
+func (c *Chain) sourcesOfFigures(e *Entry) (sources []Source, err error) {
+	err = c.Figures(e, func(f *Figure) error {
+		if f.Kind != OfRead {
+			return nil
+		}
+		s := *f.Read
+		for i, column := range columnsOf(e.Totals) {
+			s.Totals = append(s.Totals, Total{column, f.Totals[i]})
+		}
+		sources = append(sources, s)
+		return nil
+	})
+	return sources, err
 }

@@ -1,13 +1,14 @@
 package block
 
 import (
-	"crypto/sha256"
-	"encoding/hex"
+	"context"
 	"errors"
-	"io"
 	"io/fs"
-	"os"
 	"path/filepath"
+
+	"lastblock/core/source"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // State is how a file stands to what a block has sealed.
@@ -19,6 +20,7 @@ const (
 	Changed    State = "changed"
 	Gone       State = "gone"
 	Superseded State = "superseded" // a newer block names the file again
+	Unknown    State = "unknown"    // what a database gave, before it was asked again
 )
 
 // Role is what a file is to a block.
@@ -40,51 +42,74 @@ type Sealed struct {
 	Number int // of the block
 	Period string
 	State  State
+	Parts  []string // of a file that has changed: the entries or sheets that have, as far as that was found out
+}
+
+// Wanted is what is held against its seal.
+type Wanted struct {
+	Root    string // the folder of the plan, from which files are named
+	Sources bool   // sources and references, too
+	Block   int    // files of this block alone; 0 for those of all
+	Jobs    int    // files that are read at a time
 }
 
 // Verify holds the files that blocks have sealed against what they are now. What a block says of a file
-// holds until a newer block names it again. root is the folder of the plan; sources and references are looked
-// at where that is asked for. Entries of archives and sheets are parts of their file, which blocks name.
-// The error is what reading a file returned.
-func (c *Chain) Verify(root string, sources bool) (all []Sealed, err error) {
+// holds until a newer block names it again. Entries of archives and sheets are parts of their file, which is
+// read once. What a database gave is asked for by others: it is Unknown. The error is what reading a
+// file returned, or a *BrokenError.
+func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err error) {
+	files, err := c.sealed(wanted.Root, wanted.Sources)
+	if err != nil {
+		return nil, err
+	}
 	newest := make(map[string]int) // the block that names a file last
-	files := c.sealed(root, sources)
 	for i := range files {
 		newest[files[i].Name] = max(newest[files[i].Name], files[i].Number)
 	}
-	hashes := make(map[string]string)
-	for i := range files {
-		f := &files[i]
-		if newest[f.Name] > f.Number {
-			f.State = Superseded
-			continue
-		}
-		hash, known := hashes[f.Name]
-		if !known {
-			if hash, err = hashOf(filepath.Join(root, filepath.FromSlash(f.Name))); err != nil {
-				return nil, err
-			}
-			hashes[f.Name] = hash
-		}
-		switch hash {
-		case f.SHA256:
-			f.State = Untouched
-		case "":
-			f.State = Gone
-		default:
-			f.State = Changed
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(max(1, wanted.Jobs))
+	for _, f := range files {
+		if wanted.Block == 0 || f.Number == wanted.Block {
+			all = append(all, f)
 		}
 	}
-	return files, nil
+	for i := range all {
+		f := &all[i]
+		switch {
+		case newest[f.Name] > f.Number:
+			f.State = Superseded
+		case f.SHA256 == "":
+			f.State = Unknown
+		default:
+			group.Go(func() (err error) {
+				f.State, err = f.state(ctx, filepath.Join(wanted.Root, filepath.FromSlash(f.Name)))
+				return err
+			})
+		}
+	}
+	return all, group.Wait()
+}
+
+// state holds a file against its seal.
+func (f *Sealed) state(ctx context.Context, path string) (State, error) {
+	switch hash, err := source.HashFile(ctx, path); {
+	case errors.Is(err, fs.ErrNotExist):
+		return Gone, nil
+	case err != nil:
+		return "", err
+	case hash == f.SHA256:
+		return Untouched, nil
+	}
+	return Changed, nil
 }
 
 // sealed are the files that blocks name, in the order of the blocks, each once a block.
-func (c *Chain) sealed(root string, sources bool) (all []Sealed) {
+func (c *Chain) sealed(root string, sources bool) (all []Sealed, err error) {
 	for i := range c.Entries {
 		e := &c.Entries[i]
 		named := make(map[string]bool)
 		add := func(role Role, f File) {
-			if f.Name != "" && f.SHA256 != "" && !named[f.Name] {
+			if f.Name != "" && !named[f.Name] {
 				named[f.Name] = true
 				all = append(all, Sealed{File: f, Role: role, Number: e.Number, Period: e.Period})
 			}
@@ -99,14 +124,18 @@ func (c *Chain) sealed(root string, sources bool) (all []Sealed) {
 		if !sources {
 			continue
 		}
-		for _, s := range e.Sources {
-			add(OfSource, s.File)
+		list, err := c.Sources(e)
+		if err != nil {
+			return nil, err
+		}
+		for i := range list {
+			add(OfSource, list[i].File)
 		}
 		for _, r := range e.References {
-			add(OfReference, r)
+			add(OfReference, r.File)
 		}
 	}
-	return all
+	return all, nil
 }
 
 // beside is a file that lies with the blocks, by its name from the plan.
@@ -118,21 +147,4 @@ func (c *Chain) beside(root string, f File) File {
 		f.Name = filepath.ToSlash(below)
 	}
 	return f
-}
-
-// hashOf is the SHA-256 of a file, "" for one that is not there.
-func hashOf(path string) (string, error) {
-	file, err := os.Open(path)
-	if errors.Is(err, fs.ErrNotExist) {
-		return "", nil
-	}
-	if err != nil {
-		return "", err
-	}
-	defer file.Close()
-	hash := sha256.New()
-	if _, err := io.Copy(hash, file); err != nil {
-		return "", err
-	}
-	return hex.EncodeToString(hash.Sum(nil)), nil
 }

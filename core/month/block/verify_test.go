@@ -32,7 +32,7 @@ func TestVerify(t *testing.T) {
 	put("control.csv", "control 2031-02") // which grows each month, and was sealed in each
 	states := func(sources bool) string {
 		t.Helper()
-		all, err := c.Verify(root, sources)
+		all, err := c.Verify(t.Context(), Wanted{Root: root, Sources: sources, Jobs: 2})
 		if err != nil {
 			t.Fatal(err)
 		}

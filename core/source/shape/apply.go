@@ -162,11 +162,11 @@ func (w *Worker) bind(s *Shape, b *bound, writing Writing, constants map[string]
 			made = &w.results[from.make]
 		case from.from >= 0:
 			text = w.values[from.from]
-			plain = s.kinds != nil && s.kinds[from.from].Kind == record.Amount
+			plain = s.isRead(from.from, record.Amount) || s.given.IsPlain(from.from)
 			if len(b.expression.Dates) > 0 {
 				order = writing.Order
 			}
-			if s.kinds != nil && s.kinds[from.from].Kind == record.Date {
+			if s.isRead(from.from, record.Date) || s.given.Kind(from.from) == record.Date {
 				order = date.YearMonthDay
 			}
 		default:
@@ -177,6 +177,11 @@ func (w *Worker) bind(s *Shape, b *bound, writing Writing, constants map[string]
 		r.Texts, r.Plain, r.Orders = append(r.Texts, text), append(r.Plain, plain), append(r.Orders, order)
 		r.Made, r.Lacks = append(r.Made, made), append(r.Lacks, lacks)
 	}
+}
+
+// isRead tells whether a column is read as a kind here.
+func (s *Shape) isRead(at int, kind record.Kind) bool {
+	return s.kinds != nil && s.kinds[at].Kind == kind
 }
 
 // write writes a record of the result.

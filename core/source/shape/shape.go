@@ -73,8 +73,9 @@ func (r *Request) Over(base *Request) *Request {
 type Shape struct {
 	Head *record.Head // as the records come out
 
-	kinds    []As     // by column of the source; Kind "" for none
-	columns  []column // of the result, nil where the source's own stay as they are
+	given    *record.Head // as they come in
+	kinds    []As         // by column of the source; Kind "" for none
+	columns  []column     // of the result, nil where the source's own stay as they are
 	makes    []bound
 	names    []string // of what is made
 	where    *bound
@@ -103,7 +104,7 @@ func (r *Request) For(head *record.Head) *Shape {
 	if r == nil {
 		r = &Request{}
 	}
-	s := &Shape{Head: head, sent: head.Layout}
+	s := &Shape{Head: head, given: head, sent: head.Layout}
 	if head.Empty {
 		return s
 	}

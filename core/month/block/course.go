@@ -1,0 +1,218 @@
+package block
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"lastblock/core/value/amount"
+	"lastblock/core/value/nearest"
+	"lastblock/core/value/words"
+)
+
+// Wish is a figure that is asked for: a group of a result, or all groups that have some words.
+type Wish struct {
+	Words  []Word
+	Result string // by its name or its command; "" for the first that has the words
+	Sum    string // the column; "" for the first of the result
+}
+
+// Word is a column of groups and its value.
+type Word struct{ Column, Value string }
+
+// ParseWords reads COLUMN=VALUE, each of which may stand once.
+func ParseWords(texts []string) (all []Word, err error) {
+	for _, text := range texts {
+		column, value, ok := strings.Cut(text, "=")
+		if !ok || column == "" {
+			return nil, fmt.Errorf("%q is no figure; write COLUMN=VALUE, e.g. account=04100", text)
+		}
+		if slices.ContainsFunc(all, func(w Word) bool { return w.Column == column }) {
+			return nil, fmt.Errorf("%s is said twice", column)
+		}
+		all = append(all, Word{column, value})
+	}
+	return all, nil
+}
+
+// Point is a figure in a block.
+type Point struct {
+	Entry  *Entry
+	Column string
+	Rows   int
+	Amount amount.Amount
+	Change amount.Amount // against the point before
+	// Made are the sources that made the change, the largest first. Unknown is how many sources gave
+	// something that is not known by group, which is then not among them.
+	Made    []Made
+	Unknown int
+}
+
+// Made is what a source gave to a figure, and to the point before.
+type Made struct {
+	Source  string
+	Was, Is amount.Amount
+}
+
+// Change is what the source changed.
+func (m *Made) Change() amount.Amount { return m.Is.Sub(m.Was) }
+
+// Course is a figure from block to block: in each that has such a result, in their order. The error says what a
+// wish names that no block has, or is that of Figures.
+func (c *Chain) Course(w Wish) (points []Point, err error) {
+	var before map[string]amount.Amount
+	var had []string // values of the first word, where no group has all words
+	found := false
+	for i := range c.Entries {
+		e := &c.Entries[i]
+		at, sum := e.find(&w)
+		if at < 0 {
+			continue
+		}
+		p := Point{Entry: e, Column: e.Results[at].Totals[sum].Column}
+		given, some, err := c.point(&p, &w, at, sum, &had)
+		if err != nil {
+			return nil, err
+		}
+		found = found || some
+		if len(points) > 0 {
+			p.Change = p.Amount.Sub(points[len(points)-1].Amount)
+			p.Made = madeBy(before, given)
+		} else {
+			p.Change, p.Made = p.Amount, madeBy(nil, given)
+		}
+		before, points = given, append(points, p)
+	}
+	switch {
+	case len(points) == 0:
+		return nil, c.nothing(&w)
+	case !found:
+		first := w.Words[0]
+		slices.Sort(had)
+		return nil, fmt.Errorf("no group has %s: %w", first.Column, nearest.Unknown("value", first.Value, slices.Compact(had)))
+	}
+	return points, nil
+}
+
+// find finds the result and the total that are wished for; -1 where the block has none.
+func (b *Block) find(w *Wish) (result, sum int) {
+	for i := range b.Results {
+		r := &b.Results[i]
+		if w.Result != "" && w.Result != r.Title && w.Result != r.Command || !r.has(w.Words) {
+			continue
+		}
+		if sum = 0; w.Sum != "" {
+			sum = slices.Index(columnsOf(r.Totals), w.Sum)
+		}
+		if sum >= 0 && sum < len(r.Totals) {
+			return i, sum
+		}
+	}
+	return -1, 0
+}
+
+func (r *Result) has(words []Word) bool {
+	for _, w := range words {
+		if !slices.Contains(r.By, w.Column) {
+			return false
+		}
+	}
+	return len(r.By) > 0 && r.As == ""
+}
+
+// point reads a figure, and returns what each source gave to it, and whether any group has the words.
+func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given map[string]amount.Amount, some bool,
+	err error) {
+	r := &p.Entry.Results[result]
+	columns := make([]int, len(w.Words))
+	for i, word := range w.Words {
+		columns[i] = slices.Index(r.By, word.Column)
+	}
+	given = make(map[string]amount.Amount)
+	whole, known := make(map[string]bool), make(map[string]bool)
+	var total amount.Sum
+	hasGroups := false
+	err = c.Figures(p.Entry, func(f *Figure) error {
+		if f.Result != result+1 {
+			return nil
+		}
+		switch f.Kind {
+		case OfGiven:
+			whole[strings.Clone(f.Source)] = true
+			return nil
+		case OfGroup:
+			hasGroups = true
+		case OfWithin:
+			known[strings.Clone(f.Source)] = true
+		}
+		for i, word := range w.Words {
+			if value := f.Group[columns[i]]; value != word.Value {
+				if i == 0 && f.Kind == OfGroup {
+					*had = append(*had, strings.Clone(value))
+				}
+				return nil
+			}
+		}
+		value, err := amount.Parse([]byte(f.Totals[sum]), '.')
+		if err != nil {
+			return err
+		}
+		if f.Kind == OfGroup {
+			total.Add(value)
+			p.Rows += f.Rows
+			some = true
+			return nil
+		}
+		source := strings.Clone(f.Source)
+		given[source] = given[source].Add(value)
+		return nil
+	})
+	if err == nil && !hasGroups && len(whole) > 0 {
+		err = fmt.Errorf("block %d keeps no figures by group of %s, which has nearly as many groups as records", p.Entry.Number,
+			r.Name)
+	}
+	p.Amount, p.Unknown = total.Amount(), len(whole)-len(known)
+	return given, some, err
+}
+
+// madeBy are the sources whose part in a figure is another one, the largest first.
+func madeBy(before, now map[string]amount.Amount) (all []Made) {
+	names := maps.Clone(now)
+	if names == nil {
+		names = make(map[string]amount.Amount)
+	}
+	maps.Copy(names, before)
+	for name := range names {
+		if m := (Made{name, before[name], now[name]}); m.Change().Sign() != 0 {
+			all = append(all, m)
+		}
+	}
+	slices.SortFunc(all, func(a, b Made) int {
+		return cmp.Or(b.Change().Abs().Cmp(a.Change().Abs()), cmp.Compare(a.Source, b.Source))
+	})
+	return all
+}
+
+// nothing says why no block has such a figure.
+func (c *Chain) nothing(w *Wish) error {
+	var have []string
+	add := func(text string) {
+		if text != "" && !slices.Contains(have, text) {
+			have = append(have, text)
+		}
+	}
+	for i := range c.Entries {
+		for k := range c.Entries[i].Results {
+			if r := &c.Entries[i].Results[k]; len(r.By) > 0 {
+				of := cmp.Or(r.Title, r.Command)
+				add(of + " by " + words.And(r.By...) + ", sum " + words.And(columnsOf(r.Totals)...))
+			}
+		}
+	}
+	if len(have) == 0 {
+		return fmt.Errorf("no block has a result with groups")
+	}
+	return fmt.Errorf("no block has a result with such groups; there are\n%s", strings.Join(have, "\n"))
+}
