@@ -149,7 +149,7 @@ seal against one that was noted elsewhere.`,
 			}
 			if shown.Broken == nil {
 				wanted.Root = filepath.Dir(f.plan)
-				if err := a.verifyFiles(cmd.Context(), f, shown, wanted); err != nil {
+				if err := a.verifyFiles(cmd.Context(), f, p, shown, wanted); err != nil {
 					return err
 				}
 				if shown.Others, err = f.others(p, chain, seal); err != nil {
@@ -177,7 +177,8 @@ seal against one that was noted elsewhere.`,
 
 // verifyFiles holds files against the blocks. Where a file of several entries or sheets has changed, or a
 // database is a source, the sources of the plan are read again.
-func (a *app) verifyFiles(ctx context.Context, f *chained, shown *view.Verification, wanted block.Wanted) (err error) {
+func (a *app) verifyFiles(ctx context.Context, f *chained, p *month.Plan, shown *view.Verification,
+	wanted block.Wanted) (err error) {
 	if n := len(shown.Chain.Entries); wanted.Block < 0 || wanted.Block > n {
 		return option.Errorf("block", "there is no block %d; there are %d", wanted.Block, n)
 	}
@@ -185,7 +186,7 @@ func (a *app) verifyFiles(ctx context.Context, f *chained, shown *view.Verificat
 		return err
 	}
 	if !slices.ContainsFunc(shown.Files, func(s block.Sealed) bool {
-		return s.Role == block.OfSource && (s.State == block.Unknown || s.State == block.Changed)
+		return s.State == block.Unknown || s.Role == block.OfSource && s.State == block.Changed
 	}) {
 		return nil
 	}
@@ -197,7 +198,7 @@ func (a *app) verifyFiles(ctx context.Context, f *chained, shown *view.Verificat
 	if err != nil {
 		return err
 	}
-	return month.Recheck(ctx, in, shown.Chain, shown.Files)
+	return month.Recheck(ctx, p, in, shown.Chain, shown.Files)
 }
 
 // others are what is not as the newest block says beside files: the decisions and the seal that was noted. That

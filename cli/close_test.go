@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/json"
+	"flag"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -67,6 +68,9 @@ func TestACloseDoesNotDependOnTheMachine(t *testing.T) {
 	}
 }
 
+// kills is how many times a close is killed; the chance of an odd moment grows with it.
+var kills = flag.Int("kills", 25, "how often a close is killed in a test")
+
 // Whenever a close is killed, the chain is whole, the results are those of one close and never of two, and the
 // next close goes on.
 func TestACloseThatIsKilledAtAnyMoment(t *testing.T) {
@@ -75,7 +79,7 @@ func TestACloseThatIsKilledAtAnyMoment(t *testing.T) {
 	generation := regexp.MustCompile(`gen(\d+)`)
 	took := 50 * time.Millisecond
 	closed := 0
-	for i := range 25 {
+	for i := range *kills {
 		writeFiles(t, dir, closeFiles(i, 800))
 		args := []string{"close", "--quiet", "--user", "anna"}
 		if _, err := os.Stat(filepath.Join(dir, "blocks", "0001-2031-01.json")); err == nil {

@@ -200,3 +200,41 @@ func command(t *testing.T, args ...string) *exec.Cmd {
 	cmd.Dir = t.TempDir()
 	return cmd
 }
+
+// What a database gave is sealed by the fingerprint of its records, and is asked for again.
+func TestVerifyAsksADatabaseAgain(t *testing.T) {
+	address, password, exec := server(t)
+	exec(`drop table if exists sealed; create table sealed (doc text, debit numeric(12,2));
+		insert into sealed values ('D1', 5.00), ('D2', 7.25)`)
+	dir := t.TempDir()
+	plan := "version = 1\n[read]\npaths = [\"" + address + "\"]\nquery = \"select * from sealed\"\n[tieout]\n" +
+		"total = \"debit\"\n[rollup]\nby = \"doc\"\nsum = \"debit\"\n[[reconcile]]\nname = \"itself\"\nagainst = \"" +
+		address + "\"\nagainst-query = \"select * from sealed order by doc desc\"\nkey = \"doc\"\n"
+	if err := os.WriteFile(filepath.Join(dir, "lastblock.toml"), []byte(plan), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	stdout, stderr, code := runProgram(t, dir, "", "close", "--quiet", "--user", "anna", "--period", "2031-01")
+	if code != ExitDone {
+		t.Fatalf("it ends with %d: %s%s", code, stdout, stderr)
+	}
+	block, err := os.ReadFile(filepath.Join(dir, "blocks", "0001-2031-01.json"))
+	if err != nil || strings.Contains(string(block), password) || !strings.Contains(string(block), `"query":"select * from sealed"`) ||
+		!strings.Contains(string(block), `"query":"select * from sealed order by doc desc"`) {
+		t.Errorf("%v: the block is %s", err, block)
+	}
+	for _, c := range []struct {
+		sql, state string
+		code       int
+	}{
+		{"select 1", "untouched", ExitDone},
+		{"delete from sealed; insert into sealed values ('D2', 7.25), ('D1', 5.00)", "untouched", ExitDone},
+		{"update sealed set debit = 7.26 where doc = 'D2'", "changed", ExitStop},
+	} {
+		exec(c.sql)
+		stdout, stderr, code := runProgram(t, dir, "", "verify", "--sources", "--json")
+		if code != c.code || !strings.Contains(stdout, `"role": "source", "state": "`+c.state+`"`) ||
+			!strings.Contains(stdout, `"role": "reference", "state": "`+c.state+`"`) {
+			t.Errorf("after %s it ends with %d: %s%s", c.sql, code, stdout, stderr)
+		}
+	}
+}

@@ -12,6 +12,7 @@ import (
 	"sync"
 
 	"lastblock/core/source"
+	"lastblock/internal/fault"
 
 	"github.com/zeebo/xxh3"
 )
@@ -243,7 +244,10 @@ func (o *Output) Write(p []byte) (int, error) {
 		}
 		o.file, o.resting = file, false
 	}
-	n, err := o.file.Write(p)
+	n, err := 0, fault.Write()
+	if err == nil {
+		n, err = o.file.Write(p)
+	}
 	o.size += int64(n)
 	o.hash.Write(p[:n]) // a hash takes everything
 	if o.sealing != nil {

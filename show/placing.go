@@ -14,6 +14,7 @@ import (
 	"strings"
 
 	"lastblock/core/finding/lock"
+	"lastblock/internal/fault"
 )
 
 // A set of outputs is put in place by renaming. Before the first one a journal is written
@@ -56,6 +57,9 @@ func hiddenName(name, ending string) string {
 // the system, which would make it readable for its owner alone, but one with the
 // permissions that the user's settings give.
 func createBeside(folder, name string) (*os.File, error) {
+	if err := fault.Write(); err != nil {
+		return nil, err
+	}
 	for {
 		file, err := os.OpenFile(filepath.Join(folder, hiddenName(name, "part")), os.O_RDWR|os.O_CREATE|os.O_EXCL,
 			0o666)
@@ -147,7 +151,7 @@ func (s *placing) prepare(output *Output) error {
 	}
 	s.held = append(s.held, lock.Hold(output.file))
 	if s.journalIn != "" && !output.resting {
-		if err := output.file.Sync(); err != nil {
+		if err := errors.Join(fault.Write(), output.file.Sync()); err != nil {
 			return fmt.Errorf("writing %s: %w", output.path, err)
 		}
 	}
@@ -198,7 +202,7 @@ func (s *placing) writeJournal() error {
 		return fmt.Errorf("putting results into %s: %w", folder, err)
 	}
 	s.journal = file
-	err = lock.Try(file)
+	err = errors.Join(fault.Write(), lock.Try(file))
 	w := bufio.NewWriter(file)
 	encoder := json.NewEncoder(w)
 	for i := range s.moves {
@@ -219,6 +223,9 @@ const journalEnd = "\"end\"\n"
 
 // make renames the output, and first what it replaces, if that is to be kept.
 func (m *move) make(keep bool) error {
+	if err := fault.Write(); err != nil {
+		return err
+	}
 	if keep && m.Old != "" {
 		if err := os.Link(m.To, m.Old); err != nil {
 			if err := os.Rename(m.To, m.Old); err != nil {

@@ -16,6 +16,7 @@ import (
 	"lastblock/core/finding/decision"
 	"lastblock/core/finding/lock"
 	"lastblock/core/record"
+	"lastblock/internal/fault"
 
 	"github.com/zeebo/xxh3"
 )
@@ -112,7 +113,10 @@ func NoteOutput(path string, size int64, fingerprint string) (err error) {
 	if bytes.Contains(append([]byte("\n"), notes...), []byte("\n"+note)) {
 		return nil
 	}
-	if _, err = file.WriteString(note); err != nil {
+	if err = fault.Write(); err == nil {
+		_, err = file.WriteString(note)
+	}
+	if err != nil {
 		err = errors.Join(err, file.Truncate(int64(len(notes))))
 	}
 	return err

@@ -299,6 +299,9 @@ func (v *Verification) Document() show.Object {
 		o := show.Object{{Name: "name", Value: f.Name},
 			{Name: "role", Value: string(f.Role)}, {Name: "state", Value: string(f.State)},
 			{Name: "block", Value: f.Number}, {Name: "period", Value: f.Period}}
+		if f.Query != "" {
+			o.Add("query", f.Query)
+		}
 		if len(f.Parts) > 0 {
 			o.Add("parts", f.Parts)
 		}

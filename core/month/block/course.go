@@ -62,7 +62,7 @@ func (m *Made) Change() amount.Amount { return m.Is.Sub(m.Was) }
 // Course is a figure from block to block: in each that has such a result, in their order. The error says what a
 // wish names that no block has, or is that of Figures.
 func (c *Chain) Course(w Wish) (points []Point, err error) {
-	var before map[string]amount.Amount
+	var before parts
 	var had []string // values of the first word, where no group has all words
 	found := false
 	for i := range c.Entries {
@@ -77,12 +77,10 @@ func (c *Chain) Course(w Wish) (points []Point, err error) {
 			return nil, err
 		}
 		found = found || some
-		if len(points) > 0 {
+		if p.Change = p.Amount; len(points) > 0 {
 			p.Change = p.Amount.Sub(points[len(points)-1].Amount)
-			p.Made = madeBy(before, given)
-		} else {
-			p.Change, p.Made = p.Amount, madeBy(nil, given)
 		}
+		p.Made, p.Unknown = madeBy(before, given), len(given.unknown)
 		before, points = given, append(points, p)
 	}
 	switch {
@@ -122,16 +120,20 @@ func (r *Result) has(words []Word) bool {
 	return len(r.By) > 0 && r.As == ""
 }
 
+// parts are what sources gave to a figure, and those of which that is not known.
+type parts struct {
+	known   map[string]amount.Amount
+	unknown map[string]bool
+}
+
 // point reads a figure, and returns what each source gave to it, and whether any group has the words.
-func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given map[string]amount.Amount, some bool,
-	err error) {
+func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given parts, some bool, err error) {
 	r := &p.Entry.Results[result]
 	columns := make([]int, len(w.Words))
 	for i, word := range w.Words {
 		columns[i] = slices.Index(r.By, word.Column)
 	}
-	given = make(map[string]amount.Amount)
-	whole, known := make(map[string]bool), make(map[string]bool)
+	given = parts{make(map[string]amount.Amount), make(map[string]bool)}
 	var total amount.Sum
 	hasGroups := false
 	err = c.Figures(p.Entry, func(f *Figure) error {
@@ -140,12 +142,12 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given 
 		}
 		switch f.Kind {
 		case OfGiven:
-			whole[strings.Clone(f.Source)] = true
+			given.unknown[strings.Clone(f.Source)] = true
 			return nil
 		case OfGroup:
 			hasGroups = true
 		case OfWithin:
-			known[strings.Clone(f.Source)] = true
+			delete(given.unknown, f.Source)
 		}
 		for i, word := range w.Words {
 			if value := f.Group[columns[i]]; value != word.Value {
@@ -166,26 +168,27 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given 
 			return nil
 		}
 		source := strings.Clone(f.Source)
-		given[source] = given[source].Add(value)
+		given.known[source] = given.known[source].Add(value)
 		return nil
 	})
-	if err == nil && !hasGroups && len(whole) > 0 {
+	if err == nil && !hasGroups && len(given.unknown) > 0 {
 		err = fmt.Errorf("block %d keeps no figures by group of %s, which has nearly as many groups as records", p.Entry.Number,
 			r.Name)
 	}
-	p.Amount, p.Unknown = total.Amount(), len(whole)-len(known)
+	p.Amount = total.Amount()
 	return given, some, err
 }
 
-// madeBy are the sources whose part in a figure is another one, the largest first.
-func madeBy(before, now map[string]amount.Amount) (all []Made) {
-	names := maps.Clone(now)
+// madeBy are the sources whose part in a figure is another one, the largest change first.
+func madeBy(before, now parts) (all []Made) {
+	names := maps.Clone(now.known)
 	if names == nil {
 		names = make(map[string]amount.Amount)
 	}
-	maps.Copy(names, before)
+	maps.Copy(names, before.known)
 	for name := range names {
-		if m := (Made{name, before[name], now[name]}); m.Change().Sign() != 0 {
+		m := Made{name, before.known[name], now.known[name]}
+		if m.Change().Sign() != 0 && !before.unknown[name] && !now.unknown[name] {
 			all = append(all, m)
 		}
 	}

@@ -38,12 +38,16 @@ const (
 // Sealed is a file that a block has sealed, and how it stands now.
 type Sealed struct {
 	File
+	Query  string // of a database
 	Role   Role
 	Number int // of the block
 	Period string
 	State  State
 	Parts  []string // of a file that has changed: the entries or sheets that have, as far as that was found out
 }
+
+// key is what tells a file, or a query, from others.
+func (f *Sealed) key() string { return f.Name + "\x00" + f.Query }
 
 // Wanted is what is held against its seal.
 type Wanted struct {
@@ -64,7 +68,7 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 	}
 	newest := make(map[string]int) // the block that names a file last
 	for i := range files {
-		newest[files[i].Name] = max(newest[files[i].Name], files[i].Number)
+		newest[files[i].key()] = max(newest[files[i].key()], files[i].Number)
 	}
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(1, wanted.Jobs))
@@ -76,7 +80,7 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 	for i := range all {
 		f := &all[i]
 		switch {
-		case newest[f.Name] > f.Number:
+		case newest[f.key()] > f.Number:
 			f.State = Superseded
 		case f.SHA256 == "":
 			f.State = Unknown
@@ -108,18 +112,19 @@ func (c *Chain) sealed(root string, sources bool) (all []Sealed, err error) {
 	for i := range c.Entries {
 		e := &c.Entries[i]
 		named := make(map[string]bool)
-		add := func(role Role, f File) {
-			if f.Name != "" && !named[f.Name] {
-				named[f.Name] = true
-				all = append(all, Sealed{File: f, Role: role, Number: e.Number, Period: e.Period})
+		add := func(role Role, f File, query string) {
+			s := Sealed{File: f, Query: query, Role: role, Number: e.Number, Period: e.Period}
+			if f.Name != "" && !named[s.key()] {
+				named[s.key()] = true
+				all = append(all, s)
 			}
 		}
 		for _, r := range e.Results {
-			add(OfResult, r.File)
+			add(OfResult, r.File, "")
 		}
-		add(OfFigures, c.beside(root, e.Figures))
+		add(OfFigures, c.beside(root, e.Figures), "")
 		if e.Records != nil {
-			add(OfRecords, c.beside(root, *e.Records))
+			add(OfRecords, c.beside(root, *e.Records), "")
 		}
 		if !sources {
 			continue
@@ -129,10 +134,10 @@ func (c *Chain) sealed(root string, sources bool) (all []Sealed, err error) {
 			return nil, err
 		}
 		for i := range list {
-			add(OfSource, list[i].File)
+			add(OfSource, list[i].File, list[i].Query)
 		}
 		for _, r := range e.References {
-			add(OfReference, r.File)
+			add(OfReference, r.File, r.Query)
 		}
 	}
 	return all, nil
