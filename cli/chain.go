@@ -215,18 +215,21 @@ func (f *chained) others(p *month.Plan, chain *block.Chain, seal string) (all []
 	case err != nil:
 		all = append(all, view.Touch{What: "decisions", Text: err.Error()})
 	case last.Decisions.Lines > 0 && log.SealAt(last.Decisions.Lines) != last.Decisions.Seal:
-		all = append(all, view.Touch{What: "decisions", Text: fmt.Sprintf("block %d has sealed %s, the last of which is "+
-			"not there as it was", last.Number, show.Count(last.Decisions.Lines, "decision"))})
+		all = append(all, view.Touch{What: "decisions",
+			Text: fmt.Sprintf("block %d has sealed %s, the last of which is "+
+				"not there as it was", last.Number, show.Count(last.Decisions.Lines, "decision"))})
 	}
 	noted := strings.ToLower(strings.ReplaceAll(seal, " ", ""))
 	if noted != "" && !strings.HasPrefix(last.Seal, noted) {
-		all = append(all, view.Touch{What: "seal", Text: fmt.Sprintf("the newest block is %d with the seal %s, and not %s",
-			last.Number, block.Short(last.Seal), seal)})
+		all = append(all, view.Touch{What: "seal",
+			Text: fmt.Sprintf("the newest block is %d with the seal %s, and not %s",
+				last.Number, block.Short(last.Seal), seal)})
 	}
 	for i := 1; i < len(chain.Entries); i++ {
 		if e, before := &chain.Entries[i], &chain.Entries[i-1]; e.Time.Before(before.Time) {
-			all = append(all, view.Touch{What: "clock", Note: true, Text: fmt.Sprintf("block %d was closed at an earlier time "+
-				"than block %d before it; the order is that of the numbers", e.Number, before.Number)})
+			all = append(all, view.Touch{What: "clock", Note: true,
+				Text: fmt.Sprintf("block %d was closed at an earlier time "+
+					"than block %d before it; the order is that of the numbers", e.Number, before.Number)})
 		}
 	}
 	data, err := os.ReadFile(p.Files()[0])

@@ -204,8 +204,9 @@ func (c *closing) gather() error {
 	if c.task.Retain {
 		t := month.NewCollate()
 		t.Replace = true
-		t.Out = filepath.Join(c.task.Blocks, strings.TrimSuffix(block.Name(len(c.chain.Entries)+1, c.in.Closing), ".json")+
-			".records.csv.zst")
+		t.Out = filepath.Join(c.task.Blocks,
+			strings.TrimSuffix(block.Name(len(c.chain.Entries)+1, c.in.Closing), ".json")+
+				".records.csv.zst")
 		c.parts = append(c.parts, &retained{closeCollation{collation: &collation{Asked: whole{}, task: t}, app: a}})
 	}
 	err := gatherResults(c, month.NewReconcile, func(r *month.Result[*month.Reconcile]) closePart {

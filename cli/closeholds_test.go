@@ -7,8 +7,10 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -56,7 +58,8 @@ func TestACloseOnAFullDisk(t *testing.T) {
 		stdout, stderr, code := closeInside(t, dir, "verify", "--json")
 		if err := json.Unmarshal([]byte(stdout), &o); err != nil || code != ExitDone || !o.Untouched ||
 			len(o.Blocks) != sealed {
-			t.Fatalf("after %d writes verify ends with %d, and there are %d blocks, want %d: %s%s", n, code, len(o.Blocks),
+			t.Fatalf("after %d writes verify ends with %d, and there are %d blocks, want %d: %s%s", n, code,
+				len(o.Blocks),
 				sealed, stdout, stderr)
 		}
 		for _, name := range []string{"sums.csv", "all.csv"} {
@@ -131,7 +134,8 @@ func TestVerifyTellsWhichEntryHasChanged(t *testing.T) {
 		t.Helper()
 		var packed bytes.Buffer
 		w := zip.NewWriter(&packed)
-		for _, entry := range [][2]string{{"corvane_2031-01.csv", "doc,v\nC1,5\nC2,6\n"}, {"corvane_2031-02.csv", february}} {
+		for _, entry := range [][2]string{{"corvane_2031-01.csv", "doc,v\nC1,5\nC2,6\n"},
+			{"corvane_2031-02.csv", february}} {
 			f, err := w.Create(entry[0])
 			if err == nil {
 				_, err = f.Write([]byte(entry[1]))
@@ -249,7 +253,8 @@ func TestRecordsThatAreRetained(t *testing.T) {
 	if code != ExitDone {
 		rows, _, code = runProgram(t, dir, "", "collate", records, "--bare")
 	}
-	want := "doc,account,debit,credit,entity,period,source,source_line\nC0,gen1,0.00,0.00,corvane,2031-01,corvane_2031-01.csv,2\n"
+	want := "doc,account,debit,credit,entity,period,source,source_line\n" +
+		"C0,gen1,0.00,0.00,corvane,2031-01,corvane_2031-01.csv,2\n"
 	if code != ExitDone || !strings.HasPrefix(rows, want) || strings.Count(rows, "\n") != 5 {
 		t.Errorf("it ends with %d, and the records are\n%s", code, rows)
 	}
@@ -270,8 +275,10 @@ func TestFilesBesideAResult(t *testing.T) {
 		"ref/bank_2031-01.csv":   "doc,debit\nC1,5.00\n",
 		"ref/bank_2031-02.csv":   "doc,debit\nC9,5.00\n", // which is later, and not asked for
 		"lastblock.toml": "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{period}\"\n[tieout]\n" +
-			"[severity]\nmostly-suspended = \"note\"\n[reconcile]\nagainst = \"ref\"\nagainst-name = \"bank_{period}\"\n" +
-			"key = \"doc\"\ntotal = \"debit\"\nout = \"out/both.csv\"\ncorrected = \"out/right.csv\"\nprefer = \"reference\"\n" +
+			"[severity]\nmostly-suspended = \"note\"\n[reconcile]\nagainst = \"ref\"\nagainst-name = " +
+			"\"bank_{period}\"\n" +
+			"key = \"doc\"\ntotal = \"debit\"\nout = \"out/both.csv\"\ncorrected = \"out/right.csv\"\nprefer = " +
+			"\"reference\"\n" +
 			"[collate]\ntotal = \"debit\"\nout = \"out/all.csv\"\nsuspense = \"out/aside.csv\"\n",
 	}
 	for _, name := range []string{"right.csv", "aside.csv"} {
@@ -295,5 +302,52 @@ func TestFilesBesideAResult(t *testing.T) {
 	stdout, _, code := runProgram(t, dir, "", "verify")
 	if code != ExitStop || !strings.Contains(stdout, "out/right.csv  result  changed") {
 		t.Errorf("verify ends with %d: %s", code, stdout)
+	}
+}
+
+// The commands in the docs check the chain of the demo without Lastblock, and find a byte that was changed.
+func TestAChainIsCheckedWithoutLastblock(t *testing.T) {
+	if runtime.GOOS != "linux" {
+		t.Skip("the tools have other names there")
+	}
+	page, err := os.ReadFile("../docs/close.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, script, _ := strings.Cut(string(page), "```sh\n")
+	script, _, ok := strings.Cut(script, "```")
+	if !ok {
+		t.Fatal("there is no script")
+	}
+	dir := demoFolder(t)
+	check := func() (string, error) {
+		cmd := exec.Command("sh", "-ec", script)
+		cmd.Dir, cmd.Env = dir, append(os.Environ(), "LC_ALL=C")
+		out, err := cmd.CombinedOutput()
+		return string(out), err
+	}
+	want := "blocks/0001-2031-01.json: OK\nblocks/0002-2031-01.json: OK\nblocks/0003-2031-02.json: OK\n" +
+		"results/2031-02/by-company.xlsx: OK\nresults/2031-02/by-account.csv: OK\n"
+	if out, err := check(); err != nil || out != want {
+		t.Errorf("%v: it says %s", err, out)
+	}
+	for _, name := range []string{"blocks/0001-2031-01.json", "blocks/0003-2031-02.json",
+		"results/2031-02/by-account.csv"} {
+		path := filepath.Join(dir, "lastblock-demo", "close", filepath.FromSlash(name))
+		data, err := os.ReadFile(path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		changed := bytes.Clone(data)
+		changed[len(changed)/2] ^= 1
+		if err := os.WriteFile(path, changed, 0o644); err != nil {
+			t.Fatal(err)
+		}
+		if out, err := check(); err == nil && out == want {
+			t.Errorf("that %s has changed is not found: %s", name, out)
+		}
+		if err := os.WriteFile(path, data, 0o644); err != nil {
+			t.Fatal(err)
+		}
 	}
 }

@@ -187,7 +187,8 @@ func (c *closing) account(ctx context.Context) (*block.Block, error) {
 	t := c.task
 	b := &block.Block{Period: c.in.Closing, Time: time.Now(), User: t.User, Program: Version, Verdict: c.verdict(),
 		Reason: t.Reason, Rows: c.tied.Rows, Totals: blockTotals(c.tied.Columns, c.tied.Totals),
-		Findings: []block.Finding{}, Sources: []block.Source{}, References: []block.Reference{}, Results: []block.Result{}}
+		Findings: []block.Finding{}, Sources: []block.Source{}, References: []block.Reference{},
+		Results: []block.Result{}}
 	if b.User == "" {
 		current, err := user.Current()
 		if err != nil {

@@ -57,7 +57,7 @@ func closeJournals() (journals map[string][]record, declared []declaration) {
 
 func companyLines() (lines []string) {
 	for c := range companies {
-		lines = append(lines, companies[c].name+",,,\n")
+		lines = append(lines, companies[c].name+",,,"+companies[c].currency+"\n")
 	}
 	return lines
 }
@@ -87,7 +87,8 @@ func late(folder string) error {
 		}
 	}
 	c := slices.IndexFunc(companies, func(c company) bool { return c.name == "fallowmere" })
-	for _, f := range []file{write(&companies[c], latePeriod, journal, false), {"control.csv", controlSheet(declared)}} {
+	for _, f := range []file{write(&companies[c], latePeriod, journal, false),
+		{"control.csv", controlSheet(declared)}} {
 		if err := os.WriteFile(filepath.Join(folder, "close", filepath.FromSlash(f.path)), []byte(f.content),
 			0o644); err != nil {
 			return err
@@ -128,8 +129,8 @@ func closeSteps(folder string) []Step {
 		{
 			Args: closing("--period", closeMonths[0]),
 			See: "The whole month end in one run, another plan now: January is tied out, searched for doubles, held " +
-				"against the bank, and summed up. It does not pass, since eskerby's control sheet says something else " +
-				"than its journal, so that nothing is placed.",
+				"against the bank, and summed up. It does not pass, since eskerby's control sheet says something " +
+				"else than its journal, so that nothing is placed.",
 		},
 		{
 			Args: []string{"decide", "--plan", plan, "--kind", "control-total", "--source", "eskerby*", "--accept",
@@ -138,14 +139,14 @@ func closeSteps(folder string) []Step {
 		},
 		{
 			Args: closing("--period", closeMonths[0]),
-			See: "Now it passes. The results are in place, and sealed: the block says what was read and what came of it, " +
-				"and its seal is what to note elsewhere.",
+			See: "Now it passes. The results are in place, and sealed: the block says what was read and what came " +
+				"of it, and its seal is what to note elsewhere.",
 		},
 		{
 			Before: late,
 			Args:   closing("--period", closeMonths[0], "--restate", "--reason", "Fallowmere has booked a sale late"),
-			See: "A late record of January has come from fallowmere. January is closed already, so it is restated, and " +
-				"the new block says which one it takes the place of.",
+			See: "A late record of January has come from fallowmere. January is closed already, so it is restated, " +
+				"and the new block says which one it takes the place of.",
 		},
 		{
 			Args: closing(),

@@ -21,7 +21,8 @@ const (
 )
 
 func beginSealing() *sealing {
-	s := &sealing{full: make(chan []byte, sealedChunks), free: make(chan []byte, sealedChunks), sum: make(chan string, 1),
+	s := &sealing{full: make(chan []byte, sealedChunks), free: make(chan []byte, sealedChunks),
+		sum:  make(chan string, 1),
 		stop: make(chan struct{})}
 	for range sealedChunks {
 		s.free <- nil

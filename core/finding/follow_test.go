@@ -16,7 +16,8 @@ func TestCausesComeFirst(t *testing.T) {
 	for _, f := range findings {
 		got = append(got, fmt.Sprint(f.Kind, f.Line))
 	}
-	want := "[check-missing6 no-source4 bad-value2 mostly-suspended5 control-total1 control-total7 same-key3 only-there0]"
+	want := "[check-missing6 no-source4 bad-value2 mostly-suspended5 control-total1 control-total7 same-key3 " +
+		"only-there0]"
 	if fmt.Sprint(got) != want {
 		t.Errorf("they stand as %v, want %s", got, want)
 	}

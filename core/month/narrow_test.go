@@ -125,7 +125,8 @@ func TestANarrowedPartNamesWhatIsThere(t *testing.T) {
 // as the source writes it.
 func TestWhatAllPartsReadIsNotReadTwice(t *testing.T) {
 	files := map[string]string{
-		"corvane_2031-01.csv": "account;posted;debit;credit\n4000;03.02.2031;1.234,50;0,00\n4100;14.02.2031;0,00;20,25\n" +
+		"corvane_2031-01.csv": "account;posted;debit;credit\n4000;03.02.2031;1.234,50;0,00\n" +
+			"4100;14.02.2031;0,00;20,25\n" +
 			"4000;02.03.2031;7,00;1,00\n",
 		"eskerby_2031-01.csv": "account,posted,debit,credit\n4000,2031-02-03,10.50,0.50\n",
 	}
@@ -137,7 +138,8 @@ func TestWhatAllPartsReadIsNotReadTwice(t *testing.T) {
 		}
 		return e
 	}
-	as := []shape.As{{Column: "posted", Kind: record.Date, Order: date.DayMonthYear}, {Column: "debit", Kind: record.Amount}}
+	as := []shape.As{{Column: "posted", Kind: record.Date, Order: date.DayMonthYear},
+		{Column: "debit", Kind: record.Amount}}
 	base := &shape.Request{As: as, Make: []shape.Make{{Name: "net", Expression: parse("debit - credit")}}}
 	where, err := expression.ParseCondition(`net > 5 && posted < date("2031-03-01")`, "")
 	if err != nil {

@@ -17,7 +17,8 @@ func History(s *show.Screen, folder string, entries []block.Entry) {
 		return
 	}
 	t := show.Table{Columns: []show.Column{
-		{Name: "block", Right: true, Key: true}, {Name: "period", Key: true, Whole: true}, {Name: "closed", Whole: true},
+		{Name: "block", Right: true, Key: true}, {Name: "period", Key: true, Whole: true},
+		{Name: "closed", Whole: true},
 		{Name: "by"}, {Name: "verdict"}, {Name: "sources", Right: true}, {Name: "rows", Right: true},
 		{Name: "totals"}, {Name: "seal", Whole: true},
 	}}
@@ -115,7 +116,8 @@ func BlockInFull(s *show.Screen, e *block.Entry, sources []block.Source) {
 		t.Print(s)
 	}
 	p := e.Proof
-	fmt.Fprintf(s, "\nrecords  read %s = used %s + suspense %s + dropped %s\n", show.Number(p.Read), show.Number(p.Used),
+	fmt.Fprintf(s, "\nrecords  read %s = used %s + suspense %s + dropped %s\n", show.Number(p.Read),
+		show.Number(p.Used),
 		show.Number(p.Suspense), show.Number(p.Dropped))
 	fmt.Fprintf(s, "seal %s\n", e.Seal)
 }
@@ -153,34 +155,43 @@ func blockObject(e *block.Entry) show.Object {
 }
 
 // shownMade is how many sources that made a change are listed beneath a figure.
-const shownMade = 3
+const shownMade = 4
 
-// Course prints a figure from block to block.
+// Course prints a figure from block to block, and beneath each change the sources that made it; these foot.
 func Course(s *show.Screen, points []block.Point) {
 	t := show.Table{Columns: []show.Column{{Name: "block", Right: true, Key: true},
 		{Name: "period", Key: true, Whole: true}, {Name: "records", Right: true},
-		{Name: points[0].Column, Right: true, Whole: true}, {Name: "change", Right: true, Whole: true}, {Name: "made by"}}}
+		{Name: points[0].Column, Right: true, Whole: true}, {Name: "change", Right: true, Whole: true},
+		{Name: "made by"}}}
 	for i := range points {
 		p := &points[i]
-		t.Add(fmt.Sprint(p.Entry.Number), p.Entry.Period, show.Number(p.Rows), p.Amount.Money(), p.Change.Money(),
-			madeText(p))
+		t.Add(fmt.Sprint(p.Entry.Number), p.Entry.Period, show.Number(p.Rows), p.Amount.Money(), p.Change.Money(), "")
+		left := p.Change
+		for k := range p.Made {
+			if k == shownMade && len(p.Made) > shownMade+1 {
+				break
+			}
+			change := p.Made[k].Change()
+			left = left.Sub(change)
+			t.Add("", "", "", "", change.Money(), p.Made[k].Source)
+		}
+		if text := restOfMade(p); text != "" {
+			t.Add("", "", "", "", left.Money(), text)
+		}
 	}
 	t.Print(s)
 }
 
-func madeText(p *block.Point) string {
+// restOfMade says what made the rest of a change, "" where all is listed.
+func restOfMade(p *block.Point) string {
 	var parts []string
-	for i := range p.Made {
-		if i == shownMade {
-			parts = append(parts, fmt.Sprintf("%s more", show.Number(len(p.Made)-i)))
-			break
-		}
-		parts = append(parts, fmt.Sprintf("%s %s", p.Made[i].Source, p.Made[i].Change().Money()))
+	if n := len(p.Made); n > shownMade+1 {
+		parts = append(parts, show.Number(n-shownMade)+" more")
 	}
-	if p.Unknown > 0 {
-		parts = append(parts, fmt.Sprintf("%s whose part is not known by group", show.Count(p.Unknown, "source")))
+	if p.Unknown > 0 && p.Change.Sign() != 0 {
+		parts = append(parts, show.Count(p.Unknown, "source")+" whose groups are not kept")
 	}
-	return strings.Join(parts, ", ")
+	return strings.Join(parts, ", and ")
 }
 
 // CourseDocument is its JSON.
@@ -266,8 +277,10 @@ func (v *Verification) Print(s *show.Screen) {
 	for _, touch := range v.Others {
 		fmt.Fprintf(s, "%s: %s\n", touch.What, touch.Text)
 	}
-	fmt.Fprintf(s, "%s: the chain is whole; of %s %s untouched, %s superseded", show.Count(len(v.Chain.Entries), "block"),
-		show.Count(len(v.Files), "sealed file"), show.Number(counts[block.Untouched]), show.Number(counts[block.Superseded]))
+	fmt.Fprintf(s, "%s: the chain is whole; of %s %s untouched, %s superseded",
+		show.Count(len(v.Chain.Entries), "block"),
+		show.Count(len(v.Files), "sealed file"), show.Number(counts[block.Untouched]),
+		show.Number(counts[block.Superseded]))
 	if n := counts[block.Unknown]; n > 0 {
 		fmt.Fprintf(s, ", %s not asked for again", show.Number(n))
 	}

@@ -67,7 +67,8 @@ func (c *Close) Print(s *show.Screen) {
 		fmt.Fprintf(s, "%s stays as block %d of %s has made it\n", l.Name, l.Block, l.Period)
 	}
 	if c.Earlier != nil {
-		fmt.Fprintf(s, "the clock of this machine is behind block %d, which was closed at %s; blocks are in the order of "+
+		fmt.Fprintf(s, "the clock of this machine is behind block %d, which was closed at %s; blocks are in the "+
+			"order of "+
 			"their numbers\n", c.Earlier.Number, c.Earlier.Time.UTC().Format("2006-01-02 15:04"))
 	}
 	fmt.Fprintln(s)
@@ -75,7 +76,8 @@ func (c *Close) Print(s *show.Screen) {
 	case c.Block != nil && c.Rehearsed:
 		fmt.Fprintf(s, "rehearsed: nothing was placed; it would be block %d of %s\n", c.Block.Number, c.Period)
 	case c.Block != nil:
-		fmt.Fprintln(s, s.Bold(fmt.Sprintf("block %d of %s, seal %s", c.Block.Number, c.Period, block.Short(c.Block.Seal))))
+		fmt.Fprintln(s, s.Bold(fmt.Sprintf("block %d of %s, seal %s", c.Block.Number, c.Period,
+			block.Short(c.Block.Seal))))
 	default:
 		fmt.Fprintln(s, "nothing was placed or sealed; decide about the findings, or mend the files, and close again")
 	}
@@ -124,9 +126,13 @@ func (c *Close) Document(w io.Writer) error {
 		}
 		d.Add("block", o)
 		for _, r := range c.Block.Results {
-			results = append(results, show.Object{{Name: "command", Value: r.Command}, {Name: "name", Value: r.Title},
+			result := show.Object{{Name: "command", Value: r.Command}, {Name: "name", Value: r.Title},
 				{Name: "out", Value: r.Name}, {Name: "sha256", Value: r.SHA256}, {Name: "rows", Value: r.Rows},
-				{Name: "totals", Value: totalsObject(r.Totals)}})
+				{Name: "totals", Value: totalsObject(r.Totals)}}
+			if r.As != "" {
+				result.Add("as", r.As)
+			}
+			results = append(results, result)
 		}
 	}
 	d.Add("results", results)

@@ -99,7 +99,8 @@ func broken(t *testing.T, what, folder string, number int, text string) {
 		return // a changed version
 	}
 	var of *BrokenError
-	if !errors.As(err, &of) || of.Number != number || !strings.Contains(of.Text, text) || len(c.Entries) >= max(1, number) {
+	if !errors.As(err, &of) || of.Number != number || !strings.Contains(of.Text, text) ||
+		len(c.Entries) >= max(1, number) {
 		t.Errorf("%s: the error is %v", what, err)
 	}
 }

@@ -89,7 +89,8 @@ func (c *Chain) Course(w Wish) (points []Point, err error) {
 	case !found:
 		first := w.Words[0]
 		slices.Sort(had)
-		return nil, fmt.Errorf("no group has %s: %w", first.Column, nearest.Unknown("value", first.Value, slices.Compact(had)))
+		return nil, fmt.Errorf("no group has %s: %w", first.Column,
+			nearest.Unknown("value", first.Value, slices.Compact(had)))
 	}
 	return points, nil
 }
@@ -172,7 +173,8 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given 
 		return nil
 	})
 	if err == nil && !hasGroups && len(given.unknown) > 0 {
-		err = fmt.Errorf("block %d keeps no figures by group of %s, which has nearly as many groups as records", p.Entry.Number,
+		err = fmt.Errorf("block %d keeps no figures by group of %s, which has nearly as many groups as records",
+			p.Entry.Number,
 			r.Name)
 	}
 	p.Amount = total.Amount()

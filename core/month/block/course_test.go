@@ -24,7 +24,8 @@ func sealFigures(t *testing.T, c *Chain, period string, all []given, whole ...st
 	b.Sources = nil
 	b.Results = []Result{
 		{File: File{"results/" + period + "/all.csv", "00"}, Command: "collate", Totals: []Total{{"debit", "0"}}},
-		{File: File{"results/" + period + "/s.csv", "00"}, Command: "rollup", Title: "sums", By: []string{"account", "unit"},
+		{File: File{"results/" + period + "/s.csv", "00"}, Command: "rollup", Title: "sums",
+			By:     []string{"account", "unit"},
 			Totals: []Total{{"debit", "0"}, {"tax", "0"}}},
 	}
 	var out bytes.Buffer
@@ -45,7 +46,8 @@ func sealFigures(t *testing.T, c *Chain, period string, all []given, whole ...st
 	write(Figure{Kind: OfGiven, Result: 1, Source: "x", Rows: 1, Totals: []string{"999"}})
 	for _, g := range all {
 		write(Figure{Kind: OfGiven, Result: 2, Source: g.source, Rows: 1, Totals: []string{g.amount, "1"}})
-		write(Figure{Kind: OfGroup, Result: 2, Group: []string{g.account, "U1"}, Rows: 2, Totals: []string{g.amount, "1"}})
+		write(Figure{Kind: OfGroup, Result: 2, Group: []string{g.account, "U1"}, Rows: 2,
+			Totals: []string{g.amount, "1"}})
 		if !slices.Contains(whole, g.source) {
 			write(Figure{Kind: OfWithin, Result: 2, Source: g.source, Group: []string{g.account, "U1"}, Rows: 2,
 				Totals: []string{g.amount, "1"}})
@@ -135,7 +137,8 @@ func TestCourseOfAFigure(t *testing.T) {
 
 func TestWords(t *testing.T) {
 	got, err := ParseWords([]string{"account=04100", "text=a=b", "unit="})
-	if want := []Word{{"account", "04100"}, {"text", "a=b"}, {"unit", ""}}; err != nil || !reflect.DeepEqual(got, want) {
+	if want := []Word{{"account", "04100"}, {"text", "a=b"}, {"unit", ""}}; err != nil ||
+		!reflect.DeepEqual(got, want) {
 		t.Errorf("%v: words are %v", err, got)
 	}
 	for text, want := range map[string]string{"account": "write COLUMN=VALUE", "=5": "write COLUMN=VALUE",
@@ -155,8 +158,10 @@ func TestManySources(t *testing.T) {
 		b.Sources = nil
 		for i := range count {
 			name := fmt.Sprintf("s%05d", i)
-			b.Sources = append(b.Sources, Source{File: File{"in/" + name, SealOf([]byte(name))}, Source: name, Size: int64(i),
-				Entity: "e,\"" + name, Period: "2031-01", Layout: 1, Fingerprint: "00ff", Query: "select\n1", Rows: i % 7,
+			b.Sources = append(b.Sources, Source{File: File{"in/" + name, SealOf([]byte(name))}, Source: name,
+				Size:   int64(i),
+				Entity: "e,\"" + name, Period: "2031-01", Layout: 1, Fingerprint: "00ff", Query: "select\n1",
+				Rows:   i % 7,
 				Totals: []Total{{"debit", fmt.Sprintf("%d.25", i)}, {"credit", "0"}}})
 		}
 		var out bytes.Buffer

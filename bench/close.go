@@ -1,0 +1,128 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"lastblock/core/month/block"
+)
+
+// closing are the works of a close and its blocks.
+func closing() []work {
+	plan := "DIR/closing/lastblock.toml"
+	commands := []string{
+		"DIR/lastblock tieout --plan " + plan + " --json", "DIR/lastblock doubles --plan " + plan + " --json",
+		"DIR/lastblock rollup DIR/branches --name '{entity}_{n}' --by account --sum debit --out DIR/out/a.csv",
+		"DIR/lastblock rollup DIR/branches --name '{entity}_{n}' --by line --sum debit --out DIR/out/b.csv",
+		"DIR/lastblock collate DIR/branches --name '{entity}_{n}' --total debit --out DIR/out/c.csv",
+	}
+	return []work{
+		{
+			name: "close, against its five commands", make: makeClosing,
+			command:   []string{"close", "--plan", plan, "--period", "2031-01", "--json"},
+			yardstick: strings.Join(commands, " --quiet >/dev/null; ") + " --quiet >/dev/null",
+			wanted:    0.7,
+		},
+		{
+			name: "verify --sources, 10,000 files", make: makeSealed,
+			command:   []string{"verify", "--plan", "DIR/closing/sealed.toml", "--sources", "--json"},
+			yardstick: "find DIR/branches -name '*.csv' -print0 | xargs -0 -P2 -n 500 sha256sum",
+			wanted:    1.2,
+		},
+		{
+			name: "history, 120 blocks of 1,000 sources", make: makeChain, // wanted: under 0.3 s
+			command:   []string{"history", "--plan", "DIR/chain/lastblock.toml", "--json"},
+			yardstick: "sha256sum DIR/chain/blocks/*.json",
+		},
+	}
+}
+
+const closingPlan = `version = 1
+[read]
+paths = ["../branches"]
+name = "{entity}_{n}"
+[tieout]
+total = "debit"
+[doubles]
+total = "debit"
+[[rollup]]
+name = "by-account"
+by = "account"
+sum = "debit"
+out = "../out/{name}.csv"
+[[rollup]]
+name = "by-line"
+by = "line"
+sum = "debit"
+out = "../out/{name}.csv"
+[collate]
+total = "debit"
+out = "../out/all.csv"
+[close]
+allow = ["same-file", "filed-twice"]
+blocks = "%s"
+`
+
+// makeClosing makes the branches, and a plan that closes them.
+func makeClosing(dir string) error {
+	folder := filepath.Join(dir, "closing")
+	return errors.Join(makeBranches(dir), os.MkdirAll(folder, 0o755), os.WriteFile(filepath.Join(folder, "lastblock.toml"),
+		fmt.Appendf(nil, closingPlan, "../out/blocks"), 0o644))
+}
+
+// makeSealed makes a chain that has sealed the branches, and nothing else.
+func makeSealed(dir string) error {
+	if err := makeClosing(dir); err != nil {
+		return err
+	}
+	folder := filepath.Join(dir, "closing")
+	text := "version = 1\n[read]\npaths = [\"../branches\"]\n[tieout]\n[close]\nblocks = \"sealed\"\n"
+	if err := os.WriteFile(filepath.Join(folder, "sealed.toml"), []byte(text), 0o644); err != nil {
+		return err
+	}
+	if _, err := os.Stat(filepath.Join(folder, "sealed")); !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	_, _, err := once(exec.Command(filepath.Join(dir, "lastblock"), "close", "--plan",
+		filepath.Join(folder, "sealed.toml"), "--period", "2031-01", "--allow", "same-file", "--json"))
+	return err
+}
+
+// makeChain makes the chain of ten years.
+func makeChain(dir string) error {
+	folder := filepath.Join(dir, "chain")
+	return makeOnce(folder, func() error {
+		plan := []byte("version = 1\n[read]\npaths = [\"in\"]\n")
+		if err := errors.Join(os.MkdirAll(folder, 0o755), os.WriteFile(filepath.Join(folder, "lastblock.toml"), plan,
+			0o644)); err != nil {
+			return err
+		}
+		chain, err := block.Read(filepath.Join(folder, "blocks"), "lastblock.toml")
+		if err != nil {
+			return err
+		}
+		for n := range 120 {
+			period := fmt.Sprintf("%d-%02d", 2031+n/12, n%12+1)
+			b := block.Block{Period: period, Time: time.Date(2031+n/12, time.Month(n%12+2), 2, 9, 0, 0, 0, time.UTC), User: "anna",
+				Verdict: block.Passed, Plan: block.File{Name: "lastblock.toml", SHA256: block.SealOf(plan)},
+				Layouts: [][]string{{"document", "line", "account", "debit", "credit", "text"}}}
+			for s := range 1000 {
+				name := fmt.Sprintf("journals/branch_%05d_%s.csv", s, period)
+				b.Sources = append(b.Sources, block.Source{File: block.File{Name: name, SHA256: block.SealOf([]byte(name))},
+					Source: filepath.Base(name), Size: 34_567, Entity: fmt.Sprintf("%05d", s), Period: period, Layout: 1,
+					Fingerprint: block.SealOf([]byte(period))[:32], Rows: 1000,
+					Totals: []block.Total{{Column: "debit", Amount: "123456.78"}, {Column: "credit", Amount: "123456.78"}}})
+			}
+			if _, err := chain.Append(b); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
