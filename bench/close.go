@@ -72,8 +72,9 @@ blocks = "%s"
 // makeClosing makes the branches, and a plan that closes them.
 func makeClosing(dir string) error {
 	folder := filepath.Join(dir, "closing")
-	return errors.Join(makeBranches(dir), os.MkdirAll(folder, 0o755), os.WriteFile(filepath.Join(folder, "lastblock.toml"),
-		fmt.Appendf(nil, closingPlan, "../out/blocks"), 0o644))
+	return errors.Join(makeBranches(dir), os.MkdirAll(folder, 0o755),
+		os.WriteFile(filepath.Join(folder, "lastblock.toml"),
+			fmt.Appendf(nil, closingPlan, "../out/blocks"), 0o644))
 }
 
 // makeSealed makes a chain that has sealed the branches, and nothing else.
@@ -109,15 +110,19 @@ func makeChain(dir string) error {
 		}
 		for n := range 120 {
 			period := fmt.Sprintf("%d-%02d", 2031+n/12, n%12+1)
-			b := block.Block{Period: period, Time: time.Date(2031+n/12, time.Month(n%12+2), 2, 9, 0, 0, 0, time.UTC), User: "anna",
+			b := block.Block{Period: period, Time: time.Date(2031+n/12, time.Month(n%12+2), 2, 9, 0, 0, 0, time.UTC),
+				User:    "anna",
 				Verdict: block.Passed, Plan: block.File{Name: "lastblock.toml", SHA256: block.SealOf(plan)},
 				Layouts: [][]string{{"document", "line", "account", "debit", "credit", "text"}}}
 			for s := range 1000 {
 				name := fmt.Sprintf("journals/branch_%05d_%s.csv", s, period)
-				b.Sources = append(b.Sources, block.Source{File: block.File{Name: name, SHA256: block.SealOf([]byte(name))},
-					Source: filepath.Base(name), Size: 34_567, Entity: fmt.Sprintf("%05d", s), Period: period, Layout: 1,
-					Fingerprint: block.SealOf([]byte(period))[:32], Rows: 1000,
-					Totals: []block.Total{{Column: "debit", Amount: "123456.78"}, {Column: "credit", Amount: "123456.78"}}})
+				b.Sources = append(b.Sources,
+					block.Source{File: block.File{Name: name, SHA256: block.SealOf([]byte(name))},
+						Source: filepath.Base(name), Size: 34_567, Entity: fmt.Sprintf("%05d", s), Period: period,
+						Layout:      1,
+						Fingerprint: block.SealOf([]byte(period))[:32], Rows: 1000,
+						Totals: []block.Total{{Column: "debit", Amount: "123456.78"},
+							{Column: "credit", Amount: "123456.78"}}})
 			}
 			if _, err := chain.Append(b); err != nil {
 				return err
