@@ -1,9 +1,11 @@
 package main
 
 import (
+	"bufio"
 	"errors"
 	"fmt"
 	"io/fs"
+	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -34,6 +36,13 @@ func closing() []work {
 			command:   []string{"verify", "--plan", "DIR/closing/sealed.toml", "--sources", "--json"},
 			yardstick: "find DIR/branches -name '*.csv' -print0 | xargs -0 -P2 -n 500 sha256sum",
 			wanted:    1.2,
+		},
+		{
+			name: "changes, 1 of 1,000 files has changed", make: makeMonths, stops: true,
+			command: []string{"changes", "--plan", "DIR/months/lastblock.toml", "--json"},
+			yardstick: "DIR/lastblock tieout --plan DIR/months/lastblock.toml --severity closed-period-changed=note " +
+				"--json",
+			wanted: 0.15,
 		},
 		{
 			name: "history, 120 blocks of 1,000 sources", make: makeChain, // wanted: under 0.3 s
@@ -93,6 +102,43 @@ func makeSealed(dir string) error {
 	_, _, err := once(exec.Command(filepath.Join(dir, "lastblock"), "close", "--plan",
 		filepath.Join(folder, "sealed.toml"), "--period", "2031-01", "--allow", "same-file", "--json"))
 	return err
+}
+
+// makeMonths makes 1,000 files of 5,000 rows that were closed, one of which has changed since.
+func makeMonths(dir string) error {
+	folder := filepath.Join(dir, "months")
+	err := makeFiles(filepath.Join(folder, "in"), 1000, func(w *bufio.Writer, r *rand.Rand, file int) {
+		fmt.Fprintln(w, "document,line,account,debit,credit,text")
+		for row := 0; row < 5000; row += 2 {
+			cents, account := r.IntN(1_000_000), 4000+r.IntN(40)
+			for side, amounts := range [][2]int{{cents, 0}, {0, cents}} {
+				fmt.Fprintf(w, "D%05d%04d,%d,%d,%d.%02d,%d.%02d,Pass %d\n", file, row/2, side+1, account+side,
+					amounts[0]/100,
+					amounts[0]%100, amounts[1]/100, amounts[1]%100, r.IntN(9))
+			}
+		}
+	})
+	plan := filepath.Join(folder, "lastblock.toml")
+	text := "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{n}\"\n[tieout]\n" +
+		"total = [\"debit\", \"credit\"]\nbalance = \"debit=credit\"\nbalance-by = \"document\"\nsequence = " +
+		"\"document\"\n[rollup]\n" +
+		"by = \"account\"\nsum = \"debit\"\n"
+	if err = errors.Join(err, os.WriteFile(plan, []byte(text), 0o644)); err != nil {
+		return err
+	}
+	if _, err := os.Stat(filepath.Join(folder, "blocks")); errors.Is(err, fs.ErrNotExist) {
+		if _, _, err := once(exec.Command(filepath.Join(dir, "lastblock"), "close", "--plan", plan, "--period",
+			"2031-01",
+			"--json")); err != nil {
+			return err
+		}
+	}
+	changed, err := filepath.Glob(filepath.Join(folder, "in", "*.csv"))
+	if err != nil || len(changed) == 0 {
+		return errors.Join(err, errors.New("there are no files"))
+	}
+	return os.WriteFile(changed[0], []byte("document,line,account,debit,credit,text\nD1,1,4000,5.00,5.00,Pass\n"),
+		0o644)
 }
 
 // makeChain makes the chain of ten years.

@@ -24,7 +24,7 @@ func (a *app) close() *cobra.Command {
 	t := month.NewClosing()
 	cmd := a.forTask(t, &cobra.Command{
 		Use:   "close",
-		Short: "The whole plan in one run: one reading, one verdict, results, sealed as a block",
+		Short: "The whole plan in one run: one verdict, sealed as a block",
 		Long: `Ties out the plan, looks for doubles, and makes every summary, collation, attachment and
 reconciliation of the plan, in one reading of all sources up to the end of the period. Where no
 "stop" finding is open the close has passed: its results are put in place, all together, and a block

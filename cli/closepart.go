@@ -21,6 +21,11 @@ import (
 	"lastblock/show/view"
 )
 
+// notMeasured is a part of which it is not known what sources gave to it.
+type notMeasured struct{}
+
+func (notMeasured) measured() *month.MeasuredResult { return nil }
+
 // closePart is a part of a close, which takes part in its one reading.
 type closePart interface {
 	month.Asked
@@ -40,6 +45,8 @@ type closePart interface {
 	made() *madeResult
 	// figures adds what the sources, which source names, gave to what was made, as its result.
 	figures(add func(*block.Figure) error, source func(index int) string) error
+	// measured is what the sources gave to it; nil for what has no totals by source.
+	measured() *month.MeasuredResult
 	// outputs are all files that are to be placed.
 	outputs() []closeOutput
 	// release gives back what it holds.
@@ -152,6 +159,10 @@ func (c *closeSummary) made() *madeResult {
 		blockTotals(c.done.Sums, c.done.Total.Sums)}
 }
 
+func (c *closeSummary) measured() *month.MeasuredResult {
+	return month.MeasureOf("rollup", c.Name(), c.done)
+}
+
 func (c *closeSummary) figures(add func(*block.Figure) error, source func(index int) string) error {
 	err := givenBy(c.done.Sources, add, source)
 	if err == nil && c.done.HasGroups() {
@@ -243,6 +254,14 @@ func (c *closeCollation) made() *madeResult {
 	return &madeResult{c.command, c.Name(), c.result, nil, c.done.Records, blockTotals(columns, used)}
 }
 
+func (c *closeCollation) measured() *month.MeasuredResult {
+	m := &month.MeasuredResult{Command: c.command, Title: c.Name(), Given: c.done.Sources}
+	for _, total := range c.done.Proof.Totals {
+		m.Sums, m.Total = append(m.Sums, total.Column), append(m.Total, total.Used)
+	}
+	return m
+}
+
 func (c *closeCollation) figures(add func(*block.Figure) error, source func(index int) string) error {
 	return givenBy(c.done.Sources, add, source)
 }
@@ -256,6 +275,7 @@ func (c *closeCollation) release() error { return nil }
 // closeReconciliation is a reconciliation as a part of a close.
 type closeReconciliation struct {
 	*reconciliation
+	notMeasured
 	meanwhile
 	app  *app
 	here *month.Input
@@ -355,6 +375,7 @@ func (c *closeReconciliation) release() error {
 // closeDoubles is the search for doubles as a part of a close. It has no result of its own.
 type closeDoubles struct {
 	*month.Result[*month.Doubles]
+	notMeasured
 	meanwhile
 	options doubles.Options
 	part    *month.Part
@@ -415,6 +436,7 @@ func (c *closeDoubles) release() error {
 // closeAlignment puts sources side by side as a part of a close.
 type closeAlignment struct {
 	*alignment
+	notMeasured
 	meanwhile
 	noCheck
 	app *app
@@ -476,3 +498,5 @@ type retained struct{ closeCollation }
 func (c *retained) finish(context.Context) ([]finding.Finding, error) { return nil, nil } // which others have told
 
 func (c *retained) made() *madeResult { return nil }
+
+func (c *retained) measured() *month.MeasuredResult { return nil }

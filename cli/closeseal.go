@@ -14,8 +14,10 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/finding/decision"
+	"lastblock/core/month"
 	"lastblock/core/month/block"
 	"lastblock/core/option"
+	"lastblock/core/source"
 	"lastblock/core/value/period"
 	"lastblock/show"
 	"lastblock/show/view"
@@ -59,6 +61,9 @@ func (s *sealing) seal(ctx context.Context, shown *view.Close) (err error) {
 		}
 	}
 	if err := s.writeFigures(); err != nil {
+		return err
+	}
+	if err := s.bridge(ctx, shown); err != nil {
 		return err
 	}
 	entry, data, err := s.chain.Next(*s.block)
@@ -182,11 +187,43 @@ func (s *sealing) writeFigures() error {
 	return err
 }
 
+// bridge leads from the figures of the block before, or of the one that is restated, to those of this close.
+func (s *sealing) bridge(ctx context.Context, shown *view.Close) error {
+	before := s.chain.Latest()
+	if of := s.chain.Of(s.block.Period); of != nil {
+		before = of
+	}
+	if before == nil {
+		return nil
+	}
+	measured := &month.Measured{Set: s.in.Set, Prints: s.prints, Sources: make([]month.Figures, len(s.in.Set.Sources))}
+	for _, row := range s.tied.Sources {
+		measured.Sources[row.Index] = month.Figures{Rows: row.Rows, Totals: row.Totals}
+	}
+	for _, p := range s.parts {
+		if m := p.measured(); m != nil {
+			measured.Results = append(measured.Results, m)
+		}
+	}
+	changed, err := s.app.plan.ChangesOf(ctx, s.in, measured, s.chain, before, source.ReadSeen(s.in.Seen))
+	if err != nil {
+		return err
+	}
+	if shown.Bridges, err = changed.Bridges(month.BridgeOptions{}); err != nil {
+		return err
+	}
+	shown.Since = before
+	for i := range shown.Bridges {
+		s.block.Bridges = append(s.block.Bridges, shown.Bridges[i].Sealed(before.Number))
+	}
+	return nil
+}
+
 // account says what was read and what it came to.
 func (c *closing) account(ctx context.Context) (*block.Block, error) {
 	t := c.task
 	b := &block.Block{Period: c.in.Closing, Time: time.Now(), User: t.User, Program: Version, Verdict: c.verdict(),
-		Reason: t.Reason, Rows: c.tied.Rows, Totals: blockTotals(c.tied.Columns, c.tied.Totals),
+		Reason: t.Reason, Later: c.in.Later, Rows: c.tied.Rows, Totals: blockTotals(c.tied.Columns, c.tied.Totals),
 		Findings: []block.Finding{}, Sources: []block.Source{}, References: []block.Reference{},
 		Results: []block.Result{}}
 	if b.User == "" {
@@ -278,23 +315,27 @@ func (c *closing) sealReferences(ctx context.Context, b *block.Block) error {
 
 // sealSources seals the files that were read.
 func (c *closing) sealSources(ctx context.Context, b *block.Block) error {
-	hashes, err := c.in.Set.Hashes(ctx, c.in.Reading.Jobs)
+	seen := source.ReadSeen(c.in.Seen)
+	hashes, err := c.in.Set.HashesSeen(ctx, c.in.Reading.Jobs, seen)
 	if err != nil {
 		return err
 	}
-	of := make(map[string]string)
+	if c.in.Seen != "" {
+		_ = seen.Write(c.in.Seen) // a hint, without which they are hashed again
+	}
+	hash := make(map[string]string)
 	for _, h := range hashes {
-		of[h.Path] = h.SHA256
+		hash[h.Path] = h.SHA256
 	}
 	layouts := make(map[string]int)
 	for _, row := range c.tied.Sources {
-		source := &c.in.Set.Sources[row.Index]
-		s := block.Source{File: block.File{Name: source.Name, SHA256: of[source.Path]}, Source: source.Name,
-			Size: source.Size, Entity: c.in.Set.Word(row.Index, "entity"), Fingerprint: c.prints.Of(row.Index),
+		of := &c.in.Set.Sources[row.Index]
+		s := block.Source{File: block.File{Name: of.Name, SHA256: hash[of.Path]}, Source: of.Name,
+			Size: of.Size, Entity: c.in.Set.Word(row.Index, "entity"), Fingerprint: c.prints.Of(row.Index),
 			Rows: row.Rows, Totals: blockTotals(c.tied.Columns, row.Totals)}
 		switch {
 		case s.SHA256 != "":
-			if s.Name, err = c.name(source.Path); err != nil {
+			if s.Name, err = c.name(of.Path); err != nil {
 				return err
 			}
 		case c.in.Set.IsQueried(row.Index):

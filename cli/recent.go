@@ -25,6 +25,20 @@ const (
 	recentMost   = 10_000 // findings of one run
 )
 
+// seenFile is the file of hashes of a plan's files that were seen, "" where there is no folder for it.
+func seenFile(plan string) string {
+	folder, err := os.UserCacheDir()
+	full, errFull := filepath.Abs(plan)
+	if err != nil || errFull != nil || plan == "" {
+		return ""
+	}
+	folder = filepath.Join(folder, recentFolder)
+	if os.MkdirAll(folder, 0o700) != nil {
+		return ""
+	}
+	return filepath.Join(folder, fmt.Sprintf("seen-%016x.csv", xxh3.HashString(full)))
+}
+
 // remember keeps what was found by a command, told by its name and its paths. Where that cannot be written
 // nothing is lost that --findings does not keep.
 func remember(run []string, findings []finding.Finding) {

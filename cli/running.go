@@ -17,6 +17,7 @@ import (
 func (a *app) open(ctx context.Context, task month.Task, paths []string) (*month.Input, error) {
 	in, err := task.Sources().Open(ctx, paths, machine())
 	if in != nil {
+		in.Seen = seenFile(task.Sources().Plan)
 		a.reads(in)
 	}
 	return in, err

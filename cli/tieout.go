@@ -52,6 +52,11 @@ func (a *app) runTieout(ctx context.Context, t *month.TieOut, paths []string) er
 	if err := in.Check(ctx, t.Totals); err != nil {
 		return err
 	}
+	if a.plan != nil {
+		if options.Noticed, err = a.plan.ClosedChanged(ctx, in); err != nil {
+			return err
+		}
+	}
 	var kept, findings *show.Output
 	if options.Suspense, kept, err = a.openSuspense(&t.Writing); err != nil {
 		return err

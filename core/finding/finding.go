@@ -66,8 +66,10 @@ const (
 	OpenQuote   Kind = "open-quote"   // a quote that is never closed
 	StrayQuote  Kind = "stray-quote"  // text behind a closing quote
 
-	MostlySuspended Kind = "mostly-suspended" // a source with most of its records in suspense
-	CheckMissing    Kind = "check-missing"    // a check that a close has to have and its plan lacks
+	MostlySuspended     Kind = "mostly-suspended"      // a source with most of its records in suspense
+	ClosedPeriodChanged Kind = "closed-period-changed" // a source of a period that is closed is not as it was
+
+	CheckMissing Kind = "check-missing" // a check that a close has to have and its plan lacks
 
 	ShortRow       Kind = "short-row"       // records that end early, and were filled up with blank fields
 	QuotesInText   Kind = "quotes-in-text"  // quotes that break more than a handful of records
@@ -114,7 +116,7 @@ var severities = map[Kind]Severity{
 	NotFound:   Stop, ManyFound: Stop, ValidTwice: Stop,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review,
-	StrayQuote: Review, MostlySuspended: Stop, CheckMissing: Stop,
+	StrayQuote: Review, MostlySuspended: Stop, CheckMissing: Stop, ClosedPeriodChanged: Stop,
 	ShortRow: Review, QuotesInText: Review, HeaderUnproven: Review, KeyedObjects: Review,
 	NoText: Review, EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review,
 	UnnamedColumn: Note,

@@ -28,6 +28,10 @@ func TieOutAgain(ctx context.Context, plan string, machine int64) ([]finding.Fin
 	if err := TakePlan(t, plan); err != nil {
 		return nil, err
 	}
+	p, err := ReadPlan(plan)
+	if err != nil {
+		return nil, err
+	}
 	in, err := t.Open(ctx, nil, machine)
 	if err != nil {
 		return nil, err
@@ -37,6 +41,9 @@ func TieOutAgain(ctx context.Context, plan string, machine int64) ([]finding.Fin
 		return nil, err
 	}
 	if err := in.Check(ctx, t.Totals); err != nil {
+		return nil, err
+	}
+	if options.Noticed, err = p.ClosedChanged(ctx, in); err != nil {
 		return nil, err
 	}
 	options.Whole = false

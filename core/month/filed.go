@@ -103,6 +103,10 @@ func (f *Filed) Newest(roster *tieout.Roster) (period.Period, error) {
 func (in *Input) UpTo(p period.Period) {
 	in.Set.PassOver("later than "+p.String(), func(i int) bool {
 		of, ok := period.Parse(in.Set.Word(i, tally.PeriodWord))
-		return ok && of.Last() > p.Last()
+		later := ok && of.Last() > p.Last()
+		if later {
+			in.Later = append(in.Later, in.Set.Sources[i].Name)
+		}
+		return later
 	})
 }

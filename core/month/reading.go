@@ -61,6 +61,8 @@ type Input struct {
 	Partial bool          // only some of what the plan names is read
 	Planned int           // sources that the plan names, where only some are read
 	Closing string        // the period that is closed; "" in other runs
+	Seen    string        // the file of hashes of files that were seen before, "" for none
+	Later   []string      // sources of later periods than that, which are not read
 	Decided *decision.Log // nil for nothing
 
 	Severities finding.Severities // of kinds that have another one in this run

@@ -52,6 +52,9 @@ func Begin(ctx context.Context, in *Input, p *Plan, options option.List, machine
 	if err != nil {
 		return nil, asked.Err(err)
 	}
+	if tie.Noticed, err = p.ClosedChanged(ctx, in); err != nil {
+		return nil, err
+	}
 	return run, run.tieOut(ctx, asked, tie)
 }
 
@@ -78,6 +81,11 @@ func BeginClose(ctx context.Context, in *Input, p *Plan, c *Closing, options opt
 	tie.Periods = slices.DeleteFunc(tie.Periods, func(p period.Period) bool { return p.Last() > closed.Last() })
 	if err := in.NeedSources(); err != nil {
 		return nil, err
+	}
+	if !c.Restate {
+		if tie.Noticed, err = p.ClosedChanged(ctx, in); err != nil {
+			return nil, err
+		}
 	}
 	return run, run.tieOut(ctx, asked, tie)
 }

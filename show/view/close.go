@@ -6,6 +6,7 @@ import (
 
 	"lastblock/core/capability/tieout"
 	"lastblock/core/finding"
+	"lastblock/core/month"
 	"lastblock/core/month/block"
 	"lastblock/core/source"
 	"lastblock/show"
@@ -24,6 +25,8 @@ type Close struct {
 	Rehearsed bool
 	Block     *block.Entry // nil where nothing is sealed
 	Left      []Left
+	Since     *block.Entry // the block from which Bridges lead, nil for none
+	Bridges   []month.Bridge
 	Earlier   *block.Entry // the block before, where the clock says that it was closed later; else nil
 }
 
@@ -62,6 +65,11 @@ func (c *Close) Print(s *show.Screen) {
 	c.printChecks(s)
 	if c.Block != nil {
 		c.printResults(s)
+	}
+	for i := range c.Bridges {
+		if b := &c.Bridges[i]; len(b.Lines) > 2 {
+			printBridge(s, b, c.Since, shownInClose)
+		}
 	}
 	for _, l := range c.Left {
 		fmt.Fprintf(s, "%s stays as block %d of %s has made it\n", l.Name, l.Block, l.Period)
@@ -142,6 +150,7 @@ func (c *Close) Document(w io.Writer) error {
 			{Name: "period", Value: l.Period}})
 	}
 	d.Add("left", left)
+	d.Add("bridges", BridgeObjects(c.Bridges))
 	d.Add("passed_over", passedOver(c.Set))
 	d.Add("findings", c.Findings)
 	d.Add("proof", show.ProofObject(&c.Tied.Proof))

@@ -41,8 +41,9 @@ type Options struct {
 
 	Checks []Check
 
-	Until   *period.Period // sources of later periods were passed over; nil for none
-	Partial bool           // not all sources are read, so that what is not here says nothing
+	Until   *period.Period    // sources of later periods were passed over; nil for none
+	Noticed []finding.Finding // what was found before, and is told with the rest
+	Partial bool              // not all sources are read, so that what is not here says nothing
 
 	Drop     *drop.Set      // what is left out; it counts as read, and for no check
 	Suspense *suspense.File // nil without one
@@ -221,6 +222,9 @@ func (r *run) result(f *figures) (*Result, error) {
 		}
 	}
 	f.drop(result)
+	for i := range r.options.Noticed {
+		r.tally.Findings.Add(r.options.Noticed[i])
+	}
 	result.Findings = r.tally.Findings.All()
 	return result, nil
 }

@@ -96,6 +96,17 @@ func (l *Log) Add(d Decision) {
 	l.Decisions = append(l.Decisions, d)
 }
 
+// First are the first decisions, n of them.
+func (l *Log) First(n int) *Log {
+	first := new(Log)
+	if l != nil {
+		for _, d := range l.Decisions[:min(n, len(l.Decisions))] {
+			first.Add(d)
+		}
+	}
+	return first
+}
+
 // Seal is how many decisions there are, and the seal of the last one.
 func (l *Log) Seal() (lines int, seal string) {
 	if l == nil {

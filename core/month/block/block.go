@@ -48,12 +48,15 @@ type Block struct {
 	Sources     []Source   `json:"sources"`
 	SourceCount int        `json:"source_count"`
 	Layouts     [][]string `json:"layouts"` // columns that sources have, each once
+	Later       []string   `json:"later"`   // sources of later periods, which were not read
 
 	Rows     int       `json:"rows"`
 	Totals   []Total   `json:"totals"`
 	Proof    Proof     `json:"proof"`
 	Findings []Finding `json:"findings"`
 	Results  []Result  `json:"results"`
+	// Bridges lead from the figures of a block before to those of this one.
+	Bridges []Bridge `json:"bridges"`
 
 	// Body is the SHA-256 of the canonical block without this member, so that the newest block, which no
 	// other one names, is known to be as it was written.
@@ -149,6 +152,22 @@ type Result struct {
 	Totals []Total  `json:"totals"`
 }
 
+// Bridge leads from a figure of a block before to what it is now; its lines foot.
+type Bridge struct {
+	Since  int          `json:"since"` // the block
+	Result string       `json:"result"`
+	Column string       `json:"column"`
+	Group  []Word       `json:"group"`
+	Lines  []BridgeLine `json:"lines"`
+}
+
+// BridgeLine is a line of a bridge.
+type BridgeLine struct {
+	Label  string `json:"label"`
+	Source string `json:"source,omitempty"`
+	Amount string `json:"amount"` // an exact decimal
+}
+
 // Name is what the file of a block is called.
 func Name(number int, period string) string { return fmt.Sprintf("%04d-%s.json", number, period) }
 
@@ -178,6 +197,12 @@ func (b *Block) Encode() ([]byte, error) {
 	}
 	if whole.Sources == nil {
 		whole.Sources = []Source{}
+	}
+	if whole.Bridges == nil {
+		whole.Bridges = []Bridge{}
+	}
+	if whole.Later == nil {
+		whole.Later = []string{}
 	}
 	if whole.Layouts == nil {
 		whole.Layouts = [][]string{}

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"lastblock/core/finding/lock"
+	"lastblock/core/value/period"
 
 	"golang.org/x/sync/errgroup"
 )
@@ -32,6 +33,8 @@ type Entry struct {
 type Chain struct {
 	Folder  string
 	Entries []Entry
+
+	sources map[int][]Source // of blocks, by their numbers, that were read
 }
 
 // BrokenError is a chain that is not as it was written. Nobody may go on with it.
@@ -215,8 +218,22 @@ func (c *Chain) check(e *Entry, of listed, sealed bool) error {
 	return c.follows(e)
 }
 
-// Sources are those of a block. The error is a *BrokenError, or what reading returned.
+// Sources are those of a block, which must not be changed. The error is a *BrokenError, or what reading returned.
 func (c *Chain) Sources(e *Entry) (sources []Source, err error) {
+	if sources, known := c.sources[e.Number]; known {
+		return sources, nil
+	}
+	if sources, err = c.readSources(e); err != nil {
+		return nil, err
+	}
+	if c.sources == nil {
+		c.sources = make(map[int][]Source)
+	}
+	c.sources[e.Number] = sources
+	return sources, nil
+}
+
+func (c *Chain) readSources(e *Entry) (sources []Source, err error) {
 	if e.SourceCount > mostSources {
 		return c.sourcesOfFigures(e)
 	}
@@ -254,6 +271,19 @@ func (c *Chain) Last() *Entry {
 		return nil
 	}
 	return &c.Entries[len(c.Entries)-1]
+}
+
+// Latest is the newest block of the latest period, nil for none. Blocks whose periods cannot be compared are
+// in the order of their numbers.
+func (c *Chain) Latest() (latest *Entry) {
+	var of period.Period
+	for i := range c.Entries {
+		p, ok := period.Parse(c.Entries[i].Period)
+		if latest == nil || !ok || p.Last() >= of.Last() {
+			latest, of = &c.Entries[i], p
+		}
+	}
+	return latest
 }
 
 // Of is the newest block of a period, nil for none.

@@ -20,7 +20,10 @@ type Wish struct {
 }
 
 // Word is a column of groups and its value.
-type Word struct{ Column, Value string }
+type Word struct {
+	Column string `json:"column"`
+	Value  string `json:"value"`
+}
 
 // ParseWords reads COLUMN=VALUE, each of which may stand once.
 func ParseWords(texts []string) (all []Word, err error) {
@@ -137,7 +140,7 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given 
 	given = parts{make(map[string]amount.Amount), make(map[string]bool)}
 	var total amount.Sum
 	hasGroups := false
-	err = c.Figures(p.Entry, func(f *Figure) error {
+	err = c.Figures(p.Entry, nil, func(f *Figure) error {
 		if f.Result != result+1 {
 			return nil
 		}

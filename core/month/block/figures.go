@@ -1,6 +1,8 @@
 package block
 
 import (
+	"bufio"
+	"bytes"
 	"encoding/csv"
 	"encoding/hex"
 	"errors"
@@ -145,9 +147,13 @@ func valueOf(name string, names, values []string) string {
 	return ""
 }
 
-// Figures calls visit for each line of the figures of a block. What it is given is good until it returns. The error
-// is a *BrokenError where the file is not as it was sealed, or what reading it or visit returned.
-func (c *Chain) Figures(e *Entry, visit func(*Figure) error) error {
+// Figures calls visit for each line of the figures of a block, of those of OfWithin and OfGiven only for sources that
+// isWanted, nil for all. What visit is given is good until it returns. The error is a *BrokenError where the file is
+// not as it was sealed, or what reading it or visit returned.
+func (c *Chain) Figures(e *Entry, isWanted func(source string) bool, visit func(*Figure) error) error {
+	if e.Figures.Name == "" {
+		return nil
+	}
 	path := filepath.Join(c.Folder, e.Figures.Name)
 	file, err := os.Open(path)
 	if err != nil {
@@ -169,7 +175,55 @@ func (c *Chain) Figures(e *Entry, visit func(*Figure) error) error {
 		return err
 	}
 	defer packed.Close()
-	return e.readFigures(packed, visit)
+	if isWanted == nil {
+		return e.readFigures(packed, visit)
+	}
+	return e.readFigures(&sieve{in: bufio.NewReaderSize(packed, 64<<10), isWanted: isWanted}, func(f *Figure) error {
+		if (f.Kind == OfWithin || f.Kind == OfGiven) && !isWanted(f.Source) {
+			return nil
+		}
+		return visit(f)
+	})
+}
+
+// sieve leaves out most lines of sources that nobody wants before they are read as CSV, which is what takes time.
+type sieve struct {
+	in       *bufio.Reader
+	isWanted func(source string) bool
+	line     []byte // what is left of the line
+	inside   bool   // a line: within quotes, which may hold line ends, or behind what the buffer held of it
+	quoted   bool
+}
+
+func (s *sieve) Read(p []byte) (int, error) {
+	for len(s.line) == 0 {
+		line, err := s.in.ReadSlice('\n')
+		if len(line) == 0 {
+			return 0, err
+		}
+		if !s.inside && !s.keeps(line) {
+			continue
+		}
+		if bytes.Count(line, []byte{'"'})%2 == 1 {
+			s.quoted = !s.quoted
+		}
+		s.line, s.inside = line, s.quoted || line[len(line)-1] != '\n'
+	}
+	n := copy(p, s.line)
+	s.line = s.line[n:]
+	return n, nil
+}
+
+// keeps tells whether a line may be wanted.
+func (s *sieve) keeps(line []byte) bool {
+	kind, rest, _ := bytes.Cut(line, []byte{','})
+	if string(kind) != string(OfWithin) && string(kind) != string(OfGiven) || bytes.IndexByte(line, '"') >= 0 ||
+		line[len(line)-1] != '\n' {
+		return true
+	}
+	_, rest, _ = bytes.Cut(rest, []byte{','})
+	source, _, _ := bytes.Cut(rest, []byte{','})
+	return s.isWanted(string(source))
 }
 
 func (b *Block) readFigures(r io.Reader, visit func(*Figure) error) error {
@@ -235,7 +289,7 @@ func (b *Block) readFigure(f *Figure, cells []string, columns *figureColumns) (e
 
 // sourcesOfFigures are the sources of a block that has too many to list them itself.
 func (c *Chain) sourcesOfFigures(e *Entry) (sources []Source, err error) {
-	err = c.Figures(e, func(f *Figure) error {
+	err = c.Figures(e, func(string) bool { return false }, func(f *Figure) error {
 		if f.Kind != OfRead {
 			return nil
 		}

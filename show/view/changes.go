@@ -1,0 +1,256 @@
+package view
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"lastblock/core/finding"
+	"lastblock/core/month"
+	"lastblock/core/month/block"
+	"lastblock/core/value/words"
+	"lastblock/show"
+)
+
+// Changes is what has changed since a block.
+type Changes struct {
+	Since    *block.Entry
+	Compared *month.BeforeAndNow
+	Bridges  []month.Bridge
+	Findings []finding.Finding // of closed periods
+}
+
+// counts are how many sources have become what, in words.
+func (c *Changes) counts() string {
+	of := make(map[month.Change]int)
+	for i := range c.Compared.Sources {
+		of[c.Compared.Sources[i].Change]++
+	}
+	var parts []string
+	for _, change := range []month.Change{month.New, month.Changed, month.Moved, month.Gone} {
+		if n := of[change]; n > 0 {
+			parts = append(parts, fmt.Sprintf("%s %s", show.Number(n), change))
+		}
+	}
+	parts = append(parts, fmt.Sprintf("%s the same", show.Number(c.Compared.Same)))
+	return strings.Join(parts, ", ")
+}
+
+// beside says what has changed beside sources, "" for nothing.
+func (c *Changes) beside() string {
+	var parts []string
+	for _, of := range []struct {
+		changed bool
+		name    string
+	}{{c.Compared.Plan, "the plan"}, {c.Compared.References, "files beside the sources"},
+		{c.Compared.Decisions, "decisions"}} {
+		if of.changed {
+			parts = append(parts, of.name)
+		}
+	}
+	return words.And(parts...)
+}
+
+// Print prints it.
+func (c *Changes) Print(s *show.Screen) {
+	fmt.Fprintln(s, s.Bold(fmt.Sprintf("since block %d of %s: %s", c.Since.Number, c.Since.Period, c.counts())))
+	if beside := c.beside(); beside != "" {
+		fmt.Fprintf(s, "changed as well: %s\n", beside)
+	}
+	show.Findings(s, c.Findings)
+	c.printSources(s)
+	for _, name := range c.Compared.Mixed {
+		fmt.Fprintf(s, "\n%s has no bridges by group: it is not known what all that changed gave to each\n", name)
+	}
+	moved := false
+	for i := range c.Bridges {
+		if b := &c.Bridges[i]; len(b.Lines) > 2 {
+			printBridge(s, b, c.Since, shownLines)
+			moved = true
+		}
+	}
+	if !moved && len(c.Bridges) > 0 {
+		fmt.Fprintln(s, "\nevery figure is as it was sealed")
+	}
+}
+
+// How many sources a bridge lists of a change, and in a close, which is to fit on a screen.
+const (
+	shownLines   = 12
+	shownInClose = 3
+)
+
+// printSources prints the sources that are not the same: those of closed periods first.
+func (c *Changes) printSources(s *show.Screen) {
+	t := show.Table{Columns: []show.Column{{Name: "source", Key: true}, {Name: "change", Whole: true},
+		{Name: "period", Whole: true}, {Name: "rows before", Right: true}, {Name: "now", Right: true}}}
+	for _, total := range c.Since.Totals {
+		t.Columns = append(t.Columns, show.Column{Name: total.Column + " before", Right: true},
+			show.Column{Name: "now", Right: true})
+	}
+	t.Columns = append(t.Columns, show.Column{Name: "remark"})
+	closed := make(map[string]bool)
+	for _, source := range c.Compared.Closed() {
+		closed[source.Source] = true
+	}
+	for _, first := range []bool{true, false} {
+		for i := range c.Compared.Sources {
+			if source := &c.Compared.Sources[i]; closed[source.Source] == first {
+				t.Add(c.cells(source, first)...)
+			}
+		}
+	}
+	if len(t.Rows) > 0 {
+		fmt.Fprintln(s)
+		t.Print(s)
+	}
+}
+
+func (c *Changes) cells(source *month.SourceChange, closed bool) []string {
+	cells := []string{source.Source, string(source.Change), source.Period, rowsOf(source.Before), rowsOf(source.After)}
+	for i := range c.Since.Totals {
+		cells = append(cells, totalOf(source.Before, i), totalOf(source.After, i))
+	}
+	var remarks []string
+	add := func(holds bool, text string) {
+		if holds {
+			remarks = append(remarks, text)
+		}
+	}
+	add(closed, "of a closed period")
+	add(source.Was != "", "was "+source.Was)
+	add(source.Later, "was there, and too late for the block")
+	add(len(source.Added) > 0, "has got "+words.And(source.Added...))
+	add(len(source.Lost) > 0, "has lost "+words.And(source.Lost...))
+	return append(cells, strings.Join(remarks, "; "))
+}
+
+func rowsOf(f *month.Figures) string {
+	if f == nil {
+		return ""
+	}
+	return show.Number(f.Rows)
+}
+
+func totalOf(f *month.Figures, i int) string {
+	if f == nil || i >= len(f.Totals) {
+		return ""
+	}
+	return f.Totals[i].Money()
+}
+
+// printBridge prints a bridge; of more than most sources that are new, or changed, or gone, one line.
+func printBridge(s *show.Screen, b *month.Bridge, since *block.Entry, most int) {
+	t := show.Table{Columns: []show.Column{{Name: bridgeTitle(b), Whole: true}, {Name: "source"},
+		{Name: b.Column, Right: true, Whole: true}}}
+	lines := b.Short(most)
+	for i, line := range lines {
+		label := line.Label
+		if i == 0 {
+			label = fmt.Sprintf("sealed in block %d", since.Number)
+		}
+		if i == len(lines)-1 {
+			t.AddStrong(label, line.Source, line.Amount.Money())
+		} else {
+			t.Add(label, line.Source, line.Amount.Money())
+		}
+	}
+	fmt.Fprintln(s)
+	t.Print(s)
+}
+
+func bridgeTitle(b *month.Bridge) string {
+	parts := []string{b.Result}
+	for _, word := range b.Group {
+		parts = append(parts, word.Column+" "+word.Value)
+	}
+	return strings.Join(parts, ", ")
+}
+
+// Document writes its JSON.
+func (c *Changes) Document(w io.Writer) error {
+	d := show.StartDocument(w, show.NewDocument("changes"))
+	d.Add("since", show.Object{{Name: "number", Value: c.Since.Number}, {Name: "period", Value: c.Since.Period},
+		{Name: "seal", Value: c.Since.Seal}})
+	sources := []show.Object{}
+	for i := range c.Compared.Sources {
+		sources = append(sources, c.sourceObject(&c.Compared.Sources[i]))
+	}
+	d.Add("sources", sources)
+	d.Add("same", c.Compared.Same)
+	d.Add("plan", c.Compared.Plan)
+	d.Add("references", c.Compared.References)
+	d.Add("decisions", c.Compared.Decisions)
+	d.Add("bridges", BridgeObjects(c.Bridges))
+	if len(c.Bridges) > 0 {
+		d.Add("bridge", lineObjects(c.Bridges[0].Lines))
+	} else {
+		d.Add("bridge", []show.Object{})
+	}
+	d.Add("findings", c.Findings)
+	return d.Close()
+}
+
+func (c *Changes) sourceObject(s *month.SourceChange) show.Object {
+	o := show.Object{{Name: "source", Value: s.Source}, {Name: "change", Value: string(s.Change)}}
+	if s.Was != "" {
+		o.Add("was", s.Was)
+	}
+	if s.Period != "" {
+		o.Add("period", s.Period)
+	}
+	figures := func(rows, totals string, f *month.Figures) {
+		if f == nil {
+			return
+		}
+		o.Add(rows, f.Rows)
+		of := show.Object{}
+		for i, total := range c.Since.Totals {
+			if i < len(f.Totals) {
+				of.Add(total.Column, f.Totals[i].String())
+			}
+		}
+		o.Add(totals, of)
+	}
+	figures("rows", "totals", s.After)
+	figures("rows_before", "totals_before", s.Before)
+	if s.Later {
+		o.Add("later", true)
+	}
+	if len(s.Added) > 0 {
+		o.Add("columns_added", s.Added)
+	}
+	if len(s.Lost) > 0 {
+		o.Add("columns_lost", s.Lost)
+	}
+	return o
+}
+
+// BridgeObjects are bridges as JSON.
+func BridgeObjects(bridges []month.Bridge) []show.Object {
+	all := []show.Object{}
+	for i := range bridges {
+		b := &bridges[i]
+		group := show.Object{}
+		for _, word := range b.Group {
+			group.Add(word.Column, word.Value)
+		}
+		all = append(all, show.Object{{Name: "result", Value: b.Result}, {Name: "column", Value: b.Column},
+			{Name: "group", Value: group}, {Name: "lines", Value: lineObjects(b.Lines)}})
+	}
+	return all
+}
+
+func lineObjects(lines []month.BridgeLine) []show.Object {
+	all := []show.Object{}
+	for i := range lines {
+		l := &lines[i]
+		o := show.Object{{Name: "label", Value: l.Label}}
+		if l.Source != "" {
+			o.Add("source", l.Source)
+		}
+		o.Add("amount", l.Amount.String())
+		all = append(all, o)
+	}
+	return all
+}
