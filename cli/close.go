@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"path/filepath"
@@ -143,6 +144,12 @@ func (c *closing) read(ctx context.Context) error {
 	for _, p := range c.parts {
 		if err := p.create(ctx, c.in); err != nil {
 			return errors.Join(p.Err(err), run.Close())
+		}
+		for _, file := range p.outputs() {
+			if file.output != nil {
+				file.output.From(&show.Origin{Plan: filepath.Base(c.task.Plan), Result: cmp.Or(p.Name(), p.Command()),
+					Block: len(c.chain.Entries) + 1, Period: c.in.Closing})
+			}
 		}
 	}
 	asked := make([]month.Asked, len(c.parts))

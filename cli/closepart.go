@@ -90,6 +90,7 @@ func givenBy(sources []tally.Source, add func(*block.Figure) error, source func(
 type whole struct{}
 
 func (whole) Name() string            { return "" }
+func (whole) Command() string         { return "" }
 func (whole) Err(err error) error     { return err }
 func (whole) Fill(*month.Input) error { return nil }
 func (whole) Part(_ context.Context, run *month.Run) (*month.Part, error) {

@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"path/filepath"
 	"runtime/debug"
 	"strings"
 
@@ -146,7 +148,11 @@ func (a *app) create(w *month.Writing, path string) (*show.Output, error) {
 		}
 		a.outputs.Protect(set.Beside...)
 	}
-	return a.outputs.Create(path, w.Replace)
+	output, err := a.outputs.Create(path, w.Replace)
+	if err == nil && a.plan != nil {
+		output.From(&show.Origin{Plan: filepath.Base(a.task.Sources().Plan), Result: cmp.Or(w.Result, a.task.Name())})
+	}
+	return output, err
 }
 
 // createReview starts the workbook to decide in; nil where none is asked for.

@@ -49,6 +49,7 @@ type Output struct {
 	noted   bool // it is known again as an output
 	resting bool // the file is closed until more is written
 	ready   bool
+	origin  *Origin // nil where nothing is said of it
 }
 
 // ExistsError is an output that is there already.

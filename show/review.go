@@ -31,6 +31,9 @@ func WriteReview(w io.Writer, columns, totals []string, findings []finding.Findi
 	defer room.close()
 	book := excelize.NewFile(excelize.Options{TmpDir: room.path})
 	defer book.Close()
+	if err := book.SetDocProps(&excelize.DocProperties{Creator: creator}); err != nil {
+		return err
+	}
 	r := reviewWriter{book: book, columns: columns, totals: make(map[string]bool)}
 	for _, total := range totals {
 		r.totals[total] = true

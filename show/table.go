@@ -262,3 +262,15 @@ func (t *Table) Drop(name string) {
 		t.Rows[i].Cells = slices.Delete(t.Rows[i].Cells, at, at+1)
 	}
 }
+
+// Fit leaves out the last columns until the table fits beside its keys; 0 is a screen without an end.
+func (t *Table) Fit(screen int) {
+	for screen > 0 {
+		widths := t.widths()
+		last := len(t.Columns) - 1
+		if total(widths) <= screen || t.Columns[last].Key {
+			return
+		}
+		t.Drop(t.Columns[last].Name)
+	}
+}

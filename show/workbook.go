@@ -24,6 +24,7 @@ const (
 	cellLength = 32767     // characters that a cell can hold
 	fontName   = "Calibri" // that of all cells
 	fontSize   = 11
+	creator    = "Lastblock" // as the properties of workbooks say
 )
 
 // Sheet is a sheet of a workbook that records are written to.
@@ -62,6 +63,9 @@ func newSheetWriter(w io.Writer, sheets []Sheet, limit int) (writer *SheetWriter
 	}()
 	if b.header, err = b.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true, Family: fontName,
 		Size: fontSize}}); err != nil {
+		return nil, err
+	}
+	if err = b.book.SetDocProps(&excelize.DocProperties{Creator: creator}); err != nil {
 		return nil, err
 	}
 	for i, sheet := range sheets {
@@ -114,6 +118,9 @@ func (b *SheetWriter) Close() error {
 		if err == nil {
 			err = s.end()
 		}
+	}
+	if err == nil {
+		err = originOf(b.out).stamp(b.book)
 	}
 	if err == nil {
 		err = b.book.Write(b.out)

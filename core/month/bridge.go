@@ -275,7 +275,7 @@ func (b *BeforeAndNow) others(r *sealedResult, now *bySourceFigures) (parts []pa
 			return nil, false, before.err
 		}
 	}
-	config, decided := part{label: b.label()}, part{label: LineDecisions}
+	config, decided := part{label: b.beside(b.before == nil)}, part{label: LineDecisions}
 	known = true
 	for i := range b.set.Sources {
 		name := b.set.Sources[i].Name
@@ -296,24 +296,6 @@ func (b *BeforeAndNow) others(r *sealedResult, now *bySourceFigures) (parts []pa
 		return []part{config, decided}, known, nil
 	}
 	return []part{config}, known, nil
-}
-
-// label says what has changed beside sources.
-func (b *BeforeAndNow) label() string {
-	var all []string
-	if b.Plan {
-		all = append(all, LinePlan)
-	}
-	if b.References {
-		all = append(all, LineReferences)
-	}
-	if b.Decisions && b.before == nil {
-		all = append(all, LineDecisions)
-	}
-	if len(all) == 0 {
-		return LineOther
-	}
-	return strings.Join(all, " and ")
 }
 
 func added(to, values []amount.Amount) []amount.Amount {

@@ -198,6 +198,24 @@ func (c *Comparison) compareBeside(p *Plan, in *Input) error {
 	return nil
 }
 
+// beside says what has changed beside sources, as the label of a line.
+func (c *Comparison) beside(decisions bool) string {
+	var all []string
+	if c.Plan {
+		all = append(all, LinePlan)
+	}
+	if c.References {
+		all = append(all, LineReferences)
+	}
+	if decisions && c.Decisions {
+		all = append(all, LineDecisions)
+	}
+	if len(all) == 0 {
+		return LineOther
+	}
+	return strings.Join(all, " and ")
+}
+
 // Closed are the sources that are not as the block has them although their period was closed: those of
 // periods up to that of the block, but for such as have only moved.
 func (c *Comparison) Closed() (all []*SourceChange) {

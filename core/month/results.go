@@ -158,6 +158,9 @@ func (r *Result[T]) Name() string {
 	return ""
 }
 
+// Command is the command that makes the result.
+func (r *Result[T]) Command() string { return r.Task.Name() }
+
 // Err writes the option that an error begins with as the plan has it, with its place.
 func (r *Result[T]) Err(err error) error {
 	if of := new(option.Error); r.plan == nil || !errors.As(err, &of) {

@@ -149,6 +149,7 @@ func Together(ctx context.Context, run *Run, all []Asked) ([]*Part, error) {
 // Asked is a Result of any task.
 type Asked interface {
 	Name() string
+	Command() string
 	Err(err error) error
 	Fill(in *Input) error
 	Part(ctx context.Context, run *Run) (*Part, error)

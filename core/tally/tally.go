@@ -99,6 +99,9 @@ func New(set *source.Set, options Options) *Tally {
 	return t
 }
 
+// Amounts are the columns that are read as amounts.
+func (t *Tally) Amounts() []string { return t.options.Amounts }
+
 // Visitor counts what one goroutine of a scan reads. A capability's visitor
 // calls Batch and Flush first thing in its own.
 type Visitor struct {

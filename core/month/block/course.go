@@ -128,6 +128,7 @@ func (r *Result) has(words []Word) bool {
 type parts struct {
 	known   map[string]amount.Amount
 	unknown map[string]bool
+	rows    map[string]int // that the result has used
 }
 
 // point reads a figure, and returns what each source gave to it, and whether any group has the words.
@@ -137,7 +138,7 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given 
 	for i, word := range w.Words {
 		columns[i] = slices.Index(r.By, word.Column)
 	}
-	given = parts{make(map[string]amount.Amount), make(map[string]bool)}
+	given = parts{make(map[string]amount.Amount), make(map[string]bool), make(map[string]int)}
 	var total amount.Sum
 	hasGroups := false
 	err = c.Figures(p.Entry, nil, func(f *Figure) error {
@@ -146,7 +147,8 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given 
 		}
 		switch f.Kind {
 		case OfGiven:
-			given.unknown[strings.Clone(f.Source)] = true
+			source := strings.Clone(f.Source)
+			given.unknown[source], given.rows[source] = true, f.Rows
 			return nil
 		case OfGroup:
 			hasGroups = true

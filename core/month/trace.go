@@ -1,0 +1,606 @@
+package month
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"lastblock/core/capability/rollup"
+	"lastblock/core/capability/trace"
+	"lastblock/core/month/block"
+	"lastblock/core/option"
+	"lastblock/core/source"
+	"lastblock/core/source/shape"
+	"lastblock/core/tally"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/nearest"
+	"lastblock/core/value/period"
+	"lastblock/core/value/words"
+)
+
+// Tracing asks where a figure comes from.
+type Tracing struct {
+	Reading
+	Writing
+	Sum   string
+	Top   int
+	All   bool
+	Block int
+
+	Chosen bool // the records of the figure are chosen by a condition that was typed
+}
+
+// shownTraced is how many records a trace shows that are not asked for.
+const shownTraced = 20
+
+// NewTracing is one with what is usual.
+func NewTracing() *Tracing { return &Tracing{Reading: newReading(), Top: shownTraced} }
+
+func (t *Tracing) Name() string { return "trace" }
+
+func (t *Tracing) Sources() *Reading { return &t.Reading }
+
+func (t *Tracing) Options() option.List {
+	return option.List{
+		{Word: "sum", Value: &t.Sum, Columns: option.DataColumns,
+			Meaning: "the amount column (the first that the result sums)"},
+		{Word: "named", Value: &t.Named, Meaning: "the result of the plan whose figure it is"},
+		{Word: "top", Value: &t.Top, Least: 1, Meaning: "how many records to show, those of the largest amounts"},
+		{Word: "all", Value: &t.All, Meaning: "show all records"},
+		{Word: "block", Value: &t.Block, Meaning: "the figure as this block has sealed it (that of the latest period)"},
+		t.out(), t.shield(), t.replace(),
+	}
+}
+
+// Traced is where a figure comes from. The caller gives it back with Close.
+type Traced struct {
+	*trace.Result
+	Words []block.Word
+	Of    string      // the name of its result, or the command; "" for a figure of the sources
+	Set   *source.Set // of the sources whose records were read, and of places
+
+	Entry   *block.Entry // that has sealed it; nil for none
+	Sealed  amount.Amount
+	Known   bool // Sealed is known
+	Sources []TracedSource
+	Bridge  []BridgeLine // from the figure as it was sealed to what it is now
+	Others  []string     // columns that the result sums as well
+}
+
+// TracedSource is what a source gives to a figure.
+type TracedSource struct {
+	Source  string
+	Records int
+	Amount  amount.Amount // now
+	Was     amount.Amount // as it was sealed
+	Change  Change
+}
+
+// figureOfPlan is a figure that is traced: of a result of the plan.
+type figureOfPlan struct {
+	Asked
+	by, sums []string
+	across   string // the last of by, whose values stand across; "" for none
+	chosen   bool   // a condition of its own has chosen the records
+}
+
+// Trace finds the records of a figure: those that say the words, of a result of the plan, or of the sources where
+// there is none. chain and seen are nil where nothing was sealed. Where a block says which sources gave
+// something, only these are read, and what has changed since. The error is an *option.Error, or what reading
+// returned.
+func (p *Plan) Trace(ctx context.Context, in *Input, t *Tracing, say []block.Word, chain *block.Chain,
+	seen *Seen) (*Traced, error) {
+	f, err := p.figure(t, say)
+	if err != nil {
+		return nil, err
+	}
+	if t.Sum == "" && len(f.sums) == 0 {
+		return nil, option.Errorf("sum", "which column? Name the amount column of the figure")
+	}
+	tracer := &tracer{in: in, task: t, figure: f}
+	if chain != nil && chain.Last() != nil {
+		if err := tracer.compare(ctx, p, chain, seen); err != nil {
+			return nil, err
+		}
+	}
+	sums := []string{t.Sum}
+	if t.Sum == "" {
+		if sums = f.sums; len(sums) > 1 {
+			sums = append(sums[:len(sums):len(sums)], sums[0]) // where all of them are zero
+		}
+	}
+	for _, sum := range sums {
+		if tracer.Traced != nil {
+			if err := tracer.Close(); err != nil {
+				return nil, err
+			}
+		}
+		if err := tracer.trace(ctx, say, sum); err != nil {
+			return nil, err
+		}
+		if tracer.Amount.Sign() != 0 || tracer.Sealed.Sign() != 0 {
+			break
+		}
+	}
+	return tracer.Traced, nil
+}
+
+// TraceSources finds records among sources without a plan.
+func TraceSources(ctx context.Context, in *Input, t *Tracing, say []block.Word) (*Traced, error) {
+	if t.Sum == "" {
+		return nil, option.Errorf("sum", "which column? Name the amount column of the figure")
+	}
+	tracer := &tracer{in: in, task: t, figure: &figureOfPlan{}}
+	if err := tracer.trace(ctx, say, t.Sum); err != nil {
+		return nil, err
+	}
+	return tracer.Traced, nil
+}
+
+// figure finds the result that is meant: the one that is named, else of those that sum up what is asked for the one
+// that has the words among its groups, those that are said first before others.
+func (p *Plan) figure(t *Tracing, say []block.Word) (*figureOfPlan, error) {
+	all, err := p.figures()
+	if err != nil {
+		return nil, err
+	}
+	if len(t.Named) > 1 {
+		return nil, option.Errorf("named", "one result has the figure")
+	}
+	var names []string
+	for i := range all {
+		names = append(names, cmp.Or(all[i].Name(), all[i].Command()))
+	}
+	if len(t.Named) == 1 {
+		at := slices.Index(names, t.Named[0])
+		if at < 0 {
+			return nil, option.Errorf("named", "%w", nearest.Unknown("result", t.Named[0], names))
+		}
+		return &all[at], nil
+	}
+	best, most := &figureOfPlan{}, -1
+	for i := range all {
+		f := &all[i]
+		if t.Sum == "" && len(f.sums) > 0 || slices.Contains(f.sums, t.Sum) {
+			if has := f.has(say); has > most {
+				best, most = f, has
+			}
+		}
+	}
+	return best, nil
+}
+
+// has weighs how many of the words are groups of the result: the ones that are said first count more.
+func (f *figureOfPlan) has(say []block.Word) (weight int) {
+	for _, w := range say {
+		weight *= 2
+		if slices.Contains(f.by, w.Column) {
+			weight++
+		}
+	}
+	return weight
+}
+
+// figures are the results of the plan that sum something up, summaries first.
+func (p *Plan) figures() (all []figureOfPlan, err error) {
+	if typed := NewRollup(); p.Has(typed.Name()) {
+		results, _, err := Results(p, typed, AllOptions(typed), NewRollup)
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range results {
+			o, _, err := r.Task.Request.Read()
+			if err != nil {
+				return nil, r.Err(err)
+			}
+			f := figureOfPlan{Asked: r, by: slices.Clone(o.By), sums: o.Sum, chosen: chooses(r.Narrow)}
+			if o.Across != "" {
+				f.by, f.across = append(f.by, o.Across), o.Across
+			}
+			all = append(all, f)
+		}
+	}
+	if typed := NewCollate(); p.Has(typed.Name()) {
+		results, _, err := Results(p, typed, AllOptions(typed), NewCollate)
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range results {
+			all = append(all, figureOfPlan{Asked: r, sums: r.Task.Totals, chosen: chooses(r.Narrow)})
+		}
+	}
+	if typed := NewAttach(); p.Has(typed.Name()) {
+		results, _, err := Results(p, typed, AllOptions(typed), NewAttach)
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range results {
+			all = append(all, figureOfPlan{Asked: r, sums: r.Task.Totals, chosen: chooses(r.Narrow)})
+		}
+	}
+	return all, nil
+}
+
+func chooses(narrow *shape.Request) bool { return narrow != nil && narrow.Where != nil }
+
+// tracer traces a figure.
+type tracer struct {
+	*Traced
+	in     *Input
+	task   *Tracing
+	figure *figureOfPlan
+	sum    string
+
+	chain    *block.Chain
+	entry    *block.Entry
+	compared *Comparison              // nil without a block
+	sealed   map[string]*block.Source // of the block, by name
+	gave     *block.Gave              // nil where the block does not tell
+	some     []int                    // sources that are read; nil for all
+	place    map[string]int           // of a source, among Sources
+}
+
+// compare holds the sources against the block.
+func (t *tracer) compare(ctx context.Context, p *Plan, chain *block.Chain, seen *Seen) (err error) {
+	n := len(chain.Entries)
+	if t.task.Block < 0 || t.task.Block > n {
+		return option.Errorf("block", "there is no block %d; there are %d", t.task.Block, n)
+	}
+	t.chain, t.entry = chain, chain.Latest()
+	if t.task.Block > 0 {
+		t.entry = &chain.Entries[t.task.Block-1]
+	}
+	if t.compared, err = Compare(ctx, p, t.in, chain, t.entry, seen); err != nil {
+		return err
+	}
+	t.sealed = make(map[string]*block.Source)
+	for i := range t.compared.sealed {
+		t.sealed[t.compared.sealed[i].Source] = &t.compared.sealed[i]
+	}
+	return nil
+}
+
+// trace traces the figure of a column.
+func (t *tracer) trace(ctx context.Context, say []block.Word, sum string) error {
+	t.Traced, t.sum, t.gave, t.some = &Traced{Words: say}, sum, nil, nil
+	if t.figure.Asked != nil {
+		t.Of = cmp.Or(t.figure.Name(), t.figure.Command())
+		t.Others = slices.DeleteFunc(slices.Clone(t.figure.sums), func(name string) bool { return name == sum })
+	}
+	if t.compared != nil {
+		if err := t.ask(); err != nil {
+			return err
+		}
+	}
+	if err := t.read(ctx); err != nil {
+		return err
+	}
+	if found := t.Traced.Result; t.gave != nil && t.gave.Nothing != nil && found.Records+found.Suspense.Records+
+		found.Dropped.Records+found.Left.Records == 0 {
+		return errors.Join(t.gave.Nothing, t.Close())
+	}
+	t.bridge()
+	return nil
+}
+
+// split parts the words into those of groups of the result, and words of the names of files.
+func (t *tracer) split() (groups, names []block.Word, ok bool) {
+	for _, w := range t.Words {
+		switch {
+		case slices.Contains(t.figure.by, w.Column):
+			groups = append(groups, w)
+		case w.Column == tally.EntityWord || w.Column == tally.PeriodWord:
+			names = append(names, w)
+		default:
+			return nil, nil, false
+		}
+	}
+	return groups, names, len(t.figure.by) > 0
+}
+
+// ask asks the block for the figure, and which sources have to be read for it.
+func (t *tracer) ask() error {
+	groups, names, ok := t.split()
+	if !ok {
+		return t.needSealed("%s has no groups by %s", cmp.Or(t.Of, "the plan"), t.columns())
+	}
+	gave, err := t.chain.Gave(t.entry, block.Wish{Words: groups, Result: t.Of, Sum: t.sum})
+	if err != nil {
+		return err
+	}
+	if gave == nil {
+		return t.needSealed("block %d has no result %s by %s that sums up %s", t.entry.Number, t.Of, t.columns(), t.sum)
+	}
+	t.gave, t.Entry, t.Sealed, t.Known = gave, t.entry, gave.Amount, true
+	if len(names) > 0 {
+		t.onlyOf(names)
+	}
+	others := t.compared.Plan || t.compared.References || t.compared.Decisions
+	if others && t.task.Block == 0 {
+		return nil // so that each source may give something else
+	}
+	if t.some = t.toRead(others); len(t.some) == 0 {
+		t.some = []int{0} // for the columns
+	}
+	return nil
+}
+
+// onlyOf narrows what the block tells to the sources whose names say the words.
+func (t *tracer) onlyOf(names []block.Word) {
+	says := func(source string) bool {
+		s := t.sealed[source]
+		for _, w := range names {
+			if s == nil || w.Column == tally.EntityWord && s.Entity != w.Value ||
+				w.Column == tally.PeriodWord && s.Period != w.Value {
+				return false
+			}
+		}
+		return true
+	}
+	var sealed amount.Sum
+	for source, gave := range t.gave.By {
+		if says(source) {
+			sealed.Add(gave)
+		} else {
+			delete(t.gave.By, source)
+		}
+	}
+	for _, set := range []map[string]bool{t.gave.Unknown, t.gave.Short} {
+		maps.DeleteFunc(set, func(source string, _ bool) bool { return !says(source) })
+	}
+	t.Sealed, t.Known = sealed.Amount(), len(t.gave.Unknown) == 0
+}
+
+func (t *tracer) columns() string {
+	var names []string
+	for _, w := range t.Words {
+		names = append(names, w.Column)
+	}
+	return words.And(names...)
+}
+
+// needSealed is an error where a figure is asked for as it was sealed.
+func (t *tracer) needSealed(format string, args ...any) error {
+	if t.task.Block == 0 {
+		return nil
+	}
+	return option.Errorf("block", format, args...)
+}
+
+// toRead are the sources that gave something to the figure or may have, and those that are not as they were; with
+// all, the others as well. Of a figure as a block has sealed it those of later periods do not count.
+func (t *tracer) toRead(all bool) (indices []int) {
+	change := make(map[string]*SourceChange)
+	for i := range t.compared.Sources {
+		change[t.compared.Sources[i].Source] = &t.compared.Sources[i]
+	}
+	for i := range t.in.Set.Sources {
+		name := t.in.Set.Sources[i].Name
+		if c := change[name]; c != nil {
+			if c.Change == Changed || c.Change == New && (t.task.Block == 0 || !t.isLater(c)) {
+				indices = append(indices, i)
+			}
+			if c.Change != Moved {
+				continue
+			}
+			name = c.Was
+		}
+		_, gave := t.gave.By[name]
+		if all || gave || t.gave.Unknown[name] || t.gave.Short[name] {
+			indices = append(indices, i)
+		}
+	}
+	return indices
+}
+
+// isLater tells whether a source is of a later period than the block.
+func (t *tracer) isLater(c *SourceChange) bool {
+	of, known := period.Parse(c.Period)
+	closed, ok := period.Parse(t.entry.Period)
+	return known && ok && of.Last() > closed.Last()
+}
+
+// read reads the records.
+func (t *tracer) read(ctx context.Context) error {
+	if t.some != nil {
+		err := t.readSources(ctx, t.in.Set.Subset(t.some))
+		if err == nil || ctx.Err() != nil || t.task.Block > 0 {
+			return err
+		}
+		t.some = nil // they may lack a column that others have
+	}
+	return t.readSources(ctx, t.in.Set.Subset(everything(len(t.in.Set.Sources))))
+}
+
+func (t *tracer) readSources(ctx context.Context, set *source.Set) (err error) {
+	in := *t.in
+	in.Set = set
+	if err := set.Look(ctx, in.Reading); err != nil {
+		return err
+	}
+	run := &Run{Input: &in}
+	var part *Part
+	if t.figure.Asked == nil {
+		part = run.Join(in.Whole())
+	} else if part, err = t.figure.Part(ctx, run); err != nil {
+		return err
+	}
+	o := trace.Options{Sum: t.sum, With: t.Others, Most: t.task.Top, Chosen: t.figure.chosen || t.task.Chosen}
+	if t.task.All || t.task.Out != "" {
+		o.Most = 0
+	}
+	for _, w := range t.Words {
+		o.Words = append(o.Words, trace.Word(w))
+	}
+	if o.Drop, err = part.Left(); err != nil {
+		return err
+	}
+	job, err := trace.Prepare(ctx, part.Set, part.Reading, o)
+	if err != nil {
+		return err
+	}
+	part.Join(job)
+	check, err := t.check(ctx, run)
+	if err != nil {
+		return err
+	}
+	if err := run.Read(ctx); err != nil {
+		return errors.Join(err, job.Close(), check.close())
+	}
+	if t.Traced.Result, err = job.Finish(); err != nil {
+		return errors.Join(err, check.close())
+	}
+	t.Set = set
+	return check.finish(t.Traced.Result)
+}
+
+// figureCheck makes the figure once more, as a summary does.
+type figureCheck struct {
+	job    *rollup.Job // nil where nothing is checked
+	words  []block.Word
+	by     []string
+	result string
+}
+
+// check has the figure made once more in the same reading, where all is read.
+func (t *tracer) check(ctx context.Context, run *Run) (*figureCheck, error) {
+	c := &figureCheck{words: t.Words, by: t.figure.by, result: t.Of}
+	isGroup := func(w block.Word) bool { return slices.Contains(t.figure.by, w.Column) }
+	if t.some != nil || len(t.figure.by) == 0 || !slices.Contains(t.figure.sums, t.sum) ||
+		slices.ContainsFunc(t.Words, func(w block.Word) bool { return !isGroup(w) }) {
+		return c, nil
+	}
+	part, err := t.figure.Part(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	o := rollup.Options{By: t.figure.by, Sum: append([]string{t.sum}, t.Others...)}
+	if o.Drop, err = part.Left(); err != nil {
+		return nil, err
+	}
+	if c.job, err = rollup.Prepare(ctx, part.Set, part.Reading, o); err != nil {
+		return nil, err
+	}
+	part.Join(c.job)
+	return c, nil
+}
+
+func (c *figureCheck) close() error {
+	if c.job == nil {
+		return nil
+	}
+	return c.job.Close()
+}
+
+// finish wants the records that were found to come to the figure.
+func (c *figureCheck) finish(found *trace.Result) error {
+	if c.job == nil {
+		return nil
+	}
+	result, err := c.job.Finish()
+	if err != nil {
+		return err
+	}
+	var sum amount.Sum
+	records := 0
+	err = result.EachGroup(func(row rollup.Row) error {
+		for _, w := range c.words {
+			if row.Key[slices.Index(c.by, w.Column)] != w.Value {
+				return nil
+			}
+		}
+		sum.Add(row.Sums[0])
+		records += row.Records
+		return nil
+	})
+	if err = errors.Join(err, result.Close()); err != nil {
+		return err
+	}
+	if made := sum.Amount(); made.Cmp(found.Amount) != 0 || records != found.Records {
+		return fmt.Errorf("internal error: %s has %d records of %s there, and %d of %s were found", c.result, records,
+			made, found.Records, found.Amount)
+	}
+	return nil
+}
+
+// bridge tells what each source gives and gave, and leads from the figure as it was sealed to what it is now.
+func (t *tracer) bridge() {
+	t.place = make(map[string]int)
+	for i := range t.Set.Sources {
+		if given := &t.Traced.Result.Sources[i]; given.Records > 0 {
+			s := t.source(t.Set.Sources[i].Name)
+			s.Records, s.Amount = given.Records, given.Amount
+		}
+	}
+	if t.Known {
+		t.takeSealed()
+	}
+	slices.SortFunc(t.Sources, func(a, b TracedSource) int {
+		return cmp.Or(b.Amount.Abs().Cmp(a.Amount.Abs()), b.Was.Abs().Cmp(a.Was.Abs()), cmp.Compare(a.Source, b.Source))
+	})
+}
+
+// source is a source that gives something or gave something.
+func (t *tracer) source(name string) *TracedSource {
+	at, known := t.place[name]
+	if !known {
+		at = len(t.Sources)
+		t.place[name], t.Sources = at, append(t.Sources, TracedSource{Source: name, Change: Same})
+	}
+	return &t.Sources[at]
+}
+
+func (t *tracer) takeSealed() {
+	moved := make(map[string]string) // what a source is called now
+	for i := range t.compared.Sources {
+		if c := &t.compared.Sources[i]; c.Change == Moved {
+			moved[c.Was] = c.Source
+		}
+	}
+	for name, was := range t.gave.By {
+		t.source(cmp.Or(moved[name], name)).Was = was
+	}
+	now := t.Traced.Result.Amount
+	if now.Cmp(t.Sealed) == 0 {
+		return
+	}
+	t.Bridge = append(t.Bridge, BridgeLine{Label: LineSealed, Amount: t.Sealed})
+	rest := now.Sub(t.Sealed)
+	for i := range t.compared.Sources {
+		c := &t.compared.Sources[i]
+		if _, gives := t.place[c.Source]; !gives { // as one of a later period, too
+			continue
+		}
+		s := t.source(c.Source)
+		s.Change = c.Change
+		change := s.Amount.Sub(s.Was)
+		if c.Change == Moved || change.Sign() == 0 || t.gave.Unknown[cmp.Or(c.Was, c.Source)] {
+			continue
+		}
+		t.Bridge = append(t.Bridge, BridgeLine{Label: string(c.Change), Source: c.Source, Amount: change})
+		rest = rest.Sub(change)
+	}
+	if rest.Sign() != 0 {
+		t.Bridge = append(t.Bridge, BridgeLine{Label: t.compared.beside(true), Amount: rest})
+	}
+	t.Bridge = append(t.Bridge, BridgeLine{Label: LineNow, Amount: now})
+}
+
+// ParseTraced takes what stands on the command line apart: paths, and words as COLUMN=VALUE. A path that is there
+// is one, whatever it is called.
+func ParseTraced(args []string, isThere func(path string) bool) (paths []string, say []block.Word, err error) {
+	var texts []string
+	for _, arg := range args {
+		if strings.Contains(arg, "=") && !isThere(arg) {
+			texts = append(texts, arg)
+		} else {
+			paths = append(paths, arg)
+		}
+	}
+	say, err = block.ParseWords(texts)
+	return paths, say, err
+}
