@@ -45,6 +45,12 @@ func closing() []work {
 			wanted: 0.15,
 		},
 		{
+			name: "trace, a figure of 100 of 10,000 files", make: makeTraced,
+			command:   []string{"trace", "account=4100", "--plan", "DIR/traced/lastblock.toml", "--json"},
+			yardstick: "DIR/lastblock rollup --plan DIR/traced/lastblock.toml --json",
+			wanted:    0.1,
+		},
+		{
 			name: "history, 120 blocks of 1,000 sources", make: makeChain, // wanted: under 0.3 s
 			command:   []string{"history", "--plan", "DIR/chain/lastblock.toml", "--json"},
 			yardstick: "sha256sum DIR/chain/blocks/*.json",
@@ -101,6 +107,30 @@ func makeSealed(dir string) error {
 	}
 	_, _, err := once(exec.Command(filepath.Join(dir, "lastblock"), "close", "--plan",
 		filepath.Join(folder, "sealed.toml"), "--period", "2031-01", "--allow", "same-file", "--json"))
+	return err
+}
+
+// makeTraced makes 10,000 files of 1,000 rows that were closed, each with 20 of 2,000 accounts.
+func makeTraced(dir string) error {
+	folder := filepath.Join(dir, "traced")
+	err := makeFiles(filepath.Join(folder, "in"), 10_000, func(w *bufio.Writer, r *rand.Rand, file int) {
+		fmt.Fprintln(w, "document,line,posted,account,counterparty,text,debit,credit,currency")
+		for row := range 1000 {
+			fmt.Fprintf(w, "D%05d%04d,1,2031-01-%02d,%d,Fallowmere,\"Pass %d, sold\",%d.%02d,0.00,EUR\n", file, row,
+				1+row%31, 4000+(file*20+r.IntN(20))%2000, r.IntN(9), r.IntN(10_000), r.IntN(100))
+		}
+	})
+	plan := filepath.Join(folder, "lastblock.toml")
+	text := "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{n}\"\n[tieout]\ntotal = \"debit\"\n" +
+		"[rollup]\nby = \"account\"\nsum = \"debit\"\n"
+	if err = errors.Join(err, os.WriteFile(plan, []byte(text), 0o644)); err != nil {
+		return err
+	}
+	if _, err := os.Stat(filepath.Join(folder, "blocks")); !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	_, _, err = once(exec.Command(filepath.Join(dir, "lastblock"), "close", "--plan", plan, "--period", "2031-01",
+		"--json"))
 	return err
 }
 

@@ -136,11 +136,19 @@ func (a *app) runTrace(ctx context.Context, t *wantedTrace) error {
 	if err != nil {
 		return err
 	}
+	sealed := make(chan sealedFigure, 1)
+	if a.plan != nil {
+		a.outputs.Tidy(a.plan.BlocksFolder())
+		go func() {
+			figure, err := a.plan.Sealed(t.Tracing, t.say)
+			sealed <- sealedFigure{figure, err}
+		}()
+	}
 	in, err := a.open(ctx, t, t.paths)
 	if err != nil {
 		return err
 	}
-	traced, err := a.traceFigure(ctx, in, t.Tracing, t.say)
+	traced, err := a.traceFigure(ctx, in, t, sealed)
 	if err != nil {
 		return err
 	}
@@ -182,26 +190,30 @@ func (a *app) runTrace(ctx context.Context, t *wantedTrace) error {
 	return stopped(err, shown.Findings)
 }
 
+// sealedFigure is a figure as it was sealed, which is read while the sources are found.
+type sealedFigure struct {
+	*month.SealedFigure
+	err error
+}
+
 // traceFigure finds the records of a figure of the plan, or of the sources. What a block has sealed is compared with
 // where all that the plan names is read.
-func (a *app) traceFigure(ctx context.Context, in *month.Input, t *month.Tracing, say []block.Word) (*month.Traced,
-	error) {
+func (a *app) traceFigure(ctx context.Context, in *month.Input, t *wantedTrace, sealed <-chan sealedFigure) (
+	*month.Traced, error) {
 	stop := a.progress(in)
 	defer stop()
 	if a.plan == nil {
-		return month.TraceSources(ctx, in, t, say)
-	}
-	var chain *block.Chain
-	if !in.Partial && !t.Chosen {
-		var err error
-		a.outputs.Tidy(a.plan.BlocksFolder())
-		if chain, err = a.plan.Chain(); err != nil {
-			return nil, err
-		}
+		return month.TraceSources(ctx, in, t.Tracing, t.say)
 	}
 	seen := source.ReadSeen(in.Seen)
-	traced, err := a.plan.Trace(ctx, in, t, say, chain, seen)
-	if in.Seen != "" && chain != nil {
+	var figure sealedFigure
+	if !in.Partial && !t.Chosen {
+		if figure = <-sealed; figure.err != nil {
+			return nil, figure.err
+		}
+	}
+	traced, err := a.plan.Trace(ctx, in, t.Tracing, t.say, figure.SealedFigure, seen)
+	if in.Seen != "" && figure.SealedFigure != nil {
 		_ = seen.Write(in.Seen) // a hint, without which they are hashed again
 	}
 	return traced, err

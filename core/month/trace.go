@@ -88,29 +88,63 @@ type figureOfPlan struct {
 	chosen   bool   // a condition of its own has chosen the records
 }
 
+// SealedFigure is a figure as a block has sealed it.
+type SealedFigure struct {
+	chain *block.Chain
+	entry *block.Entry
+	first *block.Gave // of the first column that is asked for; nil where the block does not tell
+}
+
+// Sealed reads what a block says of a figure; it is nil where nothing was sealed. The error is an *option.Error, or
+// that of reading blocks.
+func (p *Plan) Sealed(t *Tracing, say []block.Word) (*SealedFigure, error) {
+	chain, err := p.Chain()
+	if err != nil {
+		return nil, err
+	}
+	n := len(chain.Entries)
+	switch {
+	case t.Block < 0 || t.Block > n:
+		return nil, option.Errorf("block", "there is no block %d; there are %d", t.Block, n)
+	case n == 0:
+		return nil, nil
+	}
+	s := &SealedFigure{chain: chain, entry: chain.Latest()}
+	if t.Block > 0 {
+		s.entry = &chain.Entries[t.Block-1]
+	}
+	f, err := p.figure(t, say)
+	if err != nil {
+		return nil, err
+	}
+	if groups, _, ok := f.split(say); ok && f.Asked != nil {
+		s.first, err = chain.Gave(s.entry, block.Wish{Words: groups, Result: f.named(), Sum: f.columns(t)[0]})
+	}
+	return s, err
+}
+
 // Trace finds the records of a figure: those that say the words, of a result of the plan, or of the sources where
-// there is none. chain and seen are nil where nothing was sealed. Where a block says which sources gave
-// something, only these are read, and what has changed since. The error is an *option.Error, or what reading
-// returned.
-func (p *Plan) Trace(ctx context.Context, in *Input, t *Tracing, say []block.Word, chain *block.Chain,
+// there is none. Where a block says which sources gave something, only these are read, and what has changed since;
+// sealed is nil where none does, and seen knows files that were hashed before. The error is an *option.Error, or
+// what reading returned.
+func (p *Plan) Trace(ctx context.Context, in *Input, t *Tracing, say []block.Word, sealed *SealedFigure,
 	seen *Seen) (*Traced, error) {
 	f, err := p.figure(t, say)
 	if err != nil {
 		return nil, err
 	}
-	if t.Sum == "" && len(f.sums) == 0 {
+	sums := f.columns(t)
+	if sums[0] == "" {
 		return nil, option.Errorf("sum", "which column? Name the amount column of the figure")
 	}
-	tracer := &tracer{in: in, task: t, figure: f}
-	if chain != nil && chain.Last() != nil {
-		if err := tracer.compare(ctx, p, chain, seen); err != nil {
+	tracer := &tracer{in: in, task: t, figure: f, SealedFigure: sealed}
+	if sealed != nil {
+		if tracer.compared, err = Compare(ctx, p, in, sealed.chain, sealed.entry, seen); err != nil {
 			return nil, err
 		}
-	}
-	sums := []string{t.Sum}
-	if t.Sum == "" {
-		if sums = f.sums; len(sums) > 1 {
-			sums = append(sums[:len(sums):len(sums)], sums[0]) // where all of them are zero
+		tracer.sealed = make(map[string]*block.Source)
+		for i := range tracer.compared.sealed {
+			tracer.sealed[tracer.compared.sealed[i].Source] = &tracer.compared.sealed[i]
 		}
 	}
 	for _, sum := range sums {
@@ -235,40 +269,19 @@ type tracer struct {
 	figure *figureOfPlan
 	sum    string
 
-	chain    *block.Chain
-	entry    *block.Entry
-	compared *Comparison              // nil without a block
-	sealed   map[string]*block.Source // of the block, by name
-	gave     *block.Gave              // nil where the block does not tell
-	some     []int                    // sources that are read; nil for all
-	place    map[string]int           // of a source, among Sources
-}
-
-// compare holds the sources against the block.
-func (t *tracer) compare(ctx context.Context, p *Plan, chain *block.Chain, seen *Seen) (err error) {
-	n := len(chain.Entries)
-	if t.task.Block < 0 || t.task.Block > n {
-		return option.Errorf("block", "there is no block %d; there are %d", t.task.Block, n)
-	}
-	t.chain, t.entry = chain, chain.Latest()
-	if t.task.Block > 0 {
-		t.entry = &chain.Entries[t.task.Block-1]
-	}
-	if t.compared, err = Compare(ctx, p, t.in, chain, t.entry, seen); err != nil {
-		return err
-	}
-	t.sealed = make(map[string]*block.Source)
-	for i := range t.compared.sealed {
-		t.sealed[t.compared.sealed[i].Source] = &t.compared.sealed[i]
-	}
-	return nil
+	*SealedFigure                          // nil without a block
+	compared      *Comparison              // nil without a block
+	sealed        map[string]*block.Source // of the block, by name
+	gave          *block.Gave              // nil where the block does not tell
+	some          []int                    // sources that are read; nil for all
+	place         map[string]int           // of a source, among Sources
 }
 
 // trace traces the figure of a column.
 func (t *tracer) trace(ctx context.Context, say []block.Word, sum string) error {
 	t.Traced, t.sum, t.gave, t.some = &Traced{Words: say}, sum, nil, nil
 	if t.figure.Asked != nil {
-		t.Of = cmp.Or(t.figure.Name(), t.figure.Command())
+		t.Of = t.figure.named()
 		t.Others = slices.DeleteFunc(slices.Clone(t.figure.sums), func(name string) bool { return name == sum })
 	}
 	if t.compared != nil {
@@ -287,11 +300,26 @@ func (t *tracer) trace(ctx context.Context, say []block.Word, sum string) error 
 	return nil
 }
 
+// named is what the result is called.
+func (f *figureOfPlan) named() string { return cmp.Or(f.Name(), f.Command()) }
+
+// columns are those that are traced, one after another, until one is not zero: the one that is asked for, or all, and
+// the first once more, for where all of them are.
+func (f *figureOfPlan) columns(t *Tracing) []string {
+	if t.Sum != "" || len(f.sums) == 0 {
+		return []string{t.Sum}
+	}
+	if len(f.sums) == 1 {
+		return f.sums
+	}
+	return append(slices.Clone(f.sums), f.sums[0])
+}
+
 // split parts the words into those of groups of the result, and words of the names of files.
-func (t *tracer) split() (groups, names []block.Word, ok bool) {
-	for _, w := range t.Words {
+func (f *figureOfPlan) split(say []block.Word) (groups, names []block.Word, ok bool) {
+	for _, w := range say {
 		switch {
-		case slices.Contains(t.figure.by, w.Column):
+		case slices.Contains(f.by, w.Column):
 			groups = append(groups, w)
 		case w.Column == tally.EntityWord || w.Column == tally.PeriodWord:
 			names = append(names, w)
@@ -299,22 +327,26 @@ func (t *tracer) split() (groups, names []block.Word, ok bool) {
 			return nil, nil, false
 		}
 	}
-	return groups, names, len(t.figure.by) > 0
+	return groups, names, len(f.by) > 0
 }
 
 // ask asks the block for the figure, and which sources have to be read for it.
 func (t *tracer) ask() error {
-	groups, names, ok := t.split()
+	groups, names, ok := t.figure.split(t.Words)
 	if !ok {
 		return t.needSealed("%s has no groups by %s", cmp.Or(t.Of, "the plan"), t.columns())
 	}
-	gave, err := t.chain.Gave(t.entry, block.Wish{Words: groups, Result: t.Of, Sum: t.sum})
-	if err != nil {
-		return err
+	gave := t.first
+	if gave == nil || gave.Column != t.sum {
+		var err error
+		if gave, err = t.chain.Gave(t.entry, block.Wish{Words: groups, Result: t.Of, Sum: t.sum}); err != nil {
+			return err
+		}
 	}
 	if gave == nil {
 		return t.needSealed("block %d has no result %s by %s that sums up %s", t.entry.Number, t.Of, t.columns(), t.sum)
 	}
+	t.first = nil // since it is narrowed now
 	t.gave, t.Entry, t.Sealed, t.Known = gave, t.entry, gave.Amount, true
 	if len(names) > 0 {
 		t.onlyOf(names)

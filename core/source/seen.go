@@ -16,6 +16,7 @@ import (
 // that state need not be read again. It is a hint that may be deleted: what it does not know is hashed.
 type Seen struct {
 	files map[string]seenFile // by absolute path
+	more  bool                // than Write has written
 }
 
 type seenFile struct {
@@ -55,8 +56,11 @@ func ReadSeen(path string) *Seen {
 	}
 }
 
-// Write writes what was seen, for ReadSeen.
+// Write writes what was seen, for ReadSeen, where that is more than what was read.
 func (s *Seen) Write(path string) (err error) {
+	if !s.more {
+		return nil
+	}
 	file, err := os.CreateTemp(filepath.Dir(path), ".seen-*")
 	if err != nil {
 		return err
@@ -121,8 +125,9 @@ func (s *Set) HashesSeen(ctx context.Context, jobs int, seen *Seen) ([]Hash, err
 		}
 		told[of.Path] = true
 		hashes = append(hashes, Hash{Path: of.Path, SHA256: hash})
-		if now.Sub(time.Unix(0, of.identity.time)) > settled {
-			seen.files[paths[of.Path]] = seenFile{of.identity, hash}
+		is := seenFile{of.identity, hash}
+		if now.Sub(time.Unix(0, of.identity.time)) > settled && seen.files[paths[of.Path]] != is {
+			seen.files[paths[of.Path]], seen.more = is, true
 		}
 	}
 	return hashes, nil

@@ -226,11 +226,16 @@ func (c *Chain) Sources(e *Entry) (sources []Source, err error) {
 	if sources, err = c.readSources(e); err != nil {
 		return nil, err
 	}
+	c.know(e, sources)
+	return sources, nil
+}
+
+// know keeps the sources of a block in mind.
+func (c *Chain) know(e *Entry, sources []Source) {
 	if c.sources == nil {
 		c.sources = make(map[int][]Source)
 	}
 	c.sources[e.Number] = sources
-	return sources, nil
 }
 
 func (c *Chain) readSources(e *Entry) (sources []Source, err error) {

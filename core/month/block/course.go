@@ -75,7 +75,7 @@ func (c *Chain) Course(w Wish) (points []Point, err error) {
 			continue
 		}
 		p := Point{Entry: e, Column: e.Results[at].Totals[sum].Column}
-		given, some, err := c.point(&p, &w, at, sum, &had)
+		given, some, err := c.point(&p, &w, at, sum, &had, nil)
 		if err != nil {
 			return nil, err
 		}
@@ -131,8 +131,10 @@ type parts struct {
 	rows    map[string]int // that the result has used
 }
 
-// point reads a figure, and returns what each source gave to it, and whether any group has the words.
-func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given parts, some bool, err error) {
+// point reads a figure, and returns what each source gave to it, and whether any group has the words. had gets the
+// values of the first of them, of the lines that keeps keeps.
+func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string,
+	keeps func(*sifted) bool) (given parts, some bool, err error) {
 	r := &p.Entry.Results[result]
 	columns := make([]int, len(w.Words))
 	for i, word := range w.Words {
@@ -141,7 +143,12 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given 
 	given = parts{make(map[string]amount.Amount), make(map[string]bool), make(map[string]int)}
 	var total amount.Sum
 	hasGroups := false
-	err = c.Figures(p.Entry, nil, func(f *Figure) error {
+	_, known := c.sources[p.Entry.Number]
+	var sources []Source
+	err = c.figures(p.Entry, keeps, func(f *Figure) error {
+		if f.Kind == OfRead && !known {
+			sources = append(sources, f.source(p.Entry))
+		}
 		if f.Result != result+1 {
 			return nil
 		}
@@ -177,6 +184,9 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string) (given 
 		given.known[source] = given.known[source].Add(value)
 		return nil
 	})
+	if err == nil && len(sources) > 0 {
+		c.know(p.Entry, sources)
+	}
 	if err == nil && !hasGroups && len(given.unknown) > 0 {
 		err = fmt.Errorf("block %d keeps no figures by group of %s, which has nearly as many groups as records",
 			p.Entry.Number,

@@ -32,6 +32,8 @@ const (
 	OfWithin Kind = "within" // what a source gave to a group
 )
 
+var kinds = []Kind{OfRead, OfGiven, OfGroup, OfWithin}
+
 // Figure is a line of figures.
 type Figure struct {
 	Kind   Kind
@@ -151,6 +153,22 @@ func valueOf(name string, names, values []string) string {
 // isWanted, nil for all. What visit is given is good until it returns. The error is a *BrokenError where the file is
 // not as it was sealed, or what reading it or visit returned.
 func (c *Chain) Figures(e *Entry, isWanted func(source string) bool, visit func(*Figure) error) error {
+	if isWanted == nil {
+		return c.figures(e, nil, visit)
+	}
+	wanted := func(l *sifted) bool {
+		return l.kind != OfWithin && l.kind != OfGiven || isWanted(string(l.source))
+	}
+	return c.figures(e, wanted, func(f *Figure) error {
+		if (f.Kind == OfWithin || f.Kind == OfGiven) && !isWanted(f.Source) {
+			return nil
+		}
+		return visit(f)
+	})
+}
+
+// figures is Figures for lines that keeps keeps, and perhaps others; nil for all.
+func (c *Chain) figures(e *Entry, keeps func(*sifted) bool, visit func(*Figure) error) error {
 	if e.Figures.Name == "" {
 		return nil
 	}
@@ -175,24 +193,25 @@ func (c *Chain) Figures(e *Entry, isWanted func(source string) bool, visit func(
 		return err
 	}
 	defer packed.Close()
-	if isWanted == nil {
+	if keeps == nil {
 		return e.readFigures(packed, visit)
 	}
-	return e.readFigures(&sieve{in: bufio.NewReaderSize(packed, 64<<10), isWanted: isWanted}, func(f *Figure) error {
-		if (f.Kind == OfWithin || f.Kind == OfGiven) && !isWanted(f.Source) {
-			return nil
-		}
-		return visit(f)
-	})
+	return e.readFigures(&sieve{in: bufio.NewReaderSize(packed, 64<<10), wanted: keeps}, visit)
 }
 
-// sieve leaves out most lines of sources that nobody wants before they are read as CSV, which is what takes time.
+// sifted is a line of figures without quotes, before it is read.
+type sifted struct {
+	kind                 Kind
+	result, source, line []byte
+}
+
+// sieve leaves out most lines that nobody wants before they are read as CSV, which is what takes time.
 type sieve struct {
-	in       *bufio.Reader
-	isWanted func(source string) bool
-	line     []byte // what is left of the line
-	inside   bool   // a line: within quotes, which may hold line ends, or behind what the buffer held of it
-	quoted   bool
+	in     *bufio.Reader
+	wanted func(*sifted) bool
+	line   []byte // what is left of the line
+	inside bool   // a line: within quotes, which may hold line ends, or behind what the buffer held of it
+	quoted bool
 }
 
 func (s *sieve) Read(p []byte) (int, error) {
@@ -216,14 +235,19 @@ func (s *sieve) Read(p []byte) (int, error) {
 
 // keeps tells whether a line may be wanted.
 func (s *sieve) keeps(line []byte) bool {
-	kind, rest, _ := bytes.Cut(line, []byte{','})
-	if string(kind) != string(OfWithin) && string(kind) != string(OfGiven) || bytes.IndexByte(line, '"') >= 0 ||
-		line[len(line)-1] != '\n' {
+	if bytes.IndexByte(line, '"') >= 0 || line[len(line)-1] != '\n' {
 		return true
 	}
-	_, rest, _ = bytes.Cut(rest, []byte{','})
-	source, _, _ := bytes.Cut(rest, []byte{','})
-	return s.isWanted(string(source))
+	l := sifted{line: line}
+	kind, rest, _ := bytes.Cut(line, []byte{','})
+	l.result, rest, _ = bytes.Cut(rest, []byte{','})
+	l.source, _, _ = bytes.Cut(rest, []byte{','})
+	for _, l.kind = range kinds {
+		if string(kind) == string(l.kind) {
+			return s.wanted(&l)
+		}
+	}
+	return true // the header
 }
 
 func (b *Block) readFigures(r io.Reader, visit func(*Figure) error) error {
@@ -289,16 +313,22 @@ func (b *Block) readFigure(f *Figure, cells []string, columns *figureColumns) (e
 
 // sourcesOfFigures are the sources of a block that has too many to list them itself.
 func (c *Chain) sourcesOfFigures(e *Entry) (sources []Source, err error) {
-	err = c.Figures(e, func(string) bool { return false }, func(f *Figure) error {
+	isRead := func(l *sifted) bool { return l.kind == OfRead }
+	err = c.figures(e, isRead, func(f *Figure) error {
 		if f.Kind != OfRead {
 			return nil
 		}
-		s := *f.Read
-		for i, column := range columnsOf(e.Totals) {
-			s.Totals = append(s.Totals, Total{column, f.Totals[i]})
-		}
-		sources = append(sources, s)
+		sources = append(sources, f.source(e))
 		return nil
 	})
 	return sources, err
+}
+
+// source is the source that a line of OfRead tells.
+func (f *Figure) source(e *Entry) Source {
+	s := *f.Read
+	for i := range e.Totals {
+		s.Totals = append(s.Totals, Total{e.Totals[i].Column, f.Totals[i]})
+	}
+	return s
 }

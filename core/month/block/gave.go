@@ -1,8 +1,10 @@
 package block
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"lastblock/core/value/amount"
@@ -32,13 +34,21 @@ func (c *Chain) Gave(e *Entry, w Wish) (*Gave, error) {
 	r := &e.Results[at]
 	p := Point{Entry: e}
 	var had []string
-	given, some, err := c.point(&p, &w, at, sum, &had)
+	s := &sift{words: w.Words, result: strconv.Itoa(at + 1), known: make(map[string]bool)}
+	given, some, err := c.point(&p, &w, at, sum, &had, s.keeps)
+	if err == nil && !some {
+		p, had = Point{Entry: e}, nil
+		given, some, err = c.point(&p, &w, at, sum, &had, nil) // for what there is instead
+	}
 	if err != nil {
 		return nil, err
 	}
 	sources, err := c.Sources(e)
 	if err != nil {
 		return nil, err
+	}
+	for source := range s.known {
+		delete(given.unknown, source)
 	}
 	g := &Gave{Result: r, Column: r.Totals[sum].Column, Amount: p.Amount, By: given.known, Unknown: given.unknown,
 		Short: make(map[string]bool)}
@@ -53,4 +63,28 @@ func (c *Chain) Gave(e *Entry, w Wish) (*Gave, error) {
 		}
 	}
 	return g, nil
+}
+
+// sift is asked which lines may be about the figure, and notes of which sources something is known by group.
+type sift struct {
+	words  []Word
+	result string
+	known  map[string]bool
+	last   []byte // source
+}
+
+func (s *sift) keeps(l *sifted) bool {
+	if l.kind != OfGroup && l.kind != OfWithin || string(l.result) != s.result {
+		return l.kind == OfGiven || l.kind == OfRead
+	}
+	if l.kind == OfWithin && !bytes.Equal(l.source, s.last) {
+		s.last = append(s.last[:0], l.source...)
+		s.known[string(l.source)] = true
+	}
+	for i := range s.words {
+		if !bytes.Contains(l.line, []byte(s.words[i].Value)) {
+			return false
+		}
+	}
+	return true
 }
