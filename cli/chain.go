@@ -15,6 +15,7 @@ import (
 	"lastblock/core/month/block"
 	"lastblock/core/month/plan"
 	"lastblock/core/option"
+	"lastblock/core/value/moved"
 	"lastblock/show"
 	"lastblock/show/view"
 
@@ -93,6 +94,17 @@ COLUMN=VALUE, it shows that figure from block to block, what changed, and which 
 	return cmd
 }
 
+// moves are the paths that were moved, none where the decisions cannot be read.
+func (f *chained) moves() moved.Moves {
+	reading := month.NewClosing()
+	reading.Plan = f.plan
+	log, err := decision.Read(reading.DecisionsFile())
+	if err != nil {
+		return nil
+	}
+	return log.Moves()
+}
+
 // showHistory lists the blocks, or one of them in full.
 func (a *app) showHistory(f *chained, chain *block.Chain, number int) (err error) {
 	entries := chain.Entries
@@ -148,7 +160,7 @@ seal against one that was noted elsewhere.`,
 				return err
 			}
 			if shown.Broken == nil {
-				wanted.Root = filepath.Dir(f.plan)
+				wanted.Root, wanted.Moved = filepath.Dir(f.plan), f.moves()
 				if err := a.verifyFiles(cmd.Context(), f, p, shown, wanted); err != nil {
 					return err
 				}

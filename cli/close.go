@@ -359,14 +359,5 @@ func (c *closing) create(name string) (*show.Output, error) {
 
 // name is the name of a file as blocks have it: from the plan, with slashes.
 func (c *closing) name(path string) (string, error) {
-	root, err := filepath.Abs(c.root)
-	if err != nil {
-		return "", err
-	}
-	full, err := filepath.Abs(path)
-	if err != nil {
-		return "", err
-	}
-	below, err := filepath.Rel(root, full)
-	return filepath.ToSlash(below), err
+	return c.in.Decided.Moves().Name(c.root, path)
 }

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"os/user"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -113,18 +112,6 @@ func (f *deciding) verdict() (verdict decision.Verdict, err error) {
 	return verdict, nil
 }
 
-// decider is who decides.
-func (f *deciding) decider() (string, error) {
-	if f.user != "" {
-		return f.user, nil
-	}
-	current, err := user.Current()
-	if err != nil {
-		return "", option.Errorf("user", "who decides? The machine does not say: %w", err)
-	}
-	return current.Username, nil
-}
-
 func (a *app) runDecide(ctx context.Context, f *deciding, ids []string) error {
 	verdict, err := f.verdict()
 	if err != nil {
@@ -156,7 +143,7 @@ func (a *app) runDecide(ctx context.Context, f *deciding, ids []string) error {
 	case strings.TrimSpace(f.reason) == "":
 		return option.Errorf(string(verdict), "it needs ⟨reason⟩ TEXT: somebody will ask in a year")
 	}
-	who, err := f.decider()
+	who, err := userOf(f.user)
 	if err != nil {
 		return err
 	}
@@ -218,7 +205,7 @@ func (f *deciding) decide(findings []finding.Finding, verdict decision.Verdict, 
 
 // decideFrom takes the decisions that somebody has filled in.
 func (a *app) decideFrom(ctx context.Context, f *deciding, file string) error {
-	who, err := f.decider()
+	who, err := userOf(f.user)
 	if err != nil {
 		return err
 	}

@@ -91,7 +91,7 @@ func rootHelp(root *cobra.Command) string {
 	for _, line := range examples(root) {
 		b.WriteString(show.Example(line))
 	}
-	b.WriteString("\n'lastblock COMMAND --help' shows each at work. 'lastblock help TOPIC':\n")
+	b.WriteString("'lastblock COMMAND --help' shows each at work. 'lastblock help TOPIC':\n")
 	pairs = nil
 	for _, topic := range topics {
 		pairs = append(pairs, show.Pair{Word: topic.name, Meaning: topic.about})

@@ -153,7 +153,6 @@ func (a *app) root() *cobra.Command {
 		Short: "Turns the files that branches send into one trusted summary, and proves it",
 		Long: `Everything arrived, everything was counted, and it agrees with what was
 declared: every result ends in its proof. Sources are never changed.
-
 Exit codes: 0 done; 1 done, with a "stop" finding; 2 not done.`,
 		Example:       "  lastblock demo",
 		SilenceUsage:  true,
@@ -175,7 +174,7 @@ Exit codes: 0 done; 1 done, with a "stop" finding; 2 not done.`,
 	root.SetFlagErrorFunc(explainFlag)
 	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.doubles(), a.decide(), a.collate(),
 		a.rollup(), a.reconcile(), a.attach(), a.align(), a.split(), a.prove(), a.close(), a.history(), a.verify(),
-		a.changes(), a.trace(), a.version())
+		a.changes(), a.trace(), a.relocate(), a.version())
 	root.InitDefaultCompletionCmd()
 	for _, c := range root.Commands() {
 		c.Flags().SortFlags = false // they stand in the order of their table

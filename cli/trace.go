@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 
 	"lastblock/core/finding"
+	"lastblock/core/finding/decision"
 	"lastblock/core/month"
 	"lastblock/core/month/block"
 	"lastblock/core/month/plan"
@@ -113,7 +114,11 @@ func originByBlocks(file, path string) (*show.Origin, error) {
 	if err != nil {
 		return nil, err
 	}
-	entry, made, err := month.Made(chain, filepath.Dir(file), path)
+	log, err := decision.Read(filepath.Join(filepath.Dir(file), month.DecisionsName))
+	if err != nil {
+		return nil, err
+	}
+	entry, made, err := month.Made(chain, filepath.Dir(file), path, log.Moves())
 	if entry == nil || err != nil {
 		return nil, err
 	}

@@ -114,7 +114,8 @@ func TestTraceOfSealedFigures(t *testing.T) {
 			"corvane_2031-01:2 10.00 corvane_2031-02:2 1.00 corvane_2031-01:3 0", 6},
 		{[]string{"results/2031-02/by-company.xlsx", "entity=corvane", "period=2031-02"},
 			"debit 1.00, now 1.00 of 1: corvane_2031-02:2 1.00", 6},
-		{[]string{"results/2031-01/by-account.csv", "account=4200"}, "debit 8.00, now 8.00 of 1: dunmarrow_2031-01:2 8.00",
+		{[]string{"results/2031-01/by-account.csv", "account=4200"}, "debit 8.00, now 8.00 of 1: " +
+			"dunmarrow_2031-01:2 8.00",
 			1},
 	} {
 		o := traceJSON(t, dir, c.args...)
@@ -153,7 +154,8 @@ func TestTraceOfAFigureThatChanged(t *testing.T) {
 		{[]string{"account=4000", "--top", "1", "--block", "2"}, "debit -4.00, now -13.50 of 4: " +
 			"corvane_2031-01:4 -25.00, sealed -4.00, new fallowmere_2031-02.csv 0.50, changed corvane_2031-01.csv " +
 			"-5.00, gone eskerby_2031-02.csv -5.00, now -13.50"},
-		{[]string{handed, "entity=corvane", "--plan", "lastblock.toml", "--top", "1"}, "debit -9.00, now -14.00 of 4: " +
+		{[]string{handed, "entity=corvane", "--plan", "lastblock.toml", "--top", "1"}, "debit -9.00, " +
+			"now -14.00 of 4: " +
 			"corvane_2031-01:4 -25.00, sealed -9.00, changed corvane_2031-01.csv -5.00, now -14.00"},
 	} {
 		o := traceJSON(t, dir, c.args...)
@@ -194,7 +196,8 @@ func TestTraceOfPaths(t *testing.T) {
 		{[]string{"acount=4000"}, `no source has a column "acount"; did you mean "account"?`},
 		{[]string{"account=400"}, "no group has account: unknown value 400; did you mean 4000?"},
 		{[]string{"account=4000", "--block", "9"}, "--block: there is no block 9; there are 2"},
-		{[]string{"account=4000", "--named", "by-acount"}, "--named: unknown result by-acount; did you mean by-account?"},
+		{[]string{"account=4000", "--named", "by-acount"},
+			"--named: unknown result by-acount; did you mean by-account?"},
 		{[]string{"account=4000", "account=4100"}, "account is said twice"},
 	} {
 		stdout, stderr, code := runProgram(t, dir, "", append([]string{"trace"}, c.args...)...)

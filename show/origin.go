@@ -48,7 +48,8 @@ func (o *Origin) stamp(book *excelize.File) error {
 	if o == nil {
 		return nil
 	}
-	properties := []excelize.CustomProperty{{Name: planProperty, Value: o.Plan}, {Name: resultProperty, Value: o.Result}}
+	properties := []excelize.CustomProperty{{Name: planProperty, Value: o.Plan},
+		{Name: resultProperty, Value: o.Result}}
 	if o.Block > 0 {
 		properties = append(properties, excelize.CustomProperty{Name: blockProperty, Value: strconv.Itoa(o.Block)},
 			excelize.CustomProperty{Name: periodProperty, Value: o.Period})

@@ -173,7 +173,7 @@ func (c *Comparison) periodOf(s *SourceChange) string {
 func (c *Comparison) compareBeside(p *Plan, in *Input) error {
 	root := filepath.Dir(p.parsed.File)
 	differs := func(name, hash string) (bool, error) {
-		data, err := os.ReadFile(filepath.Join(root, filepath.FromSlash(name)))
+		data, err := os.ReadFile(in.Decided.Moves().Path(root, name))
 		if errors.Is(err, fs.ErrNotExist) {
 			return true, nil
 		}
@@ -193,8 +193,7 @@ func (c *Comparison) compareBeside(p *Plan, in *Input) error {
 		}
 		c.References = c.References || changed
 	}
-	lines, _ := in.Decided.Seal()
-	c.Decisions = lines != c.Entry.Decisions.Lines
+	c.Decisions = in.Decided.DecidedSince(c.Entry.Decisions.Lines)
 	return nil
 }
 

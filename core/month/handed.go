@@ -8,6 +8,7 @@ import (
 
 	"lastblock/core/month/block"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/moved"
 )
 
 // FigureIn is a figure as a file has it that was made of a result of the plan, and handed out. ok is false where the
@@ -53,20 +54,16 @@ func (p *Plan) FigureIn(ctx context.Context, file, result, sum string, say []blo
 }
 
 // Made is the newest result of a chain that has the bytes of a file, or its name where none has; nil for none. root
-// is the folder of the plan.
-func Made(chain *block.Chain, root, file string) (*block.Entry, *block.Result, error) {
+// is the folder of the plan, and moves are of its files.
+func Made(chain *block.Chain, root, file string, moves moved.Moves) (*block.Entry, *block.Result, error) {
 	data, err := os.ReadFile(file)
 	if err != nil {
 		return nil, nil, err
 	}
 	hash := block.SealOf(data)
-	name := ""
-	if full, err := filepath.Abs(file); err == nil {
-		if root, err := filepath.Abs(root); err == nil {
-			if below, err := filepath.Rel(root, full); err == nil {
-				name = filepath.ToSlash(below)
-			}
-		}
+	name, err := moves.Name(root, file)
+	if err != nil {
+		return nil, nil, err
 	}
 	for _, same := range []func(r *block.Result) bool{
 		func(r *block.Result) bool { return r.SHA256 == hash },

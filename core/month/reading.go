@@ -81,9 +81,16 @@ func (r *Reading) Open(ctx context.Context, paths []string, machine int64) (*Inp
 	if len(paths) == 0 {
 		paths = r.Planned
 	}
+	file := r.DecisionsFile()
+	if file != "" {
+		if in.Decided, err = decision.Read(file); err != nil {
+			return nil, option.Errorf("decisions", "%w", err)
+		}
+	}
 	if r.Plan != "" {
 		in.planned = filepath.Dir(r.Plan)
-		r.Root = source.RootOf(r.Planned, in.planned)
+		r.Root, r.Base = source.RootOf(r.Planned, in.planned), in.planned
+		r.Moved = in.Decided.Moves()
 	}
 	if in.Set, in.Reading, err = r.Find(ctx, paths, machine); err != nil {
 		return nil, err
@@ -91,11 +98,8 @@ func (r *Reading) Open(ctx context.Context, paths []string, machine int64) (*Inp
 	if manner, err := r.Manner.Manner(r.Prefix); err == nil {
 		in.Decimal = manner.Decimal
 	}
-	if file := r.DecisionsFile(); file != "" {
+	if file != "" {
 		in.Set.Beside = append(in.Set.Beside, file)
-		if in.Decided, err = decision.Read(file); err != nil {
-			return nil, option.Errorf("decisions", "%w", err)
-		}
 	}
 	if r.Plan != "" {
 		in.Set.Beside = append(in.Set.Beside, r.Plan)
@@ -115,7 +119,7 @@ func (in *Input) NeedSources() error {
 func (in *Input) Reference(ctx context.Context, r source.Request, paths []string) (*Input, error) {
 	r.Columns, r.Jobs = string(source.AllColumns), in.Reading.Jobs
 	if in.planned != "" {
-		r.Root = source.RootOf(paths, in.planned)
+		r.Root, r.Base, r.Moved = source.RootOf(paths, in.planned), in.planned, in.Decided.Moves()
 	}
 	other := &Input{Decided: in.Decided, Severities: in.Severities}
 	var err error

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"lastblock/core/format/postgres"
+	"lastblock/core/value/moved"
 	"lastblock/core/value/natural"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -28,8 +29,12 @@ type Search struct {
 	Manner  *Manner       // how sources are written; nil for nothing said
 	Manners []NamedManner // how those are whose names match; the first one counts
 	Jobs    int
-	Root    string // the folder below which names of sources are paths; "" for the one that each is found in
-	Prefix  string // of the options that say all this
+	// Moved are paths that were moved, from the folder Base: their sources go on to be called as they were.
+	Moved moved.Moves
+	Base  string
+
+	Root   string // the folder below which names of sources are paths; "" for the one that each is found in
+	Prefix string // of the options that say all this
 }
 
 // NamedManner is how the sources are written whose file's name matches a

@@ -6,6 +6,8 @@ import (
 	"path/filepath"
 	"strings"
 
+	"lastblock/core/value/moved"
+
 	"github.com/bmatcuk/doublestar/v4"
 )
 
@@ -16,7 +18,7 @@ func (f *finder) nameAll() {
 		root := Resolved(f.search.Root)
 		for i := range f.set.Sources {
 			s := &f.set.Sources[i]
-			if below := f.relative(root, s.Path); filepath.IsLocal(below) && s.Path != "-" && s.format != postgresql {
+			if below := f.below(root, s.Path); filepath.IsLocal(below) && s.Path != "-" && s.format != postgresql {
 				s.Name = below + strings.TrimPrefix(s.Name, s.inner().file)
 			}
 		}
@@ -30,6 +32,22 @@ func (f *finder) nameAll() {
 			s.Name = filepath.ToSlash(filepath.Clean(s.Path)) + strings.TrimPrefix(s.Name, s.inner().file)
 		}
 	}
+}
+
+// below is what a file is called below a folder, which is behind all links: as it was before it was moved.
+func (f *finder) below(root, file string) string {
+	if len(f.search.Moved) == 0 {
+		return f.relative(root, file)
+	}
+	base := Resolved(f.search.Base)
+	was, wasRoot := f.search.Moved.Was(f.relative(base, file)), f.search.Moved.Was(relative(base, root))
+	if rest, ok := moved.Below(wasRoot, was); ok {
+		return rest
+	}
+	if wasRoot == "." {
+		return was
+	}
+	return f.relative(root, file)
 }
 
 // relative is the path of a file below a folder, which are both behind all links.

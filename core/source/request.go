@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"lastblock/core/option"
+	"lastblock/core/value/moved"
 )
 
 // Request is what is to be read, and how, in the words of a plan or a command line.
@@ -23,7 +24,9 @@ type Request struct {
 	Memory  string
 	Jobs    int
 
-	Root    string        // see Search.Root
+	Root    string // see Search.Root, as the next two
+	Moved   moved.Moves
+	Base    string
 	Manners []NamedManner // for the files that a name matches; else Manner holds
 }
 
@@ -74,7 +77,8 @@ func (r *Request) Find(ctx context.Context, paths []string, machine int64) (*Set
 		reading.Memory = size
 	}
 	search := Search{
-		Paths: paths, Recurse: r.Recurse, Only: r.Only, Skip: r.Skip, Jobs: reading.Jobs, Root: r.Root,
+		Paths: paths, Recurse: r.Recurse, Only: r.Only, Skip: r.Skip, Jobs: reading.Jobs,
+		Root: r.Root, Moved: r.Moved, Base: r.Base,
 		Prefix: r.Prefix, Manners: r.Manners,
 		Mode: ColumnMode(r.Columns),
 	}

@@ -254,7 +254,8 @@ func (t *Trace) Write(w io.Writer, format show.Format, packed string, shield boo
 					texts[i] = []byte(r.Amount.String())
 				}
 			}
-			texts = append(texts, []byte(t.Set.Sources[r.Place.Source()].Name), strconv.AppendInt(nil, int64(r.Place.Line()), 10))
+			texts = append(texts, []byte(t.Set.Sources[r.Place.Source()].Name),
+				strconv.AppendInt(nil, int64(r.Place.Line()), 10))
 			room = encode(room[:0], texts, kinds)
 			_, err := w.Write(room)
 			return err
@@ -324,7 +325,8 @@ func (t *Trace) asked() amount.Amount {
 
 // object is a record: its place, its amount, what it says in the columns of the words, and all of its texts.
 func (t *Trace) object(r *trace.Record) show.Object {
-	o := show.Object{{Name: "source", Value: t.Set.Sources[r.Place.Source()].Name}, {Name: "line", Value: r.Place.Line()}}
+	o := show.Object{{Name: "source", Value: t.Set.Sources[r.Place.Source()].Name},
+		{Name: "line", Value: r.Place.Line()}}
 	if r.State != trace.Used {
 		o.Add("state", asideState(r.State))
 	}

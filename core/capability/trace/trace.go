@@ -138,7 +138,8 @@ func Prepare(ctx context.Context, set *source.Set, reading source.Reading, optio
 // Visitor makes the visitor of one goroutine.
 func (j *Job) Visitor() source.Visitor {
 	v := &visitor{job: j, tally: j.tally.Visitor(), bound: tally.NewBinding(j.set, j.columns),
-		given: make(map[int]*Given), others: make([]amount.Sum, len(j.tally.Amounts())), kept: newKept(j.most, j.limit), aside: newKept(j.most, j.limit)}
+		given: make(map[int]*Given), others: make([]amount.Sum, len(j.tally.Amounts())),
+		kept: newKept(j.most, j.limit), aside: newKept(j.most, j.limit)}
 	j.visitors = append(j.visitors, v)
 	return v
 }

@@ -21,6 +21,7 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/finding/lock"
+	"lastblock/core/value/moved"
 )
 
 // Verdict is what was decided.
@@ -33,6 +34,16 @@ const (
 	Keep   Verdict = "keep"   // what looks like a double is none, or is to be counted all the same
 	Drop   Verdict = "drop"   // some of the files or records are left out from now on
 )
+
+// What is written down beside decisions about findings, so that it is sealed as they are.
+const (
+	Relocate Verdict = "relocate" // sources lie elsewhere: Source is the path before, State the one now
+	Freeze   Verdict = "freeze"   // the records of an entity, which Source names, are kept and its files not read
+	Unfreeze Verdict = "unfreeze"
+)
+
+// IsAboutFinding tells whether a decision is about a finding.
+func (v Verdict) IsAboutFinding() bool { return v != Relocate && v != Freeze && v != Unfreeze }
 
 // Decision is one line of the file.
 type Decision struct {
@@ -121,6 +132,26 @@ func (l *Log) SealAt(line int) string {
 		return ""
 	}
 	return l.seals[line-1]
+}
+
+// Moves are the paths that were moved, in their order.
+func (l *Log) Moves() (moves moved.Moves) {
+	if l != nil {
+		for _, d := range l.Decisions {
+			if d.Verdict == Relocate {
+				moves = append(moves, moved.Move{Old: d.Source, New: d.State})
+			}
+		}
+	}
+	return moves
+}
+
+// DecidedSince tells whether something was decided about findings behind the first n lines, or these are not there.
+func (l *Log) DecidedSince(n int) bool {
+	lines, _ := l.Seal()
+	return lines < n || lines > n && slices.ContainsFunc(l.Decisions[n:], func(d Decision) bool {
+		return d.Verdict.IsAboutFinding()
+	})
 }
 
 // Current are the decisions that no later one has replaced.

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 
 	"lastblock/core/source"
+	"lastblock/core/value/moved"
 
 	"golang.org/x/sync/errgroup"
 )
@@ -52,9 +53,10 @@ func (f *Sealed) key() string { return f.Name + "\x00" + f.Query }
 // Wanted is what is held against its seal.
 type Wanted struct {
 	Root    string // the folder of the plan, from which files are named
-	Sources bool   // sources and references, too
-	Block   int    // files of this block alone; 0 for those of all
-	Jobs    int    // files that are read at a time
+	Moved   moved.Moves
+	Sources bool // sources and references, too
+	Block   int  // files of this block alone; 0 for those of all
+	Jobs    int  // files that are read at a time
 }
 
 // Verify holds the files that blocks have sealed against what they are now. What a block says of a file
@@ -86,7 +88,7 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 			f.State = Unknown
 		default:
 			group.Go(func() (err error) {
-				f.State, err = f.state(ctx, filepath.Join(wanted.Root, filepath.FromSlash(f.Name)))
+				f.State, err = f.state(ctx, wanted.Moved.Path(wanted.Root, f.Name))
 				return err
 			})
 		}

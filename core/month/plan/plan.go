@@ -37,6 +37,9 @@ type Entry struct {
 	Place
 }
 
+// span is where a text stands in the bytes of a plan.
+type span struct{ start, end int }
+
 // Place is where something stands in a plan, counted from 1.
 type Place struct{ Line, Column int }
 
@@ -64,6 +67,8 @@ type Plan struct {
 	Read     Table
 	Shapes   []Table // in their order, each with a key match
 	Commands []Table
+
+	spans map[Place][]span // of the texts of an entry, quotes included, by where it stands
 }
 
 // Command returns the first table of a command, nil if the plan has none.
@@ -104,7 +109,8 @@ func (p *Plan) Fail(at Place, format string, arguments ...any) *Error {
 
 // Parse reads a plan; file is what errors call it. The error is an *Error.
 func Parse(file string, data []byte) (*Plan, error) {
-	p := &Plan{File: file, Read: Table{Name: ReadTable, Place: Place{1, 1}}}
+	p := &Plan{File: file, Read: Table{Name: ReadTable, Place: Place{1, 1}},
+		spans: make(map[Place][]span)}
 	var whole map[string]any
 	if err := toml.Unmarshal(data, &whole); err != nil { // for its checks of the whole
 		var syntax *toml.DecodeError
@@ -214,6 +220,7 @@ func (r *reader) add(e *unstable.Node) error {
 		return err
 	}
 	entry := Entry{Key: parts[0], Value: value, Place: at}
+	r.plan.spans[at] = spansOf(e.Value())
 	switch {
 	case len(parts) > 1:
 		return r.plan.Fail(at, "a key is one word here, and %q is none", joined(parts))
@@ -227,6 +234,23 @@ func (r *reader) add(e *unstable.Node) error {
 		r.version = &entry
 	}
 	return nil
+}
+
+// spansOf are where the texts of a value stand.
+func spansOf(n *unstable.Node) (spans []span) {
+	add := func(n *unstable.Node) {
+		if n.Kind == unstable.String {
+			start := int(n.Raw.Offset)
+			spans = append(spans, span{start, start + int(n.Raw.Length)})
+		}
+	}
+	add(n)
+	if n.Kind == unstable.Array {
+		for elements := n.Children(); elements.Next(); {
+			add(elements.Node())
+		}
+	}
+	return spans
 }
 
 func joined(parts []string) string {

@@ -55,6 +55,7 @@ func TestParse(t *testing.T) {
 			{Name: "rollup", Several: true, Place: Place{22, 3}}, {Name: "rollup", Several: true, Place: Place{24, 3}},
 		},
 	}
+	want.spans = p.spans
 	if !reflect.DeepEqual(p, want) {
 		t.Errorf("plan is %+v", p)
 	}
@@ -98,4 +99,28 @@ func FuzzParse(f *testing.F) {
 			t.Errorf("plan %v, error %v", p, err)
 		}
 	})
+}
+
+// What is rewritten is another text, and all around it stays as it is.
+func TestRewrite(t *testing.T) {
+	text := "version = 1 # first\r\n[read]\r\npaths = [ \"a\", # one\r\n  'b\\c', \"d \\\"e\\\"\" ]\r\nname = \"x\"\r\n"
+	p, err := Parse("p.toml", []byte(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := p.Rewrite([]byte(text))
+	paths := p.Read.Find("paths")
+	r.Set(paths, 2, `q "r"`)
+	r.Set(paths, 1, `D:\in`)
+	r.Set(p.Read.Find("name"), 0, `it's \`)
+	want := "version = 1 # first\r\n[read]\r\npaths = [ \"a\", # one\r\n" +
+		"  'D:\\in', \"q \\\"r\\\"\" ]\r\nname = \"it's \\\\\"\r\n"
+	if got := string(r.Bytes()); got != want {
+		t.Errorf("it is %q, want %q", got, want)
+	}
+	again, err := Parse("p.toml", r.Bytes())
+	if err != nil || !reflect.DeepEqual(again.Read.Find("paths").Value, []string{"a", `D:\in`, `q "r"`}) ||
+		again.Read.Find("name").Value != `it's \` {
+		t.Errorf("read again it is %+v: %v", again, err)
+	}
 }
