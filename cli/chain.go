@@ -94,15 +94,22 @@ COLUMN=VALUE, it shows that figure from block to block, what changed, and which 
 	return cmd
 }
 
+// standing is what stands beside the decisions of a plan.
+func standing(file string) (*month.Standing, error) {
+	log, err := decision.Read(decisionsOf(file))
+	if err != nil {
+		return nil, err
+	}
+	return month.ReadStanding(filepath.Dir(file), log)
+}
+
 // moves are the paths that were moved, none where the decisions cannot be read.
 func (f *chained) moves() moved.Moves {
-	reading := month.NewClosing()
-	reading.Plan = f.plan
-	log, err := decision.Read(reading.DecisionsFile())
+	stands, err := standing(f.plan)
 	if err != nil {
 		return nil
 	}
-	return log.Moves()
+	return stands.Moves
 }
 
 // showHistory lists the blocks, or one of them in full.
@@ -220,9 +227,7 @@ func (f *chained) others(p *month.Plan, chain *block.Chain, seal string) (all []
 	if last == nil {
 		return nil, nil
 	}
-	reading := month.NewClosing()
-	reading.Plan = f.plan
-	log, err := decision.Read(reading.DecisionsFile())
+	log, err := decision.Read(decisionsOf(f.plan))
 	switch {
 	case err != nil:
 		all = append(all, view.Touch{What: "decisions", Text: err.Error()})

@@ -60,6 +60,7 @@ func (a *app) runChanges(ctx context.Context, f *chained, since int, bridged mon
 	}
 	seen := source.ReadSeen(in.Seen)
 	stops, err := month.ClosedChanged(ctx, in, chain)
+	stops = append(in.Arrived, stops...)
 	if err != nil {
 		return err
 	}

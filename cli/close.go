@@ -359,5 +359,5 @@ func (c *closing) create(name string) (*show.Output, error) {
 
 // name is the name of a file as blocks have it: from the plan, with slashes.
 func (c *closing) name(path string) (string, error) {
-	return c.in.Decided.Moves().Name(c.root, path)
+	return c.in.Moves().Name(c.root, path)
 }

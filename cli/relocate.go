@@ -52,13 +52,11 @@ func (a *app) runRelocate(ctx context.Context, f *relocating, old, new string) e
 	if err != nil {
 		return err
 	}
-	closing := month.NewClosing()
-	closing.Plan = f.plan
-	log, err := decision.Read(closing.DecisionsFile())
+	stands, err := standing(f.plan)
 	if err != nil {
 		return err
 	}
-	done, err := p.Relocate(ctx, chain, log.Moves(), old, new)
+	done, err := p.Relocate(ctx, chain, stands, old, new)
 	if err != nil {
 		return err
 	}
@@ -68,7 +66,7 @@ func (a *app) runRelocate(ctx context.Context, f *relocating, old, new string) e
 		if err != nil {
 			return err
 		}
-		if shown.Backup, err = a.writeRelocated(f, done, closing.DecisionsFile(), who); err != nil {
+		if shown.Backup, err = a.writeRelocated(f, done, decisionsOf(f.plan), who); err != nil {
 			return err
 		}
 	}

@@ -107,7 +107,8 @@ func TestRelocate(t *testing.T) {
 		t.Errorf("changes ends with %d: %+v", code, changes)
 	}
 	run(ExitDone, "verify", "--sources")
-	if got := run(ExitDone, "trace", "account=4000", "entity=eskerby"); !strings.Contains(got, "more/eskerby_2031-01.csv") {
+	got := run(ExitDone, "trace", "account=4000", "entity=eskerby")
+	if !strings.Contains(got, "more/eskerby_2031-01.csv") {
 		t.Errorf("the trace is %s", got)
 	}
 	run(ExitDone, "close", "--period", "2031-01", "--restate", "--reason", "moved", "--user", "anna", "--quiet")
@@ -122,8 +123,8 @@ func TestRelocateOfWhatIsNotThere(t *testing.T) {
 		"lastblock.toml": strings.ReplaceAll(text, ", 'D:\\old\\month', '\\\\server\\share\\x'", ""),
 		"in/a.csv":       "x\n1\n", "in/b.csv": "x\n2\n", "in/c.csv": "x\n3\n", "in/d.csv": "x\n4\n",
 	})
-	if stdout, stderr, code := runProgram(t, dir, "", "close", "--period", "2031-01", "--quiet", "--user", "anna"); code !=
-		ExitDone {
+	stdout, stderr, code := runProgram(t, dir, "", "close", "--period", "2031-01", "--quiet", "--user", "anna")
+	if code != ExitDone {
 		t.Fatalf("close ends with %d: %s%s", code, stdout, stderr)
 	}
 	writeFiles(t, dir, map[string]string{"lastblock.toml": text})
@@ -154,7 +155,7 @@ func TestRelocateOfWhatIsNotThere(t *testing.T) {
 	if want := `paths = ["to", 'E:\new\month', '\\other\place\x']`; err != nil || !strings.Contains(string(now), want) {
 		t.Errorf("the plan is %s: %v", now, err)
 	}
-	_, stderr, code := runProgram(t, dir, "", "relocate", "nowhere", "to")
+	_, stderr, code = runProgram(t, dir, "", "relocate", "nowhere", "to")
 	if code != ExitNotDone || !strings.Contains(stderr, "no sealed source, lies below nowhere") {
 		t.Errorf("of what nothing names it ends with %d: %s", code, stderr)
 	}

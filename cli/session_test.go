@@ -197,6 +197,11 @@ func (s *session) command(line string) {
 			fmt.Fprintln(&names, e.Name())
 		}
 		s.stdout, s.stderr, s.code = names.String(), "", 0
+	case "mv":
+		if err := os.Rename(filepath.Join(s.dir, words[1]), filepath.Join(s.dir, words[2])); err != nil {
+			s.t.Fatal(err)
+		}
+		s.stdout, s.stderr, s.code = "", "", 0
 	case "lastblock":
 		s.stdout, s.stderr, s.code = runProgram(s.t, s.dir, stdin, words[1:]...)
 		if printedID.MatchString(s.stdout) {

@@ -53,7 +53,7 @@ func (a *app) runTieout(ctx context.Context, t *month.TieOut, paths []string) er
 		return err
 	}
 	if a.plan != nil {
-		if options.Noticed, err = a.plan.ClosedChanged(ctx, in); err != nil {
+		if options.Noticed, err = a.plan.Noticed(ctx, in); err != nil {
 			return err
 		}
 	}

@@ -8,7 +8,6 @@ import (
 	"path/filepath"
 
 	"lastblock/core/finding"
-	"lastblock/core/finding/decision"
 	"lastblock/core/month"
 	"lastblock/core/month/block"
 	"lastblock/core/month/plan"
@@ -114,11 +113,11 @@ func originByBlocks(file, path string) (*show.Origin, error) {
 	if err != nil {
 		return nil, err
 	}
-	log, err := decision.Read(filepath.Join(filepath.Dir(file), month.DecisionsName))
+	stands, err := standing(file)
 	if err != nil {
 		return nil, err
 	}
-	entry, made, err := month.Made(chain, filepath.Dir(file), path, log.Moves())
+	entry, made, err := month.Made(chain, filepath.Dir(file), path, stands.Moves)
 	if entry == nil || err != nil {
 		return nil, err
 	}

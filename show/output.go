@@ -260,6 +260,9 @@ func (o *Output) Write(p []byte) (int, error) {
 	return n, nil
 }
 
+// AsSource says that the file is to be read as a source, and is not known again as an output.
+func (o *Output) AsSource() { o.noted = false }
+
 // MoveTo gives an output another place than it was created for. It is not known again
 // as an output, but is to be read as a source.
 func (o *Output) MoveTo(path string) { o.path, o.noted = path, false }

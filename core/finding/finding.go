@@ -69,6 +69,8 @@ const (
 	MostlySuspended     Kind = "mostly-suspended"      // a source with most of its records in suspense
 	ClosedPeriodChanged Kind = "closed-period-changed" // a source of a period that is closed is not as it was
 
+	FrozenSource Kind = "frozen-source" // a file of an entity whose records were frozen
+
 	CheckMissing Kind = "check-missing" // a check that a close has to have and its plan lacks
 
 	ShortRow       Kind = "short-row"       // records that end early, and were filled up with blank fields
@@ -117,7 +119,8 @@ var severities = map[Kind]Severity{
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review,
 	StrayQuote: Review, MostlySuspended: Stop, CheckMissing: Stop, ClosedPeriodChanged: Stop,
-	ShortRow: Review, QuotesInText: Review, HeaderUnproven: Review, KeyedObjects: Review,
+	FrozenSource: Stop,
+	ShortRow:     Review, QuotesInText: Review, HeaderUnproven: Review, KeyedObjects: Review,
 	NoText: Review, EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review,
 	UnnamedColumn: Note,
 	BlankLine:     Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,

@@ -9,7 +9,7 @@ import (
 // is there twice, and how it agrees with a reference. What is wrong early shows again later: a file that is
 // missing makes a total differ, and what has no total has nothing to agree with.
 var stages = [][]Kind{
-	{CheckMissing, ClosedPeriodChanged},
+	{CheckMissing, ClosedPeriodChanged, FrozenSource},
 	{NotFiled, NoSource, FiledTwice, NotOnRoster, DeclaredTwice, NoDeclaration, EmptyFile, NoText, NoRows, SameFile,
 		ContainedFile, Overlap, Resubmission},
 	nil,

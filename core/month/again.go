@@ -43,7 +43,7 @@ func TieOutAgain(ctx context.Context, plan string, machine int64) ([]finding.Fin
 	if err := in.Check(ctx, t.Totals); err != nil {
 		return nil, err
 	}
-	if options.Noticed, err = p.ClosedChanged(ctx, in); err != nil {
+	if options.Noticed, err = p.Noticed(ctx, in); err != nil {
 		return nil, err
 	}
 	options.Whole = false

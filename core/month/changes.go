@@ -173,7 +173,7 @@ func (c *Comparison) periodOf(s *SourceChange) string {
 func (c *Comparison) compareBeside(p *Plan, in *Input) error {
 	root := filepath.Dir(p.parsed.File)
 	differs := func(name, hash string) (bool, error) {
-		data, err := os.ReadFile(in.Decided.Moves().Path(root, name))
+		data, err := os.ReadFile(in.Moves().Path(root, name))
 		if errors.Is(err, fs.ErrNotExist) {
 			return true, nil
 		}

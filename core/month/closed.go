@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"path/filepath"
+	"slices"
 
 	"lastblock/core/finding"
 	"lastblock/core/month/block"
@@ -25,18 +26,19 @@ func (p *Plan) Chain() (*block.Chain, error) {
 	return block.Read(p.BlocksFolder(), filepath.Base(p.parsed.File))
 }
 
-// ClosedChanged are findings for sources that are not as they were closed: that have changed or gone since,
-// or are there now for a period that was closed. Nothing is found while no block is there, or only part of
-// the sources is read.
-func (p *Plan) ClosedChanged(ctx context.Context, in *Input) ([]finding.Finding, error) {
+// Noticed are findings for files of entities that were frozen, and for sources that are not as they were closed:
+// that have changed or gone since, or are there now for a period that was closed. Of these nothing is found while
+// no block is there, or only part of the sources is read.
+func (p *Plan) Noticed(ctx context.Context, in *Input) ([]finding.Finding, error) {
 	if in.Partial {
-		return nil, nil
+		return in.Arrived, nil
 	}
 	chain, err := p.Chain()
 	if err != nil || chain.Last() == nil {
-		return nil, err
+		return in.Arrived, err
 	}
-	return ClosedChanged(ctx, in, chain)
+	changed, err := ClosedChanged(ctx, in, chain)
+	return append(slices.Clip(in.Arrived), changed...), err
 }
 
 // ClosedChanged are those findings against a chain that was read.

@@ -21,12 +21,13 @@ type Filed struct {
 	periods  []period.Period // the oldest first
 	entities map[period.Period]map[string]bool
 	names    map[string]string // of entities as their files write them, by their names in small letters
+	ended    map[string]period.Period
 }
 
 // FiledBy reads off a set who has filed for what. Sources whose names tell no period have not filed for
-// any.
-func FiledBy(set *source.Set) *Filed {
-	f := &Filed{entities: make(map[period.Period]map[string]bool), names: make(map[string]string)}
+// any; ended are entities that file no more, and their last periods, by names in small letters.
+func FiledBy(set *source.Set, ended map[string]period.Period) *Filed {
+	f := &Filed{entities: make(map[period.Period]map[string]bool), names: make(map[string]string), ended: ended}
 	for i := range set.Sources {
 		p, ok := period.Parse(set.Word(i, tally.PeriodWord))
 		if !ok {
@@ -65,6 +66,10 @@ func (f *Filed) due(p period.Period, roster *tieout.Roster) []string {
 			}
 		}
 	}
+	maps.DeleteFunc(names, func(entity string, _ bool) bool {
+		last, is := f.ended[entity]
+		return is && p.Last() > last.Last()
+	})
 	return slices.SortedFunc(maps.Keys(names), natural.Compare)
 }
 

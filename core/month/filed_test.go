@@ -16,7 +16,7 @@ func filedBy(t *testing.T, names ...string) *Filed {
 	for _, name := range names {
 		files[name+".csv"] = "doc,debit\n1,2\n"
 	}
-	return FiledBy(sourcetest.Set(t, "{entity}_{period}", files))
+	return FiledBy(sourcetest.Set(t, "{entity}_{period}", files), nil)
 }
 
 func parsed(t *testing.T, text string) period.Period {

@@ -57,17 +57,19 @@ func (r *Reading) DecisionsFile() string {
 type Input struct {
 	Set     *source.Set
 	Reading source.Reading
-	Decimal byte          // of amounts, that was asked for; 0 for none
-	Partial bool          // only some of what the plan names is read
-	Planned int           // sources that the plan names, where only some are read
-	Closing string        // the period that is closed; "" in other runs
-	Seen    string        // the file of hashes of files that were seen before, "" for none
-	Later   []string      // sources of later periods than that, which are not read
-	Decided *decision.Log // nil for nothing
+	Decimal byte              // of amounts, that was asked for; 0 for none
+	Partial bool              // only some of what the plan names is read
+	Planned int               // sources that the plan names, where only some are read
+	Closing string            // the period that is closed; "" in other runs
+	Seen    string            // the file of hashes of files that were seen before, "" for none
+	Later   []string          // sources of later periods than that, which are not read
+	Decided *decision.Log     // nil for nothing
+	Arrived []finding.Finding // about files of entities that were frozen, which are not read
 
 	Severities finding.Severities // of kinds that have another one in this run
 
-	planned string // the folder of the plan, "" without one
+	planned  string    // the folder of the plan, "" without one
+	standing *Standing // nil without a plan
 }
 
 // Open finds the sources that paths name, or the plan where there are none. machine is how much
@@ -78,7 +80,8 @@ func (r *Reading) Open(ctx context.Context, paths []string, machine int64) (*Inp
 	if in.Severities, err = finding.ParseSeverities(r.Severity); err != nil {
 		return nil, option.Errorf("severity", "%w", err)
 	}
-	if len(paths) == 0 {
+	isWhole := len(paths) == 0
+	if isWhole {
 		paths = r.Planned
 	}
 	file := r.DecisionsFile()
@@ -89,12 +92,18 @@ func (r *Reading) Open(ctx context.Context, paths []string, machine int64) (*Inp
 	}
 	if r.Plan != "" {
 		in.planned = filepath.Dir(r.Plan)
-		r.Root, r.Base = source.RootOf(r.Planned, in.planned), in.planned
-		r.Moved = in.Decided.Moves()
+		r.Root = source.RootOf(r.Planned, in.planned)
+		if paths, err = r.takeStanding(in, paths); err != nil {
+			return nil, option.Errorf("decisions", "%w", err)
+		}
+		if !isWhole {
+			r.Frozen = nil
+		}
 	}
 	if in.Set, in.Reading, err = r.Find(ctx, paths, machine); err != nil {
 		return nil, err
 	}
+	in.passOverFrozen()
 	if manner, err := r.Manner.Manner(r.Prefix); err == nil {
 		in.Decimal = manner.Decimal
 	}
@@ -119,8 +128,9 @@ func (in *Input) NeedSources() error {
 func (in *Input) Reference(ctx context.Context, r source.Request, paths []string) (*Input, error) {
 	r.Columns, r.Jobs = string(source.AllColumns), in.Reading.Jobs
 	if in.planned != "" {
-		r.Root, r.Base, r.Moved = source.RootOf(paths, in.planned), in.planned, in.Decided.Moves()
+		r.Root, r.Base, r.Moved = source.RootOf(paths, in.planned), in.planned, in.Moves()
 	}
+	r.Frozen = nil
 	other := &Input{Decided: in.Decided, Severities: in.Severities}
 	var err error
 	if other.Set, other.Reading, err = r.Find(ctx, paths, 0); err != nil {

@@ -56,9 +56,9 @@ func (r *Relocation) All() bool {
 // Relocate finds the files below a path, as blocks have sealed them, below another one, by their content, and writes
 // the plan anew for where they are. Both paths are from the working directory, or as the plan has them. Nothing is
 // changed. The error is an *option.Error, or what reading returned.
-func (p *Plan) Relocate(ctx context.Context, chain *block.Chain, moves moved.Moves, old, new string) (*Relocation,
+func (p *Plan) Relocate(ctx context.Context, chain *block.Chain, stands *Standing, old, new string) (*Relocation,
 	error) {
-	r := &relocating{plan: p, folder: filepath.Dir(p.parsed.File), moves: moves, typed: new}
+	r := &relocating{plan: p, folder: filepath.Dir(p.parsed.File), moves: stands.Moves, typed: new}
 	if chain.Last() != nil {
 		sources, err := chain.Sources(chain.Latest())
 		if err != nil {
@@ -209,7 +209,8 @@ func (r *relocating) find(ctx context.Context) error {
 			continue
 		}
 		told[s.Name] = true
-		f := RelocatedFile{Name: s.Name, Path: moved.Moves(nil).Path(r.folder, moved.Join(r.New, rest)), Whereabouts: There}
+		f := RelocatedFile{Name: s.Name, Path: moved.Moves(nil).Path(r.folder, moved.Join(r.New, rest)),
+			Whereabouts: There}
 		hash, err := source.HashFile(ctx, f.Path)
 		switch {
 		case errors.Is(err, fs.ErrNotExist):

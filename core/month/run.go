@@ -52,7 +52,7 @@ func Begin(ctx context.Context, in *Input, p *Plan, options option.List, machine
 	if err != nil {
 		return nil, asked.Err(err)
 	}
-	if tie.Noticed, err = p.ClosedChanged(ctx, in); err != nil {
+	if tie.Noticed, err = p.Noticed(ctx, in); err != nil {
 		return nil, err
 	}
 	return run, run.tieOut(ctx, asked, tie)
@@ -72,7 +72,7 @@ func BeginClose(ctx context.Context, in *Input, p *Plan, c *Closing, options opt
 	}
 	closed, given := period.Parse(c.Period)
 	if !given {
-		if closed, err = FiledBy(in.Set).Newest(tie.Roster); err != nil {
+		if closed, err = FiledBy(in.Set, in.Ended()).Newest(tie.Roster); err != nil {
 			return nil, err
 		}
 	}
@@ -82,8 +82,8 @@ func BeginClose(ctx context.Context, in *Input, p *Plan, c *Closing, options opt
 	if err := in.NeedSources(); err != nil {
 		return nil, err
 	}
-	if !c.Restate {
-		if tie.Noticed, err = p.ClosedChanged(ctx, in); err != nil {
+	if tie.Noticed = in.Arrived; !c.Restate {
+		if tie.Noticed, err = p.Noticed(ctx, in); err != nil {
 			return nil, err
 		}
 	}

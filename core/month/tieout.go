@@ -41,6 +41,7 @@ func (t *TieOut) Ask(ctx context.Context, in *Input) (tieout.Options, error) {
 	if err != nil {
 		return o, err
 	}
+	o.Ended = in.Ended()
 	o.Partial, o.Whole = in.Partial, t.JSON || t.Findings != ""
 	o.Drop, err = in.Left()
 	return o, err

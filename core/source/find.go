@@ -33,6 +33,9 @@ type Search struct {
 	Moved moved.Moves
 	Base  string
 
+	// Frozen are files that are read in place of others.
+	Frozen []FrozenFile
+
 	Root   string // the folder below which names of sources are paths; "" for the one that each is found in
 	Prefix string // of the options that say all this
 }
@@ -83,6 +86,7 @@ func (f *finder) find(ctx context.Context) error {
 			return err
 		}
 	}
+	f.takeFrozen()
 	if err := f.stat(ctx); err != nil {
 		return err
 	}
@@ -98,6 +102,35 @@ func (f *finder) find(ctx context.Context) error {
 	slices.SortFunc(f.set.Sources, func(a, b Source) int { return natural.Compare(a.Name, b.Name) })
 	slices.SortFunc(f.set.PassedOver, func(a, b PassedOver) int { return natural.Compare(a.Source, b.Source) })
 	return nil
+}
+
+// FrozenFile is a copy of a file, which is read in its place: it is called as that was, and so is what its name tells.
+type FrozenFile struct {
+	Path  string // of the copy
+	Was   string // where the file lay, from the folder Base
+	Below string // what FileBelow said of it
+}
+
+// takeFrozen takes copies in, in place of the files that they are of.
+func (f *finder) takeFrozen() {
+	if len(f.search.Frozen) == 0 {
+		return
+	}
+	copied := make(map[string]bool)
+	for i := range f.search.Frozen {
+		copied[f.search.Frozen[i].Was] = true
+	}
+	base := Resolved(f.search.Base)
+	f.set.Sources = slices.DeleteFunc(f.set.Sources, func(s Source) bool {
+		return s.Path != "-" && s.format != postgresql && copied[f.relative(base, s.Path)]
+	})
+	for _, file := range f.search.Frozen {
+		if reason := f.reasonAgainst(file.Below, path.Base(file.Below)); reason != "" && !isArchive(file.Below) {
+			f.passOver(file.Below, reason)
+			continue
+		}
+		f.add(file.Path, file.Below)
+	}
 }
 
 type finder struct {

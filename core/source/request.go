@@ -27,6 +27,7 @@ type Request struct {
 	Root    string // see Search.Root, as the next two
 	Moved   moved.Moves
 	Base    string
+	Frozen  []FrozenFile
 	Manners []NamedManner // for the files that a name matches; else Manner holds
 }
 
@@ -78,7 +79,7 @@ func (r *Request) Find(ctx context.Context, paths []string, machine int64) (*Set
 	}
 	search := Search{
 		Paths: paths, Recurse: r.Recurse, Only: r.Only, Skip: r.Skip, Jobs: reading.Jobs,
-		Root: r.Root, Moved: r.Moved, Base: r.Base,
+		Root: r.Root, Moved: r.Moved, Base: r.Base, Frozen: r.Frozen,
 		Prefix: r.Prefix, Manners: r.Manners,
 		Mode: ColumnMode(r.Columns),
 	}

@@ -101,6 +101,9 @@ const (
 // holds no text although it is called so.
 func (s *Set) IsPassedOver(index int) bool { return s.aside != nil && !s.aside.isData(index) }
 
+// FileBelow is the path of the source's file below the folder that was named.
+func (s *Source) FileBelow() string { return s.inner().file }
+
 // isNamed tells whether a source was named by itself, and not found in a folder, by a
 // pattern or in an archive.
 func (s *Set) isNamed(index int) bool {

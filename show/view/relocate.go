@@ -22,10 +22,11 @@ func (r *Relocation) Print(s *show.Screen) {
 	for i := range r.Files {
 		counts[r.Files[i].Whereabouts]++
 	}
-	fmt.Fprintln(s, s.Bold(fmt.Sprintf("%s is %s now: of %s %s there, %s changed, %s missing", r.Old, r.New,
+	fmt.Fprintln(s, s.Bold(fmt.Sprintf("moved from %s to %s: of %s %s there, %s changed, %s missing", r.Old, r.New,
 		show.Count(len(r.Files), "sealed file"), show.Number(counts[month.There]), show.Number(counts[month.Other]),
 		show.Number(counts[month.Missing]))))
-	t := show.Table{Columns: []show.Column{{Name: "file", Key: true}, {Name: "state", Whole: true}, {Name: "looked for at"}}}
+	t := show.Table{Columns: []show.Column{{Name: "file", Key: true}, {Name: "state", Whole: true},
+		{Name: "looked for at"}}}
 	for i := range r.Files {
 		if f := &r.Files[i]; f.Whereabouts != month.There {
 			t.Add(f.Name, string(f.Whereabouts), f.Path)

@@ -185,7 +185,10 @@ func (t *Trace) printAside(s *show.Screen) error {
 		if read := a.Amount.Amount(); read.Sign() != 0 || a.Unread < a.Records {
 			text += fmt.Sprintf(", %s %s", t.Sum, read.Money())
 		}
-		if a.Unread > 0 {
+		switch {
+		case a.Unread == a.Records:
+			text += ", without an amount that can be read"
+		case a.Unread > 0:
 			text += fmt.Sprintf("; %s of them without an amount that can be read", show.Number(a.Unread))
 		}
 		fmt.Fprintln(s, text)
@@ -334,7 +337,9 @@ func (t *Trace) object(r *trace.Record) show.Object {
 		o.Add("raw", string(r.Raw))
 		return o
 	}
-	o.Add("amount", r.Amount.String())
+	if r.HasAmount {
+		o.Add("amount", r.Amount.String())
+	}
 	for _, w := range t.Words {
 		if slices.Contains([]string{"source", "line", "amount", "state", "record"}, w.Column) {
 			continue

@@ -88,6 +88,14 @@ func (e *Entry) IsDue(p period.Period) bool {
 	return !(e.HasFrom && p.First < e.From.First) && !(e.HasUntil && p.Last() > e.Until.Last())
 }
 
+// end has an entity file no more that has ended.
+func (e *Entry) end(ended map[string]period.Period) {
+	last, is := ended[fold(e.Entity)]
+	if is && !(e.HasUntil && e.Until.Last() < last.Last()) {
+		e.Until, e.HasUntil = last, true
+	}
+}
+
 // Status is what became of the file of one entity for one period.
 type Status string
 
@@ -161,6 +169,9 @@ func (r *run) matrix(rows []Row) (*Matrix, error) {
 		if !known[entity] {
 			entries = append(entries, Entry{Entity: g.names[entity], Shown: make([]string, len(m.Shown))})
 		}
+	}
+	for i := range entries {
+		entries[i].end(r.options.Ended)
 	}
 	expected := len(periods)
 	for _, p := range g.periods() {

@@ -41,6 +41,9 @@ type Options struct {
 
 	Checks []Check
 
+	// Ended are entities that file no more, and their last periods, by names in small letters.
+	Ended map[string]period.Period
+
 	Until   *period.Period    // sources of later periods were passed over; nil for none
 	Noticed []finding.Finding // what was found before, and is told with the rest
 	Partial bool              // not all sources are read, so that what is not here says nothing

@@ -16,8 +16,10 @@ type Record struct {
 	Place  record.Place
 	State  State
 	Amount amount.Amount // zero where it is none
-	Texts  [][]byte      // by Columns; nil of a line that could not be read as a record
-	Raw    []byte        // of such a line, as it was sent
+	// HasAmount tells whether the amount can be read.
+	HasAmount bool
+	Texts     [][]byte // by Columns; nil of a line that could not be read as a record
+	Raw       []byte   // of such a line, as it was sent
 }
 
 // kept are records in the order of their amounts, the largest first. Beyond memory they lie in temporary files,
@@ -131,7 +133,8 @@ func (r *Record) read(item []byte) error {
 		case stateText:
 			r.State = State(text)
 		case amountText:
-			if r.Amount, err = amount.Parse(text, '.'); err != nil {
+			r.Amount, err = amount.Parse(text, '.')
+			if r.HasAmount = err == nil; err != nil && len(text) > 0 {
 				return err
 			}
 		case rawText:

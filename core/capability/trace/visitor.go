@@ -66,7 +66,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 			}
 			given.Records++
 			given.Amount = given.Amount.Add(value)
-			v.begin(b, value, b.Line(row), Used)
+			v.begin(b, value, true, b.Line(row), Used)
 			if err := v.kept.add(v.appendTexts(b, &b.Batch, row)); err != nil {
 				return err
 			}
@@ -110,7 +110,7 @@ func (v *visitor) visitAside(b *source.Batch, conditions int) error {
 		}
 		v.suspense.Records++
 		v.suspense.Unread++
-		v.begin(b, amount.Amount{}, refused.Line, Suspense)
+		v.begin(b, amount.Amount{}, false, refused.Line, Suspense)
 		v.item = texts.Append(v.item, refused.Raw)
 		if err := v.aside.add(v.item); err != nil {
 			return err
@@ -196,6 +196,7 @@ func (v *visitor) maySay(b *source.Batch, line []byte) bool {
 // putAside keeps a record that is not used.
 func (v *visitor) putAside(b *source.Batch, of *record.Batch, row int, state State, aside *Aside) error {
 	var value amount.Amount
+	var read bool
 	aside.Records++
 	if v.sum >= 0 {
 		var err error
@@ -203,19 +204,24 @@ func (v *visitor) putAside(b *source.Batch, of *record.Batch, row int, state Sta
 			value = amount.Amount{}
 			aside.Unread++
 		}
+		read = err == nil
 		aside.Amount.Add(value)
 	}
-	v.begin(b, value, of.Line(row), state)
+	v.begin(b, value, read, of.Line(row), state)
 	return v.aside.add(v.appendTexts(b, of, row))
 }
 
 // begin begins an item.
-func (v *visitor) begin(b *source.Batch, value amount.Amount, line int, state State) {
+func (v *visitor) begin(b *source.Batch, value amount.Amount, read bool, line int, state State) {
 	v.item = appendOrder(v.item[:0], value)
 	v.item = binary.BigEndian.AppendUint64(v.item, uint64(record.PlaceOf(b.Index, line)))
 	v.item = texts.Append(v.item, []byte(state))
 	var room [48]byte
-	v.item = texts.Append(v.item, value.Append(room[:0]))
+	text := room[:0]
+	if read {
+		text = value.Append(text)
+	}
+	v.item = texts.Append(v.item, text)
 }
 
 // appendTexts ends an item with the texts of a record.

@@ -21,7 +21,6 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/finding/lock"
-	"lastblock/core/value/moved"
 )
 
 // Verdict is what was decided.
@@ -132,18 +131,6 @@ func (l *Log) SealAt(line int) string {
 		return ""
 	}
 	return l.seals[line-1]
-}
-
-// Moves are the paths that were moved, in their order.
-func (l *Log) Moves() (moves moved.Moves) {
-	if l != nil {
-		for _, d := range l.Decisions {
-			if d.Verdict == Relocate {
-				moves = append(moves, moved.Move{Old: d.Source, New: d.State})
-			}
-		}
-	}
-	return moves
 }
 
 // DecidedSince tells whether something was decided about findings behind the first n lines, or these are not there.

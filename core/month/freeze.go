@@ -1,0 +1,326 @@
+package month
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"lastblock/core/finding"
+	"lastblock/core/finding/decision"
+	"lastblock/core/month/block"
+	"lastblock/core/source"
+	"lastblock/core/tally"
+	"lastblock/core/value/moved"
+	"lastblock/core/value/natural"
+	"lastblock/core/value/nearest"
+	"lastblock/core/value/period"
+	"lastblock/core/value/words"
+)
+
+// FrozenFolder is where the files of entities are kept that are no longer read, beside the plan.
+const FrozenFolder = "frozen"
+
+// frozenVersion is that of the lists of frozen files that are written.
+const frozenVersion = 1
+
+// Frozen is an entity whose sources are kept as they were sealed, and whose files are not read any more.
+type Frozen struct {
+	Version int            `json:"version"`
+	Entity  string         `json:"entity"`
+	Reason  string         `json:"reason"`
+	User    string         `json:"user"`
+	Time    time.Time      `json:"time"`
+	Sources []FrozenSource `json:"sources"`
+}
+
+// FrozenSource is a source that was frozen. One file may have several, with the sheets of a workbook.
+type FrozenSource struct {
+	Source string `json:"source"` // as results call it
+	Name   string `json:"name"`   // of its file, as blocks have it
+	File   string `json:"file"`   // the copy, from the folder of frozen files
+	Below  string `json:"below"`  // see source.FrozenFile
+	SHA256 string `json:"sha256"`
+	Period string `json:"period,omitempty"`
+	Rows   int    `json:"rows"`
+	Block  int    `json:"block"`
+}
+
+// Through is the last period of which sources were frozen; ok is false where their names tell none.
+func (f *Frozen) Through() (last period.Period, ok bool) {
+	for i := range f.Sources {
+		if p, is := period.Parse(f.Sources[i].Period); is && (!ok || p.Last() > last.Last()) {
+			last, ok = p, true
+		}
+	}
+	return last, ok
+}
+
+// ListName is the file that lists what was frozen of an entity, in the folder of frozen files.
+func ListName(entity string) string { return url.PathEscape(strings.ToLower(entity)) + ".json" }
+
+// foldEntity is how entities are told apart.
+func foldEntity(entity string) string { return strings.ToLower(strings.TrimSpace(entity)) }
+
+// Standing is what was written down beside decisions: which entities are frozen, and where files lie now.
+type Standing struct {
+	Frozen []*Frozen
+	Moves  moved.Moves // copies of frozen files count as moved
+}
+
+// ReadStanding reads what stands in a file of decisions beside a plan in a folder. The error says what is not as
+// it was written.
+func ReadStanding(folder string, log *decision.Log) (*Standing, error) {
+	s := new(Standing)
+	if log == nil {
+		return s, nil
+	}
+	current := make(map[string]bool)
+	for _, d := range log.Current() {
+		current[d.ID] = d.Verdict == decision.Freeze
+	}
+	for i := range log.Decisions {
+		d := &log.Decisions[i]
+		switch last, _ := log.Of(d.ID); {
+		case d.Verdict == decision.Relocate:
+			s.Moves = append(s.Moves, moved.Move{Old: d.Source, New: d.State})
+		case d.Verdict == decision.Freeze && current[d.ID] && last.State == d.State && last.Time.Equal(d.Time):
+			f, err := readFrozen(folder, d)
+			if err != nil {
+				return nil, err
+			}
+			s.Frozen = append(s.Frozen, f)
+			s.Moves = append(s.Moves, f.moves(s.Moves)...)
+		}
+	}
+	return s, nil
+}
+
+func readFrozen(folder string, d *decision.Decision) (*Frozen, error) {
+	file := filepath.Join(folder, FrozenFolder, ListName(d.Source))
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return nil, fmt.Errorf("%s was frozen on %s: %w", d.Source, d.Time.Format(time.DateOnly), err)
+	}
+	if block.SealOf(data) != d.State {
+		return nil, fmt.Errorf("%s is not as it was when %s was frozen; put it back from a copy", file, d.Source)
+	}
+	f := new(Frozen)
+	return f, json.Unmarshal(data, f)
+}
+
+// moves are the files that lie among the frozen ones now, each once; before are those that were made earlier.
+func (f *Frozen) moves(before moved.Moves) (moves moved.Moves) {
+	for i := range f.Sources {
+		s := &f.Sources[i]
+		m := moved.Move{Old: before.Is(s.Name), New: path.Join(FrozenFolder, s.File)}
+		if !slices.Contains(moves, m) {
+			moves = append(moves, m)
+		}
+	}
+	return moves
+}
+
+// files are the copies, each once, for a plan in a folder.
+func (f *Frozen) files(folder string, moves moved.Moves) (files []source.FrozenFile) {
+	told := make(map[string]bool)
+	for i := range f.Sources {
+		s := &f.Sources[i]
+		if told[s.File] {
+			continue
+		}
+		told[s.File] = true
+		files = append(files, source.FrozenFile{Path: filepath.Join(folder, FrozenFolder, filepath.FromSlash(s.File)),
+			Was: moves.Is(s.Name), Below: s.Below})
+	}
+	return files
+}
+
+// takeStanding has the reading take frozen files in, and call moved ones as they were. planned are the paths of the
+// plan; those of which only frozen files were read need not be there any more.
+func (r *Reading) takeStanding(in *Input, planned []string) (paths []string, err error) {
+	if in.standing, err = ReadStanding(in.planned, in.Decided); err != nil {
+		return nil, err
+	}
+	r.Base, r.Moved = in.planned, in.standing.Moves
+	var before moved.Moves // without those of frozen files
+	for _, m := range in.standing.Moves {
+		if _, isFrozen := moved.Below(FrozenFolder, m.New); !isFrozen {
+			before = append(before, m)
+		}
+	}
+	for _, f := range in.standing.Frozen {
+		r.Frozen = append(r.Frozen, f.files(in.planned, before)...)
+	}
+	return slices.DeleteFunc(slices.Clone(planned), func(path string) bool {
+		if _, err := os.Stat(path); !errors.Is(err, fs.ErrNotExist) {
+			return false
+		}
+		name, err := moved.Moves(nil).Name(in.planned, path)
+		return err == nil && slices.ContainsFunc(r.Frozen, func(f source.FrozenFile) bool {
+			_, below := moved.Below(name, f.Was)
+			return below
+		})
+	}), nil
+}
+
+// passOverFrozen passes over what has arrived of frozen entities, and tells it.
+func (in *Input) passOverFrozen() {
+	if in.standing == nil || len(in.standing.Frozen) == 0 {
+		return
+	}
+	frozen := make(map[string]*Frozen)
+	known := make(map[string]bool)
+	for _, f := range in.standing.Frozen {
+		frozen[foldEntity(f.Entity)] = f
+		for i := range f.Sources {
+			known[f.Sources[i].Source] = true
+		}
+	}
+	in.Set.PassOver("of an entity that was frozen", func(i int) bool {
+		f := frozen[foldEntity(in.Set.Word(i, tally.EntityWord))]
+		name := in.Set.Sources[i].Name
+		if f == nil || known[name] {
+			return false
+		}
+		arrived := finding.Finding{Kind: finding.FrozenSource, Source: name, Severity: finding.FrozenSource.Severity(),
+			Message: fmt.Sprintf("%s was frozen on %s (%s), and a file of it has arrived, which is not read; take it away, or "+
+				"'freeze %s ⟨undo⟩' and it counts", f.Entity, f.Time.Format(time.DateOnly), f.Reason, f.Entity)}
+		arrived.ID, arrived.State = finding.Identify(&arrived, 0), finding.StateOf(&arrived)
+		in.Arrived = append(in.Arrived, arrived)
+		return true
+	})
+}
+
+// Ended are the entities that were frozen, and their last periods, by names in small letters.
+func (in *Input) Ended() map[string]period.Period {
+	if in.standing == nil {
+		return nil
+	}
+	ended := make(map[string]period.Period)
+	for _, f := range in.standing.Frozen {
+		if last, ok := f.Through(); ok {
+			ended[foldEntity(f.Entity)] = last
+		}
+	}
+	return ended
+}
+
+// Moves are the paths that were moved, those of frozen files with them.
+func (in *Input) Moves() moved.Moves {
+	if in.standing == nil {
+		return nil
+	}
+	return in.standing.Moves
+}
+
+// IsFrozen tells whether an entity is frozen.
+func (s *Standing) IsFrozen(entity string) bool {
+	return slices.ContainsFunc(s.Frozen, func(f *Frozen) bool { return foldEntity(f.Entity) == foldEntity(entity) })
+}
+
+// Freeze finds the sources of an entity as the newest blocks of their periods have sealed them, whose files have to be
+// as they were; nothing is written. in has found the sources of the plan. The error says why that cannot be.
+func Freeze(ctx context.Context, in *Input, chain *block.Chain, entity string) (*Frozen, error) {
+	stands, err := standing(chain)
+	if err != nil {
+		return nil, err
+	}
+	f := &Frozen{Version: frozenVersion, Entity: entity}
+	holds := make(map[string][]string) // other entities, by file
+	have := make(map[string]bool)
+	for i := range stands {
+		s := &stands[i]
+		if s.Entity != "" {
+			have[s.Entity] = true
+		}
+		if foldEntity(s.Entity) != foldEntity(entity) {
+			holds[s.Name] = append(holds[s.Name], cmp.Or(s.Entity, "no entity"))
+			continue
+		}
+		f.Entity = s.Entity
+		f.Sources = append(f.Sources, FrozenSource{Source: s.Source.Source, Name: s.Name, SHA256: s.SHA256,
+			Period: s.Period, Rows: s.Rows, Block: s.Number})
+	}
+	if len(f.Sources) == 0 {
+		var names []string
+		for name := range have {
+			names = append(names, name)
+		}
+		slices.SortFunc(names, natural.Compare)
+		return nil, nearest.Unknown("entity", entity, names)
+	}
+	at := make(map[string]int)
+	for i := range in.Set.Sources {
+		at[in.Set.Sources[i].Name] = i
+	}
+	for i := range f.Sources {
+		if err := f.Sources[i].find(ctx, in, at, f.Entity, holds); err != nil {
+			return nil, err
+		}
+	}
+	return f, nil
+}
+
+// standing are the sources that blocks have sealed, as they stand, with those whose names tell no period.
+func standing(chain *block.Chain) ([]block.Standing, error) {
+	stands, _, err := chain.Stands()
+	if err != nil || chain.Last() == nil {
+		return nil, err
+	}
+	latest := chain.Latest()
+	sources, err := chain.Sources(latest)
+	for i := range sources {
+		if _, ok := period.Parse(sources[i].Period); !ok {
+			stands = append(stands, block.Standing{Source: sources[i], Number: latest.Number})
+		}
+	}
+	return stands, err
+}
+
+// find makes sure that the file of a source is as it was sealed, and says where its copy will be.
+func (s *FrozenSource) find(ctx context.Context, in *Input, at map[string]int, entity string,
+	holds map[string][]string) error {
+	if others := holds[s.Name]; len(others) > 0 {
+		slices.Sort(others)
+		return fmt.Errorf("%s holds records of %s as well; give %s a file of its own first", s.Name,
+			words.And(slices.Compact(others)...), entity)
+	}
+	index, there := at[s.Source]
+	switch {
+	case s.SHA256 == "":
+		return fmt.Errorf("%s comes from a database, which keeps no file; export it first", s.Source)
+	case !there:
+		return fmt.Errorf("%s is not there any more as block %d has sealed it; put it back from a copy first", s.Source,
+			s.Block)
+	}
+	hash, err := source.HashFile(ctx, in.Set.Sources[index].Path)
+	if err != nil {
+		return err
+	}
+	if hash != s.SHA256 {
+		return fmt.Errorf("%s is not as block %d has sealed it; put it back from a copy, or close its period again first",
+			s.Source, s.Block)
+	}
+	s.Below = in.Set.Sources[index].FileBelow()
+	s.File = path.Join(url.PathEscape(strings.ToLower(entity)), strings.TrimPrefix(path.Clean("/"+s.Below), "/"))
+	return nil
+}
+
+// PathOf is where the file of a frozen source lies before it is copied.
+func (s *FrozenSource) PathOf(in *Input) string { return in.Moves().Path(in.planned, s.Name) }
+
+// Encode writes the list of what is frozen.
+func (f *Frozen) Encode() ([]byte, error) {
+	data, err := json.MarshalIndent(f, "", "  ")
+	return append(data, '\n'), err
+}
