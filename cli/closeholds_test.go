@@ -327,11 +327,12 @@ func TestAChainIsCheckedWithoutLastblock(t *testing.T) {
 		return string(out), err
 	}
 	want := "blocks/0001-2031-01.json: OK\nblocks/0002-2031-01.json: OK\nblocks/0003-2031-02.json: OK\n" +
+		"blocks/0004-2031-02.json: OK\n" +
 		"results/2031-02/by-company.xlsx: OK\nresults/2031-02/by-account.csv: OK\n"
 	if out, err := check(); err != nil || out != want {
 		t.Errorf("%v: it says %s", err, out)
 	}
-	for _, name := range []string{"blocks/0001-2031-01.json", "blocks/0003-2031-02.json",
+	for _, name := range []string{"blocks/0001-2031-01.json", "blocks/0003-2031-02.json", "blocks/0004-2031-02.json",
 		"results/2031-02/by-account.csv"} {
 		path := filepath.Join(dir, "lastblock-demo", "close", filepath.FromSlash(name))
 		data, err := os.ReadFile(path)

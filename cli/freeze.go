@@ -192,7 +192,7 @@ func (a *app) writeAsSource(path string, from io.Reader) (*show.Output, error) {
 		return nil, err
 	}
 	output.Seal()
-	output.AsSource()
+	output.NotNoted()
 	_, err = io.Copy(output, from)
 	return output, err
 }

@@ -273,6 +273,50 @@ func TestReadmeShowsRealOutput(t *testing.T) {
 	}
 }
 
+// The JSON of what stands on blocks has the members that docs/json.md names for it, and no others.
+func TestJSONOfBlocksIsAsDocumented(t *testing.T) {
+	page, err := os.ReadFile("../docs/json.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	dir := demoFolder(t)
+	closed := "lastblock-demo/close/lastblock.toml"
+	for command, args := range map[string][]string{
+		"changes": {"--since", "3"}, "trace": {"account=04100", "--block", "3"}, "freeze": nil,
+		"relocate": {"lastblock-demo/close/archive", "lastblock-demo/close/journals", "--rehearse"},
+		"close":    {"--rehearse", "--restate", "--reason", "shown"}, "history": nil, "verify": {"--sources"},
+	} {
+		stdout, stderr, _ := runProgram(t, dir, "", append([]string{command, "--plan", closed, "--json"}, args...)...)
+		var document map[string]any
+		if err := json.Unmarshal([]byte(stdout), &document); err != nil {
+			t.Fatalf("%s: %v\n%s%s", command, err, stdout, stderr)
+		}
+		_, text, ok := strings.Cut(string(page), "\n## "+command+"\n")
+		if !ok {
+			t.Fatalf("docs/json.md has no section %s", command)
+		}
+		text, _, _ = strings.Cut(text, "\n## ")
+		var want []string
+		for _, row := range regexp.MustCompile("(?m)^\\| (`[^|]*) \\|").FindAllStringSubmatch(text, -1) {
+			for _, name := range regexp.MustCompile("`(\\w+)`").FindAllStringSubmatch(row[1], -1) {
+				want = append(want, name[1])
+			}
+		}
+		for name := range document {
+			everywhere := []string{"command", "version", "findings", "proof", "passed_over"}
+			if !slices.Contains(append(everywhere, want...), name) {
+				t.Errorf("%s: the member %q is not documented", command, name)
+			}
+		}
+		for _, name := range want {
+			sometimes := []string{"undone", "backup", "left"}
+			if _, ok := document[name]; !ok && !slices.Contains(sometimes, name) {
+				t.Errorf("%s: the member %q is documented, and not there", command, name)
+			}
+		}
+	}
+}
+
 // The JSON of each command has the members that docs/json.md names for it, and
 // no others.
 func TestJSONIsAsDocumented(t *testing.T) {

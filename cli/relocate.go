@@ -33,7 +33,7 @@ func (a *app) relocate() *cobra.Command {
 says which are there, changed or missing. Where all are there the paths of the plan are written anew, in place, and
 the plan as it was is kept beside it. Decisions, findings and blocks go on to hold: sources are called as they were
 before. --rehearse shows what would be done.`,
-		Example: `  lastblock relocate lastblock-demo/close/journals lastblock-demo/close/archive --plan lastblock-demo/close/lastblock.toml --rehearse`,
+		Example: `  lastblock relocate lastblock-demo/close/archive lastblock-demo/close/journals --plan lastblock-demo/close/lastblock.toml --rehearse`,
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.runRelocate(cmd.Context(), f, args[0], args[1])
@@ -98,6 +98,7 @@ func (a *app) writeRelocated(f *relocating, done *month.Relocation, decisions, w
 			backup = name
 		}
 	}
+	a.outputs.Rewrite(f.plan)
 	var outputs []*show.Output
 	for _, file := range []struct {
 		path string
@@ -107,6 +108,7 @@ func (a *app) writeRelocated(f *relocating, done *month.Relocation, decisions, w
 		if err != nil {
 			return "", err
 		}
+		output.NotNoted()
 		if _, err := output.Write(file.data); err != nil {
 			return "", err
 		}

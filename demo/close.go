@@ -76,25 +76,45 @@ func bankStatement(journals map[string][]record, period string) string {
 	return "document,amount\n" + strings.Join(lines, "")
 }
 
-// late is what fallowmere has booked too late, with its control sheet.
-func late(folder string) error {
-	journals, declared := closeJournals()
-	journal := append(journals["fallowmere"+latePeriod],
-		document("F00599", latePeriod+"-31", "01200", "04100", "Corvane", "Shared passes", 415_20)...)
-	for i := range declared {
-		if d := &declared[i]; d.entity == "fallowmere" && d.period == latePeriod {
-			*d = declare(d.entity, d.period, journal)
+// lateRecords are what companies have booked too late, by company and month.
+var lateRecords = []struct {
+	company, period string
+	records         []record
+}{
+	{"fallowmere", latePeriod,
+		document("F00599", latePeriod+"-31", "01200", "04100", "Corvane", "Shared passes", 415_20)},
+	{"corvane", closeMonths[1],
+		document("C00299", closeMonths[1]+"-27", "01200", "04100", "Dunmarrow", "Verbundpässe", 188_60)},
+}
+
+// late has the first n of the late records come, with the control sheet for them.
+func late(n int) func(folder string) error {
+	return func(folder string) error {
+		journals, declared := closeJournals()
+		files := make([]file, 0, n+1)
+		for _, l := range lateRecords[:n] {
+			journal := append(journals[l.company+l.period], l.records...)
+			for i := range declared {
+				if d := &declared[i]; d.entity == l.company && d.period == l.period {
+					*d = declare(d.entity, d.period, journal)
+				}
+			}
+			c := slices.IndexFunc(companies, func(c company) bool { return c.name == l.company })
+			files = append(files, write(&companies[c], l.period, journal, false))
 		}
-	}
-	c := slices.IndexFunc(companies, func(c company) bool { return c.name == "fallowmere" })
-	for _, f := range []file{write(&companies[c], latePeriod, journal, false),
-		{"control.csv", controlSheet(declared)}} {
-		if err := os.WriteFile(filepath.Join(folder, "close", filepath.FromSlash(f.path)), []byte(f.content),
-			0o644); err != nil {
-			return err
+		for _, f := range append(files, file{"control.csv", controlSheet(declared)}) {
+			if err := os.WriteFile(filepath.Join(folder, "close", filepath.FromSlash(f.path)), []byte(f.content),
+				0o644); err != nil {
+				return err
+			}
 		}
+		return nil
 	}
-	return nil
+}
+
+// moveJournals moves the journals into an archive.
+func moveJournals(folder string) error {
+	return os.Rename(filepath.Join(folder, "close", "journals"), filepath.Join(folder, "close", "archive"))
 }
 
 // handOut copies the month end to a folder of its own, in which a digit of a result is changed.
@@ -121,7 +141,7 @@ func handOut(folder string) error {
 // handedOut is the folder of the copy.
 const handedOut = "handed-out"
 
-// closeSteps are the steps of the walk that close two months.
+// closeSteps are the steps of the walk that close two months, and go on from there.
 func closeSteps(folder string) []Step {
 	plan := filepath.Join(folder, "close", "lastblock.toml")
 	closing := func(args ...string) []string { return append([]string{"close", "--plan", plan}, args...) }
@@ -143,7 +163,7 @@ func closeSteps(folder string) []Step {
 				"of it, and its seal is what to note elsewhere.",
 		},
 		{
-			Before: late,
+			Before: late(1),
 			Args:   closing("--period", closeMonths[0], "--restate", "--reason", "Fallowmere has booked a sale late"),
 			See: "A late record of January has come from fallowmere. January is closed already, so it is restated, " +
 				"and the new block says which one it takes the place of.",
@@ -161,6 +181,34 @@ func closeSteps(folder string) []Step {
 			Args:   []string{"verify", "--plan", filepath.Join(folder, handedOut, "lastblock.toml"), "--sources"},
 			See: "All of it was copied to another folder, and there a digit of a result has changed. Whoever has the " +
 				"folder finds it.",
+		},
+		{
+			Before: late(2),
+			Args:   []string{"changes", "--plan", plan},
+			See: "A late record of February has come as well, from corvane. The month is closed, so that this stands " +
+				"first, and the bridges say what it does to each figure.",
+		},
+		{
+			Args: closing("--period", closeMonths[1], "--restate", "--reason", "Corvane has sent a record late"),
+			See:  "February is restated. The bridge is printed, and sealed with the block.",
+		},
+		{
+			Args: []string{"trace", filepath.Join(folder, handedOut, "results", closeMonths[1], "by-company.xlsx"),
+				"entity=corvane", "period=" + closeMonths[1], "--plan", plan, "--top", "5"},
+			See: "Somebody asks about a figure of the workbook that was handed out. The workbook says by itself which " +
+				"block has made it; the figure is there as it was sealed, and as it is now, down to file and line.",
+		},
+		{
+			Args: []string{"freeze", "eskerby", "--reason", "sold to another group", "--plan", plan},
+			See: "Eskerby was sold. Its figures stay in every summary, from copies of what was sealed; its files are no " +
+				"longer read, and nobody misses it.",
+		},
+		{
+			Before: moveJournals,
+			Args: []string{"relocate", filepath.Join(folder, "close", "journals"), filepath.Join(folder, "close", "archive"),
+				"--plan", plan},
+			See: "The journals were moved. They are found by their content, and the plan is written for where they are; " +
+				"what was decided and sealed goes on to hold.",
 		},
 	}
 }

@@ -28,7 +28,8 @@ var folders = []string{"journals", "results", "april", "april/journals", "april/
 	"balances", "balances/books", "close", "close/journals", "close/bank"}
 
 // chained are what the walk makes of the months that it closes, and begins anew each time.
-var chained = []string{"close/blocks", "close/results", "close/decisions.csv", handedOut}
+var chained = []string{"close/blocks", "close/results", "close/decisions.csv", "close/frozen", "close/archive",
+	"close/lastblock.toml.1.before", handedOut}
 
 // Write writes the demo's files into a folder, which must be empty, new, or
 // the demo's own.

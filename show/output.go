@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync"
 
 	"lastblock/core/source"
@@ -81,6 +82,15 @@ func (o *Outputs) Protect(paths ...string) {
 			o.inputs = append(o.inputs, path)
 		}
 	}
+}
+
+// Rewrite says that a file which was read is to be written anew.
+func (o *Outputs) Rewrite(path string) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	o.inputs = slices.DeleteFunc(o.inputs, func(input string) bool {
+		return source.Resolved(input) == source.Resolved(path)
+	})
 }
 
 // isInput finds the file that is read and that an output would be.
@@ -260,8 +270,8 @@ func (o *Output) Write(p []byte) (int, error) {
 	return n, nil
 }
 
-// AsSource says that the file is to be read as a source, and is not known again as an output.
-func (o *Output) AsSource() { o.noted = false }
+// NotNoted says that the file is not known again as an output: it is to be read, or is no result.
+func (o *Output) NotNoted() { o.noted = false }
 
 // MoveTo gives an output another place than it was created for. It is not known again
 // as an output, but is to be read as a source.
