@@ -16,6 +16,9 @@ import (
 // bridgedGroups is how many groups of each total have a bridge that nobody has asked for.
 const bridgedGroups = 3
 
+// shownRecords is how many records of each source are shown that are not as they were retained.
+const shownRecords = 5
+
 func (a *app) changes() *cobra.Command {
 	f, since, bridged := new(chained), 0, month.BridgeOptions{Top: bridgedGroups}
 	cmd := &cobra.Command{
@@ -73,6 +76,9 @@ func (a *app) runChanges(ctx context.Context, f *chained, since int, bridged mon
 	}
 	if in.Seen != "" {
 		_ = seen.Write(in.Seen) // a hint, without which they are hashed again
+	}
+	if err := done.Records(ctx, in, chain, shownRecords); err != nil {
+		return err
 	}
 	shown := &view.Changes{Since: entry, Compared: done, Findings: stops}
 	if shown.Bridges, err = done.Bridges(bridged); err != nil {

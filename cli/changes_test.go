@@ -318,3 +318,66 @@ func TestAClosedPeriodThatChanged(t *testing.T) {
 		}
 	}
 }
+
+// Where records were retained, those that were added, are gone or were altered are told, and columns that were
+// renamed; the order of records is nothing.
+func TestChangesOfRetainedRecords(t *testing.T) {
+	dir := t.TempDir()
+	writeFiles(t, dir, map[string]string{
+		"lastblock.toml": "version = 1\n[read]\npaths = [\"in\"]\nname = " +
+			"\"{entity}_{period}\"\n[tieout]\n[close]\nretain = true\n",
+		"in/corvane_2031-01.csv": "account,text,debit\n4000,\"a, b\",1.00\n4000,\"a, " +
+			"b\",1.00\n4100,c,2.00\n4200,d,3.00\n4300,e,4.00\n",
+		"in/dunmarrow_2031-01.csv":  "account,debit\n1,5.00\n2,6.00\n",
+		"in/eskerby_2031-01.csv":    "account,debit\n1,5.00\n",
+		"in/fallowmere_2031-01.csv": "account,text,debit\n1,x,5.00\n",
+	})
+	closeJSON(t, dir)
+	writeFiles(t, dir, map[string]string{
+		// one of two that are the same is gone, 4100 was altered, 4300 has moved up, and 4400 was added
+		"in/corvane_2031-01.csv": "account,text,debit\n4000,\"a, " +
+			"b\",1.00\n4300,e,4.00\n4100,c,2.50\n4200,d,3.00\n\n\n4400,f,\n",
+		"in/dunmarrow_2031-01.csv":  "account,debit\n2,6.00\n1,5.00\n",
+		"in/fallowmere_2031-01.csv": "account,remark,debit\n1,x,5.00\n",
+	})
+	if err := os.Remove(filepath.Join(dir, "in/eskerby_2031-01.csv")); err != nil {
+		t.Fatal(err)
+	}
+	stdout, stderr, code := runProgram(t, dir, "", "changes", "--json", "--plan", "lastblock.toml")
+	var o struct {
+		Sources []struct {
+			Source          string
+			Columns_renamed []struct{ Was, Is string }
+			Records         struct {
+				Added, Gone, Altered int
+				First                []struct {
+					Change           string
+					Line             int
+					Columns, Was, Is []string
+				}
+			}
+		}
+	}
+	if err := json.Unmarshal([]byte(stdout), &o); err != nil {
+		t.Fatalf("it ends with %d: %v %s%s", code, err, stdout, stderr)
+	}
+	got := make(map[string]string)
+	for _, s := range o.Sources {
+		got[s.Source] = fmt.Sprintf("%d %d %d %v", s.Records.Added, s.Records.Gone, s.Records.Altered,
+			s.Columns_renamed)
+		for _, r := range s.Records.First {
+			got[s.Source] += fmt.Sprintf(", %s %d %v %v %v", r.Change, r.Line, r.Columns, r.Was, r.Is)
+		}
+	}
+	for source, want := range map[string]string{
+		"corvane_2031-01.csv": "1 1 1 [], gone 2 [account text debit] [4000 a, b 1.00] [], altered 4 [debit] [2.00] " +
+			"[2.50], added 8 [account text debit] [] [4400 f ]",
+		"dunmarrow_2031-01.csv":  "0 0 0 []",
+		"eskerby_2031-01.csv":    "0 1 0 [], gone 2 [account debit] [1 5.00] []",
+		"fallowmere_2031-01.csv": "0 0 1 [{text remark}], altered 2 [text remark] [x ] [ x]",
+	} {
+		if got[source] != want {
+			t.Errorf("%s: %s\nwant: %s", source, got[source], want)
+		}
+	}
+}

@@ -122,8 +122,8 @@ func decisionsOf(file string) string {
 	return closing.DecisionsFile()
 }
 
-// keepFrozen copies the files of an entity, and lists them. The line that is then written says what the list is; without
-// it the copies do no harm.
+// keepFrozen copies the files of an entity, and lists them. The line that is then written says what the list is;
+// without it the copies do no harm.
 func (a *app) keepFrozen(ctx context.Context, f *freezing, chain *block.Chain, entity string,
 	line *decision.Decision) (*month.Frozen, error) {
 	if chain.Last() == nil {

@@ -45,7 +45,8 @@ func TestFreeze(t *testing.T) {
 	run(ExitDone, "close", "--quiet", "--user", "anna")
 	tied, summed := run(ExitDone, "tieout"), run(ExitDone, "rollup", "--json")
 
-	if got := run(ExitNotDone, "freeze", "eskerbi", "--reason", "sold"); !strings.Contains(got, "did you mean eskerby?") {
+	if got := run(ExitNotDone, "freeze", "eskerbi", "--reason", "sold"); !strings.Contains(got,
+		"did you mean eskerby?") {
 		t.Errorf("of no entity it says %s", got)
 	}
 	run(ExitNotDone, "freeze", "eskerby")
@@ -82,7 +83,8 @@ func TestFreeze(t *testing.T) {
 			t.Errorf("with a later file %s says %s", args, got)
 		}
 	}
-	run(ExitDone, "decide", "--kind", "frozen-source", "--accept", "--reason", "sent by mistake", "--yes", "--user", "anna")
+	run(ExitDone, "decide", "--kind", "frozen-source", "--accept", "--reason", "sent by mistake", "--yes", "--user",
+		"anna")
 	run(ExitDone, "tieout")
 
 	run(ExitDone, "freeze", "eskerby", "--undo", "--reason", "bought back", "--user", "anna")

@@ -195,19 +195,22 @@ func closeSteps(folder string) []Step {
 		{
 			Args: []string{"trace", filepath.Join(folder, handedOut, "results", closeMonths[1], "by-company.xlsx"),
 				"entity=corvane", "period=" + closeMonths[1], "--plan", plan, "--top", "5"},
-			See: "Somebody asks about a figure of the workbook that was handed out. The workbook says by itself which " +
-				"block has made it; the figure is there as it was sealed, and as it is now, down to file and line.",
+			See: "Somebody asks about a figure of the workbook that was handed out. The workbook says by itself " +
+				"which block has made it; the figure is there as it was sealed, and as it is now, down to file and line.",
 		},
 		{
 			Args: []string{"freeze", "eskerby", "--reason", "sold to another group", "--plan", plan},
-			See: "Eskerby was sold. Its figures stay in every summary, from copies of what was sealed; its files are no " +
+			See: "Eskerby was sold. Its figures stay in every summary, from copies of what was sealed; its files " +
+				"are no " +
 				"longer read, and nobody misses it.",
 		},
 		{
 			Before: moveJournals,
-			Args: []string{"relocate", filepath.Join(folder, "close", "journals"), filepath.Join(folder, "close", "archive"),
+			Args: []string{"relocate", filepath.Join(folder, "close", "journals"),
+				filepath.Join(folder, "close", "archive"),
 				"--plan", plan},
-			See: "The journals were moved. They are found by their content, and the plan is written for where they are; " +
+			See: "The journals were moved. They are found by their content, and the plan is written for where they " +
+				"are; " +
 				"what was decided and sealed goes on to hold.",
 		},
 	}

@@ -39,9 +39,17 @@ type SourceChange struct {
 	Before, After *Figures
 	Later         bool     // it was there, and passed over as later than the period that was closed
 	Added, Lost   []string // columns, of one that has changed
+	Renamed       []RenamedColumn
+	Records       *RecordChanges // nil where it is not known
 
 	index int // in the set; -1 of one that is gone
 	was   int // among the sources of the block; -1 of one that is new
+}
+
+// RenamedColumn is a column of a source that stands where another one stood.
+type RenamedColumn struct {
+	Was string `json:"was"`
+	Is  string `json:"is"`
 }
 
 // Figures are what a source comes to: its records, and totals by the columns of the block.
@@ -287,9 +295,27 @@ func (c *Comparison) isSame(s *SourceChange, m *Measured, at int) bool {
 			s.Lost = append(s.Lost, name)
 		}
 	}
+	s.pairColumns(before, now)
 	of := &m.Set.Sources[at]
 	isPart := of.Entry() != "" || of.Sheet() != "" || m.Set.IsQueried(at)
 	return isPart && m.Prints.Of(at) == was.Fingerprint && slices.Equal(before, now)
+}
+
+// pairColumns takes a column that was lost and one that was added for one that was renamed where it stands in the
+// same place, and all columns are as many as before.
+func (s *SourceChange) pairColumns(before, now []string) {
+	if len(before) != len(now) {
+		return
+	}
+	for i := range before {
+		if slices.Contains(s.Lost, before[i]) && slices.Contains(s.Added, now[i]) {
+			s.Renamed = append(s.Renamed, RenamedColumn{before[i], now[i]})
+		}
+	}
+	for _, r := range s.Renamed {
+		s.Lost = slices.DeleteFunc(s.Lost, func(name string) bool { return name == r.Was })
+		s.Added = slices.DeleteFunc(s.Added, func(name string) bool { return name == r.Is })
+	}
 }
 
 func figuresOf(s *block.Source) *Figures {

@@ -193,7 +193,8 @@ func (in *Input) passOverFrozen() {
 			return false
 		}
 		arrived := finding.Finding{Kind: finding.FrozenSource, Source: name, Severity: finding.FrozenSource.Severity(),
-			Message: fmt.Sprintf("%s was frozen on %s (%s), and a file of it has arrived, which is not read; take it away, or "+
+			Message: fmt.Sprintf("%s was frozen on %s (%s), and a file of it has arrived, which is not read; take "+
+				"it away, or "+
 				"'freeze %s ⟨undo⟩' and it counts", f.Entity, f.Time.Format(time.DateOnly), f.Reason, f.Entity)}
 		arrived.ID, arrived.State = finding.Identify(&arrived, 0), finding.StateOf(&arrived)
 		in.Arrived = append(in.Arrived, arrived)
@@ -308,7 +309,8 @@ func (s *FrozenSource) find(ctx context.Context, in *Input, at map[string]int, e
 		return err
 	}
 	if hash != s.SHA256 {
-		return fmt.Errorf("%s is not as block %d has sealed it; put it back from a copy, or close its period again first",
+		return fmt.Errorf("%s is not as block %d has sealed it; put it back from a copy, or close its period again "+
+			"first",
 			s.Source, s.Block)
 	}
 	s.Below = in.Set.Sources[index].FileBelow()

@@ -59,6 +59,7 @@ func (c *Changes) Print(s *show.Screen) {
 	}
 	show.Findings(s, c.Findings)
 	c.printSources(s)
+	c.printRecords(s)
 	for _, name := range c.Compared.Mixed {
 		fmt.Fprintf(s, "\n%s has no bridges by group: it is not known what all that changed gave to each\n", name)
 	}
@@ -120,6 +121,12 @@ func (c *Changes) cells(source *month.SourceChange, closed bool) []string {
 	add(closed, "of a closed period")
 	add(source.Was != "", "was "+source.Was)
 	add(source.Later, "was there, and too late for the block")
+	for _, r := range source.Renamed {
+		add(true, "calls "+r.Was+" "+r.Is+" now")
+	}
+	if r := source.Records; r != nil {
+		add(true, recordsText(r))
+	}
 	add(len(source.Added) > 0, "has got "+words.And(source.Added...))
 	add(len(source.Lost) > 0, "has lost "+words.And(source.Lost...))
 	return append(cells, strings.Join(remarks, "; "))
@@ -137,6 +144,62 @@ func totalOf(f *month.Figures, i int) string {
 		return ""
 	}
 	return f.Totals[i].Money()
+}
+
+// recordsText says how many records are not as they were retained.
+func recordsText(r *month.RecordChanges) string {
+	var parts []string
+	for _, of := range []struct {
+		n    int
+		what string
+	}{{r.Added, "added"}, {r.Gone, "gone"}, {r.Altered, "altered"}} {
+		if of.n > 0 {
+			parts = append(parts, show.Count(of.n, "record")+" "+of.what)
+		}
+	}
+	if len(parts) == 0 {
+		return "with the same records"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// printRecords prints the first records that are not as they were retained.
+func (c *Changes) printRecords(s *show.Screen) {
+	t := show.Table{Columns: []show.Column{{Name: "source", Key: true}, {Name: "line", Right: true, Key: true},
+		{Name: "record", Whole: true}, {Name: "was"}, {Name: "is"}}}
+	more := 0
+	for i := range c.Compared.Sources {
+		source := &c.Compared.Sources[i]
+		if source.Records == nil {
+			continue
+		}
+		for _, r := range source.Records.First {
+			t.Add(source.Source, show.Number(r.Line), r.Change, recordText(&r, r.Was), recordText(&r, r.Is))
+		}
+		more += source.Records.Added + source.Records.Gone + source.Records.Altered - len(source.Records.First)
+	}
+	if len(t.Rows) == 0 {
+		return
+	}
+	fmt.Fprintln(s)
+	t.Print(s)
+	if more > 0 {
+		fmt.Fprintf(s, "and %s more\n", show.Count(more, "record"))
+	}
+}
+
+// recordText writes what a record says: of one that was altered the columns that differ with their names.
+func recordText(r *month.RecordChange, texts []string) string {
+	var parts []string
+	for i, text := range texts {
+		switch {
+		case r.Change == "altered":
+			parts = append(parts, r.Columns[i]+" "+text)
+		case text != "":
+			parts = append(parts, text)
+		}
+	}
+	return strings.Join(parts, " | ")
 }
 
 // printBridge prints a bridge; of more than most sources that are new, or changed, or gone, one line.
@@ -217,6 +280,12 @@ func (c *Changes) sourceObject(s *month.SourceChange) show.Object {
 	if s.Later {
 		o.Add("later", true)
 	}
+	if len(s.Renamed) > 0 {
+		o.Add("columns_renamed", s.Renamed)
+	}
+	if r := s.Records; r != nil {
+		o.Add("records", recordsObject(r))
+	}
 	if len(s.Added) > 0 {
 		o.Add("columns_added", s.Added)
 	}
@@ -224,6 +293,24 @@ func (c *Changes) sourceObject(s *month.SourceChange) show.Object {
 		o.Add("columns_lost", s.Lost)
 	}
 	return o
+}
+
+func recordsObject(r *month.RecordChanges) show.Object {
+	first := []show.Object{}
+	for i := range r.First {
+		of := &r.First[i]
+		o := show.Object{{Name: "change", Value: of.Change}, {Name: "line", Value: of.Line},
+			{Name: "columns", Value: of.Columns}}
+		if of.Was != nil {
+			o.Add("was", of.Was)
+		}
+		if of.Is != nil {
+			o.Add("is", of.Is)
+		}
+		first = append(first, o)
+	}
+	return show.Object{{Name: "added", Value: r.Added}, {Name: "gone", Value: r.Gone},
+		{Name: "altered", Value: r.Altered}, {Name: "first", Value: first}}
 }
 
 // BridgeObjects are bridges as JSON.
