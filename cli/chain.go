@@ -15,7 +15,6 @@ import (
 	"lastblock/core/month/block"
 	"lastblock/core/month/plan"
 	"lastblock/core/option"
-	"lastblock/core/value/moved"
 	"lastblock/show"
 	"lastblock/show/view"
 
@@ -103,15 +102,6 @@ func standing(file string) (*month.Standing, error) {
 	return month.ReadStanding(filepath.Dir(file), log)
 }
 
-// moves are the paths that were moved, none where the decisions cannot be read.
-func (f *chained) moves() moved.Moves {
-	stands, err := standing(f.plan)
-	if err != nil {
-		return nil
-	}
-	return stands.Moves
-}
-
 // showHistory lists the blocks, or one of them in full.
 func (a *app) showHistory(f *chained, chain *block.Chain, number int) (err error) {
 	entries := chain.Entries
@@ -167,7 +157,10 @@ seal against one that was noted elsewhere.`,
 				return err
 			}
 			if shown.Broken == nil {
-				wanted.Root, wanted.Moved = filepath.Dir(f.plan), f.moves()
+				wanted.Root = filepath.Dir(f.plan)
+				if stands, err := standing(f.plan); err == nil { // else the decisions are told to be touched
+					wanted.Moved, wanted.StandFor = stands.Moves, stands.StandFor()
+				}
 				if err := a.verifyFiles(cmd.Context(), f, p, shown, wanted); err != nil {
 					return err
 				}

@@ -316,7 +316,7 @@ func (c *closing) sealReferences(ctx context.Context, b *block.Block) error {
 // sealSources seals the files that were read.
 func (c *closing) sealSources(ctx context.Context, b *block.Block) error {
 	seen := source.ReadSeen(c.in.Seen)
-	hashes, err := c.in.Set.HashesSeen(ctx, c.in.Reading.Jobs, seen)
+	hashes, err := c.in.Hashes(ctx, seen)
 	if err != nil {
 		return err
 	}
@@ -333,6 +333,9 @@ func (c *closing) sealSources(ctx context.Context, b *block.Block) error {
 		s := block.Source{File: block.File{Name: of.Name, SHA256: hash[of.Path]}, Source: of.Name,
 			Size: of.Size, Entity: c.in.Set.Word(row.Index, "entity"), Fingerprint: c.prints.Of(row.Index),
 			Rows: row.Rows, Totals: blockTotals(c.tied.Columns, row.Totals)}
+		if frozen := c.in.FrozenAs(of.Path); frozen != nil {
+			s.Size = frozen.Size
+		}
 		switch {
 		case s.SHA256 != "":
 			if s.Name, err = c.name(of.Path); err != nil {

@@ -151,7 +151,14 @@ func (a *app) keepFrozen(ctx context.Context, f *freezing, chain *block.Chain, e
 			continue
 		}
 		copied[s.File] = true
-		output, err := a.copyFile(s.PathOf(in), filepath.Join(folder, filepath.FromSlash(s.File)), s.SHA256)
+		to := filepath.Join(folder, filepath.FromSlash(s.File))
+		var output *show.Output
+		var err error
+		if s.Columns != nil {
+			output, err = a.writeRecords(chain, s, to)
+		} else {
+			output, err = a.copyFile(s.PathOf(in), to, s.SHA256)
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -184,6 +191,17 @@ func (a *app) copyFile(from, to, sealed string) (*show.Output, error) {
 		return nil, errors.Join(err, fmt.Errorf("%s was changed while it was copied", from))
 	}
 	return output, nil
+}
+
+// writeRecords writes the records that stand for a file, and notes their SHA-256.
+func (a *app) writeRecords(chain *block.Chain, s *month.FrozenSource, to string) (output *show.Output, err error) {
+	if output, err = a.writeAsSource(to, strings.NewReader("")); err != nil {
+		return nil, err
+	}
+	if err = s.WriteRecords(chain, output); err == nil {
+		s.Copy, err = output.SHA256()
+	}
+	return output, err
 }
 
 func (a *app) writeAsSource(path string, from io.Reader) (*show.Output, error) {

@@ -1,10 +1,13 @@
 package cli
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"github.com/xuri/excelize/v2"
 )
 
 const freezePlan = `version = 1
@@ -140,5 +143,75 @@ func TestFrozenFilesAreAsTheyWereSealed(t *testing.T) {
 	}
 	if got := run(ExitNotDone, "tieout"); !strings.Contains(got, "is not as it was when eskerby was frozen") {
 		t.Errorf("with a list that was changed it says %s", got)
+	}
+}
+
+// A source whose file is not there as it was sealed is frozen from the records that its block has retained: its
+// figures, its places and its decimal mark are as they were.
+func TestFreezeRetainedRecords(t *testing.T) {
+	dir := t.TempDir()
+	writeFiles(t, dir, map[string]string{
+		"lastblock.toml": strings.Replace(freezePlan, ", \"sold\"]", "]\nas = [\"posted=date\"]", 1) +
+			"[close]\nretain = true\n[[read.shape]]\nmatch = \"eskerby*\"\nskip-lines = 1\nrename = [\"Soll=debit\"]\n",
+		"companies.csv":          "entity\ncorvane\neskerby\n",
+		"in/corvane_2031-01.csv": "account,posted,debit\n4000,2031-01-05,10.00\n",
+		"in/eskerby_2031-01.csv": "from the old " +
+			"system\naccount;posted;Soll\n4000;05.01.2031;1.234,50\n\n4100;31.01.2031;\"0,250\"\n",
+		"in/corvane_2031-02.csv": "account,posted,debit\n4000,2031-02-05,20.00\n",
+	})
+	run := func(want int, args ...string) string {
+		t.Helper()
+		stdout, stderr, code := runProgram(t, dir, "", append(args, "--plan", "lastblock.toml")...)
+		if code != want {
+			t.Fatalf("%s ends with %d, want %d: %s%s", args, code, want, stdout, stderr)
+		}
+		return stdout + stderr
+	}
+	book := excelize.NewFile()
+	defer book.Close()
+	for row, cells := range [][]any{{"from the old system"}, {"account", "posted", "Soll"},
+		{"4000", "2031-02-05", 7.5}} {
+		if err := book.SetSheetRow("Sheet1", fmt.Sprintf("A%d", row+1), &cells); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := book.SaveAs(filepath.Join(dir, "in/eskerby_2031-02.xlsx")); err != nil {
+		t.Fatal(err)
+	}
+	run(ExitDone, "close", "--quiet", "--user", "anna")
+	summed := run(ExitDone, "rollup")
+	summed = summed[:strings.Index(summed, "findings")] + summed[strings.Index(summed, "tie-out"):] // a blank line
+	traced := traceJSON(t, dir, "entity=eskerby")
+	for _, name := range []string{"eskerby_2031-01.csv", "eskerby_2031-02.xlsx"} {
+		if err := os.Remove(filepath.Join(dir, "in", name)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	run(ExitDone, "freeze", "eskerby", "--reason", "sold", "--user", "anna")
+	if got := run(ExitDone, "rollup"); got != summed {
+		t.Errorf("the summary is %s, and was %s", got, summed)
+	}
+	if got := traceJSON(t, dir, "entity=eskerby"); got.said() != traced.said() || got.Count != 3 {
+		t.Errorf("the trace is %s, and was %s", got.said(), traced.said())
+	}
+	if o, code := changesJSON(t, dir); code != ExitDone || o.Same != 4 || len(o.Sources) > 0 {
+		t.Errorf("changes ends with %d: %+v", code, o)
+	}
+	run(ExitDone, "verify", "--sources")
+	run(ExitDone, "close", "--quiet", "--user", "anna", "--restate", "--reason", "sold", "--period", "2031-02")
+	run(ExitDone, "verify", "--sources")
+	if o, code := changesJSON(t, dir, "--since", "1"); code != ExitDone || o.Same != 4 {
+		t.Errorf("since the first block changes ends with %d: %+v", code, o)
+	}
+	records := filepath.Join(dir, "frozen/eskerby/eskerby_2031-01.csv.records.csv")
+	data, err := os.ReadFile(records)
+	if want := "account,posted,debit,source_line\n"; err != nil || !strings.HasPrefix(string(data), want) {
+		t.Errorf("the records are %s: %v", data, err)
+	}
+	if err := os.WriteFile(records, []byte(strings.Replace(string(data), "234", "243", 1)), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if got := run(ExitStop, "tieout"); !strings.Contains(got, "closed-period-changed  eskerby_2031-01.csv") {
+		t.Errorf("with records that were changed it says %s", got)
 	}
 }

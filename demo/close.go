@@ -196,7 +196,8 @@ func closeSteps(folder string) []Step {
 			Args: []string{"trace", filepath.Join(folder, handedOut, "results", closeMonths[1], "by-company.xlsx"),
 				"entity=corvane", "period=" + closeMonths[1], "--plan", plan, "--top", "5"},
 			See: "Somebody asks about a figure of the workbook that was handed out. The workbook says by itself " +
-				"which block has made it; the figure is there as it was sealed, and as it is now, down to file and line.",
+				"which block has made it; the figure is there as it was sealed, and as it is now, down to file and " +
+				"line.",
 		},
 		{
 			Args: []string{"freeze", "eskerby", "--reason", "sold to another group", "--plan", plan},

@@ -85,7 +85,7 @@ func Compare(ctx context.Context, p *Plan, in *Input, chain *block.Chain, e *blo
 	if c.sealed, err = chain.Sources(e); err != nil {
 		return nil, err
 	}
-	hashes, err := in.Set.HashesSeen(ctx, in.Reading.Jobs, seen)
+	hashes, err := in.Hashes(ctx, seen)
 	if err != nil {
 		return nil, err
 	}

@@ -48,7 +48,7 @@ func ClosedChanged(ctx context.Context, in *Input, chain *block.Chain) ([]findin
 		return nil, err
 	}
 	seen := source.ReadSeen(in.Seen)
-	hashes, err := in.Set.HashesSeen(ctx, in.Reading.Jobs, seen)
+	hashes, err := in.Hashes(ctx, seen)
 	if err != nil {
 		return nil, err
 	}

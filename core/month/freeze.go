@@ -52,7 +52,14 @@ type FrozenSource struct {
 	SHA256 string `json:"sha256"`
 	Period string `json:"period,omitempty"`
 	Rows   int    `json:"rows"`
+	Size   int64  `json:"size"`
 	Block  int    `json:"block"`
+
+	// Copy is the SHA-256 of the records that stand for the file, "" where the copy is the file itself; Columns are
+	// theirs, and Decimal is the decimal mark of their amounts.
+	Copy    string   `json:"copy,omitempty"`
+	Columns []string `json:"columns,omitempty"`
+	Decimal string   `json:"decimal,omitempty"`
 }
 
 // Through is the last period of which sources were frozen; ok is false where their names tell none.
@@ -139,8 +146,12 @@ func (f *Frozen) files(folder string, moves moved.Moves) (files []source.FrozenF
 			continue
 		}
 		told[s.File] = true
-		files = append(files, source.FrozenFile{Path: filepath.Join(folder, FrozenFolder, filepath.FromSlash(s.File)),
-			Was: moves.Is(s.Name), Below: s.Below})
+		file := source.FrozenFile{Path: filepath.Join(folder, FrozenFolder, filepath.FromSlash(s.File)),
+			Was: moves.Is(s.Name), Below: s.Below}
+		if file.Records = s.Copy != ""; file.Records && s.Decimal != "" {
+			file.Decimal = s.Decimal[0]
+		}
+		files = append(files, file)
 	}
 	return files
 }
@@ -250,7 +261,7 @@ func Freeze(ctx context.Context, in *Input, chain *block.Chain, entity string) (
 		}
 		f.Entity = s.Entity
 		f.Sources = append(f.Sources, FrozenSource{Source: s.Source.Source, Name: s.Name, SHA256: s.SHA256,
-			Period: s.Period, Rows: s.Rows, Block: s.Number})
+			Period: s.Period, Rows: s.Rows, Size: s.Size, Block: s.Number})
 	}
 	if len(f.Sources) == 0 {
 		var names []string
@@ -265,7 +276,7 @@ func Freeze(ctx context.Context, in *Input, chain *block.Chain, entity string) (
 		at[in.Set.Sources[i].Name] = i
 	}
 	for i := range f.Sources {
-		if err := f.Sources[i].find(ctx, in, at, f.Entity, holds); err != nil {
+		if err := f.Sources[i].find(ctx, in, chain, at, f.Entity, holds); err != nil {
 			return nil, err
 		}
 	}
@@ -289,32 +300,56 @@ func standing(chain *block.Chain) ([]block.Standing, error) {
 }
 
 // find makes sure that the file of a source is as it was sealed, and says where its copy will be.
-func (s *FrozenSource) find(ctx context.Context, in *Input, at map[string]int, entity string,
+func (s *FrozenSource) find(ctx context.Context, in *Input, chain *block.Chain, at map[string]int, entity string,
 	holds map[string][]string) error {
+	what := ""
+	index, there := at[s.Source]
+	switch {
+	case s.SHA256 == "":
+		what = "comes from a database, which is not"
+	case !there:
+		what = "is not there"
+	default:
+		hash, err := source.HashFile(ctx, in.Set.Sources[index].Path)
+		if err != nil {
+			return err
+		}
+		if hash != s.SHA256 {
+			what = "is not"
+		}
+	}
+	if what != "" {
+		return s.retain(chain, entity, what)
+	}
 	if others := holds[s.Name]; len(others) > 0 {
 		slices.Sort(others)
 		return fmt.Errorf("%s holds records of %s as well; give %s a file of its own first", s.Name,
 			words.And(slices.Compact(others)...), entity)
 	}
-	index, there := at[s.Source]
-	switch {
-	case s.SHA256 == "":
-		return fmt.Errorf("%s comes from a database, which keeps no file; export it first", s.Source)
-	case !there:
-		return fmt.Errorf("%s is not there any more as block %d has sealed it; put it back from a copy first", s.Source,
-			s.Block)
-	}
-	hash, err := source.HashFile(ctx, in.Set.Sources[index].Path)
+	s.Below = in.Set.Sources[index].FileBelow()
+	s.File = path.Join(url.PathEscape(strings.ToLower(entity)), strings.TrimPrefix(path.Clean("/"+s.Below), "/"))
+	return nil
+}
+
+// retain has the source be frozen from the records that its block has retained.
+func (s *FrozenSource) retain(chain *block.Chain, entity, what string) error {
+	e := &chain.Entries[s.Block-1]
+	sources, err := chain.Sources(e)
 	if err != nil {
 		return err
 	}
-	if hash != s.SHA256 {
-		return fmt.Errorf("%s is not as block %d has sealed it; put it back from a copy, or close its period again "+
-			"first",
-			s.Source, s.Block)
+	at := slices.IndexFunc(sources, func(of block.Source) bool { return of.Source == s.Source })
+	ok, err := s.fromRecords(chain, &sources[at])
+	if err != nil {
+		return err
 	}
-	s.Below = in.Set.Sources[index].FileBelow()
-	s.File = path.Join(url.PathEscape(strings.ToLower(entity)), strings.TrimPrefix(path.Clean("/"+s.Below), "/"))
+	if !ok {
+		return s.notThere(what)
+	}
+	s.Columns = e.Layouts[sources[at].Layout-1]
+	s.Below = s.Source
+	s.File = path.Join(url.PathEscape(strings.ToLower(entity)), strings.TrimPrefix(path.Clean("/"+s.Source), "/")) +
+		".records.csv"
 	return nil
 }
 

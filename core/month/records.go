@@ -248,7 +248,8 @@ func (c *comparedSource) finish(most int) {
 	}
 	slices.Sort(lines)
 	for _, line := range lines[:min(len(lines), most)] {
-		c.found.First = append(c.found.First, RecordChange{Change: "added", Line: line, Columns: c.now, Is: c.added[line]})
+		c.found.First = append(c.found.First,
+			RecordChange{Change: "added", Line: line, Columns: c.now, Is: c.added[line]})
 	}
 	slices.SortStableFunc(c.found.First, func(x, y RecordChange) int { return x.Line - y.Line })
 	c.found.First = c.found.First[:min(len(c.found.First), most)]

@@ -11,7 +11,10 @@ import (
 	"slices"
 	"strings"
 
+	"lastblock/core/format/delimited"
 	"lastblock/core/format/postgres"
+	"lastblock/core/record"
+	"lastblock/core/source/shape"
 	"lastblock/core/value/moved"
 	"lastblock/core/value/natural"
 
@@ -109,6 +112,11 @@ type FrozenFile struct {
 	Path  string // of the copy
 	Was   string // where the file lay, from the folder Base
 	Below string // what FileBelow said of it
+
+	// Records says that it holds the records of the file as delimited text, each with its line in a last column, and
+	// that Decimal is the mark of their amounts, 0 to find out.
+	Records bool
+	Decimal byte
 }
 
 // takeFrozen takes copies in, in place of the files that they are of.
@@ -129,8 +137,23 @@ func (f *finder) takeFrozen() {
 			f.passOver(file.Below, reason)
 			continue
 		}
-		f.add(file.Path, file.Below)
+		if f.add(file.Path, file.Below); file.Records {
+			f.readRecords(&file)
+		}
 	}
+}
+
+// readRecords has the source that was added last be read as records of another file.
+func (f *finder) readRecords(file *FrozenFile) {
+	s := &f.set.Sources[len(f.set.Sources)-1]
+	manner := new(Manner)
+	if usual := f.mannerOf(s); usual != nil {
+		manner.Name, manner.Parts = usual.Name, usual.Parts
+	}
+	manner.Request = delimited.Request{Delimiter: ',', HeaderLines: 1}
+	manner.Encoding, manner.Decimal, manner.NoTotalLine, manner.Lined = "utf-8", file.Decimal, true, true
+	manner.Shape = &shape.Request{Drop: []string{record.LineColumn}}
+	s.as = manner
 }
 
 type finder struct {

@@ -24,4 +24,7 @@ type Manner struct {
 	NoTotalLine bool // a line that begins like a total line is a record
 	Parts       bool // several files for one entity and period are parts of one filing
 	Shape       *shape.Request
+
+	// Lined says that a last column has the lines on which records start.
+	Lined bool
 }

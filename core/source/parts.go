@@ -18,7 +18,9 @@ func (f *finder) chooseParts(ctx context.Context) error {
 	documents := false
 	for i := range sources {
 		s := &sources[i]
-		s.as = f.mannerOf(s)
+		if s.as == nil {
+			s.as = f.mannerOf(s)
+		}
 		if s.format != nil {
 			continue // it is no file
 		}
@@ -66,6 +68,9 @@ func (f *finder) chooseParts(ctx context.Context) error {
 // partsOf finds out the format of a file whose ending does not say enough, and
 // its parts.
 func (f *finder) partsOf(s *Source) ([]Part, error) {
+	if s.manner().Lined {
+		s.format = text
+	}
 	if s.format == nil && s.Size < 0 && s.Path != "-" {
 		s.format = text // a pipe, which can be read once
 	}
@@ -76,7 +81,7 @@ func (f *finder) partsOf(s *Source) ([]Part, error) {
 		}
 		s.format = formatByContent(sample)
 	}
-	if s.format.parts == nil {
+	if s.format.parts == nil || s.manner().Lined {
 		return nil, nil
 	}
 	d, err := openDocumentOf(s)

@@ -5,7 +5,9 @@ import (
 	"errors"
 	"io"
 	"slices"
+	"strconv"
 
+	"lastblock/core/record"
 	"lastblock/core/source/shape"
 )
 
@@ -119,6 +121,17 @@ func (w *worker) begin(s *stream) error {
 	return nil
 }
 
+// takeLines takes the lines on which records start from their last column.
+func takeLines(b *record.Batch) {
+	b.KeepLines()
+	var scratch []byte
+	for row := range b.Rows {
+		if line, err := strconv.Atoi(string(b.Text(row, b.Width-1, &scratch))); err == nil {
+			b.Lines[row] = line
+		}
+	}
+}
+
 // isWanted tells whether the stretch that was taken needs to be read.
 func (w *worker) isWanted(s *stream) bool {
 	skipping, ok := s.reader.(skippingReader)
@@ -148,6 +161,9 @@ func (w *worker) visit(s *stream, first bool) error {
 			s.shape.Head.Delimiter)
 	}
 	w.whole = first && w.batch.Last
+	if s.feed.set.Sources[s.index].manner().Lined {
+		takeLines(&w.batch.Stretch.Batch)
+	}
 	if err := w.takeTotals(s, &w.batch.Stretch.Batch); err != nil {
 		return err
 	}

@@ -52,11 +52,13 @@ func (f *Sealed) key() string { return f.Name + "\x00" + f.Query }
 
 // Wanted is what is held against its seal.
 type Wanted struct {
-	Root    string // the folder of the plan, from which files are named
-	Moved   moved.Moves
-	Sources bool // sources and references, too
-	Block   int  // files of this block alone; 0 for those of all
-	Jobs    int  // files that are read at a time
+	Root  string // the folder of the plan, from which files are named
+	Moved moved.Moves
+	// StandFor are the SHA-256 of files that stand for others, and those of these.
+	StandFor map[string]string
+	Sources  bool // sources and references, too
+	Block    int  // files of this block alone; 0 for those of all
+	Jobs     int  // files that are read at a time
 }
 
 // Verify holds the files that blocks have sealed against what they are now. What a block says of a file
@@ -88,7 +90,7 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 			f.State = Unknown
 		default:
 			group.Go(func() (err error) {
-				f.State, err = f.state(ctx, wanted.Moved.Path(wanted.Root, f.Name))
+				f.State, err = f.state(ctx, wanted.Moved.Path(wanted.Root, f.Name), wanted.StandFor)
 				return err
 			})
 		}
@@ -97,13 +99,13 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 }
 
 // state holds a file against its seal.
-func (f *Sealed) state(ctx context.Context, path string) (State, error) {
+func (f *Sealed) state(ctx context.Context, path string, standFor map[string]string) (State, error) {
 	switch hash, err := source.HashFile(ctx, path); {
 	case errors.Is(err, fs.ErrNotExist):
 		return Gone, nil
 	case err != nil:
 		return "", err
-	case hash == f.SHA256:
+	case hash == f.SHA256 || standFor[hash] == f.SHA256:
 		return Untouched, nil
 	}
 	return Changed, nil
