@@ -23,6 +23,7 @@ const (
 	recentFolder = "lastblock"
 	recentKept   = 20
 	recentMost   = 10_000 // findings of one run
+	seenKept     = 100    // plans whose files were hashed
 )
 
 // seenFile is the file of hashes of a plan's files that were seen, "" where there is no folder for it.
@@ -36,7 +37,16 @@ func seenFile(plan string) string {
 	if os.MkdirAll(folder, 0o700) != nil {
 		return ""
 	}
+	keepNewest(folder, "seen-*.csv", seenKept)
 	return filepath.Join(folder, fmt.Sprintf("seen-%016x.csv", xxh3.HashString(full)))
+}
+
+// keepNewest takes all files but the newest ones of a pattern away.
+func keepNewest(folder, pattern string, kept int) {
+	files := newestFirst(folder, pattern)
+	for _, old := range files[min(len(files), kept):] {
+		os.Remove(old)
+	}
 }
 
 // remember keeps what was found by a command, told by its name and its paths. Where that cannot be written
@@ -67,14 +77,15 @@ func remember(run []string, findings []finding.Finding) {
 		os.Remove(file.Name())
 		return
 	}
-	for _, old := range recentFiles(folder)[min(len(recentFiles(folder)), recentKept):] {
-		os.Remove(old)
-	}
+	keepNewest(folder, recentPattern, recentKept)
 }
 
-// recentFiles are the files in which findings are kept, the newest first.
-func recentFiles(folder string) []string {
-	files, err := filepath.Glob(filepath.Join(folder, "found-*.json"))
+// recentPattern matches the files in which findings are kept.
+const recentPattern = "found-*.json"
+
+// newestFirst are the files of a pattern, the newest first.
+func newestFirst(folder, pattern string) []string {
+	files, err := filepath.Glob(filepath.Join(folder, pattern))
 	if err != nil {
 		return nil
 	}
@@ -98,7 +109,7 @@ func recalled() []finding.Finding {
 		return nil
 	}
 	var all []finding.Finding
-	for _, file := range recentFiles(filepath.Join(folder, recentFolder)) {
+	for _, file := range newestFirst(filepath.Join(folder, recentFolder), recentPattern) {
 		data, err := os.ReadFile(file)
 		var some []finding.Finding
 		if err == nil && json.Unmarshal(data, &some) == nil {

@@ -134,6 +134,7 @@ func (a *app) runTrace(ctx context.Context, t *wantedTrace) error {
 	if len(t.paths) == 0 && t.Plan == "" {
 		return errors.New("trace needs a plan, with --plan, or a PATH: a file, a folder or a pattern")
 	}
+	t.AsSealed = t.Block > 0 && t.handed == ""
 	where := a.options.Find("where")
 	t.Chosen = where != nil && where.Given.Typed
 	format, packed, err := formatOf("out", t.Out)
@@ -157,7 +158,10 @@ func (a *app) runTrace(ctx context.Context, t *wantedTrace) error {
 		return err
 	}
 	defer traced.Close()
-	shown := &view.Trace{Traced: traced}
+	shown := &view.Trace{Traced: traced, Most: t.Top}
+	if t.All {
+		shown.Most = 0
+	}
 	for _, f := range traced.Findings {
 		if f.Severity != finding.Note { // which are about the sources, and told by what reads them all
 			shown.Findings = append(shown.Findings, f)

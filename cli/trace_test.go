@@ -69,6 +69,7 @@ across = "period"
 where = 'account != "9999"'
 [close]
 allow = ["bad-value"]
+retain = true
 `
 
 func traceFolder(t *testing.T) (dir string) {
@@ -152,8 +153,12 @@ func TestTraceOfAFigureThatChanged(t *testing.T) {
 			"sealed -4.00, new fallowmere_2031-02.csv 0.50, new fallowmere_2031-03.csv 700.00, changed " +
 			"corvane_2031-01.csv -5.00, gone eskerby_2031-02.csv -5.00, now 686.50"},
 		{[]string{"account=4000", "--top", "1", "--block", "2"}, "debit -4.00, now -13.50 of 4: " +
-			"corvane_2031-01:4 -25.00, sealed -4.00, new fallowmere_2031-02.csv 0.50, changed corvane_2031-01.csv " +
+			"corvane_2031-01:4 -20.00, sealed -4.00, new fallowmere_2031-02.csv 0.50, changed corvane_2031-01.csv " +
 			"-5.00, gone eskerby_2031-02.csv -5.00, now -13.50"},
+		{[]string{"account=4000", "--top", "3", "--block", "2"}, "debit -4.00, now -13.50 of 4: " +
+			"corvane_2031-01:4 -20.00 corvane_2031-01:2 10.00 eskerby_2031-02:2 5.00, sealed -4.00, new " +
+			"fallowmere_2031-02.csv 0.50, changed corvane_2031-01.csv -5.00, " +
+			"gone eskerby_2031-02.csv -5.00, now -13.50"},
 		{[]string{handed, "entity=corvane", "--plan", "lastblock.toml", "--top", "1"}, "debit -9.00, " +
 			"now -14.00 of 4: " +
 			"corvane_2031-01:4 -25.00, sealed -9.00, changed corvane_2031-01.csv -5.00, now -14.00"},

@@ -31,7 +31,8 @@ type Tracing struct {
 	All   bool
 	Block int
 
-	Chosen bool // the records of the figure are chosen by a condition that was typed
+	AsSealed bool // the records are wanted as the block has sealed them
+	Chosen   bool // the records of the figure are chosen by a condition that was typed
 }
 
 // shownTraced is how many records a trace shows that are not asked for.
@@ -69,6 +70,12 @@ type Traced struct {
 	Sources []TracedSource
 	Bridge  []BridgeLine // from the figure as it was sealed to what it is now
 	Others  []string     // columns that the result sums as well
+
+	// AsSealed says that the records are those that the block has sealed; Missing that they are not, although
+	// these were asked for, since the block has not retained them.
+	AsSealed, Missing bool
+
+	retained *sealedRecords
 }
 
 // TracedSource is what a source gives to a figure.
@@ -297,7 +304,13 @@ func (t *tracer) trace(ctx context.Context, say []block.Word, sum string) error 
 		return errors.Join(t.gave.Nothing, t.Close())
 	}
 	t.bridge()
-	return nil
+	if !t.task.AsSealed || len(t.Bridge) == 0 || t.gave == nil {
+		return nil
+	}
+	var err error
+	t.AsSealed, err = t.takeRetained()
+	t.Missing = !t.AsSealed
+	return err
 }
 
 // named is what the result is called.

@@ -19,6 +19,7 @@ import (
 type Trace struct {
 	*month.Traced
 	Findings []finding.Finding
+	Most     int     // how many records are shown; 0 for all
 	Made     *Handed // the file that was asked about; nil for none
 }
 
@@ -27,6 +28,17 @@ type Handed struct {
 	File   string
 	Plan   string
 	Amount *amount.Amount // nil where the file has no such figure
+}
+
+// visit is Visit of no more records than are asked for.
+func (t *Trace) visit(visit func(source string, r *trace.Record) error) error {
+	n := 0
+	return t.Visit(func(source string, r *trace.Record) error {
+		if n++; t.Most > 0 && n > t.Most {
+			return nil
+		}
+		return visit(source, r)
+	})
 }
 
 // figure says which figure it is.
@@ -48,7 +60,7 @@ func (t *Trace) figure() string {
 // giving are how many sources give something to the figure.
 func (t *Trace) giving() (n int) {
 	for i := range t.Sources {
-		if t.Sources[i].Records > 0 {
+		if s := &t.Sources[i]; !t.AsSealed && s.Records > 0 || t.AsSealed && s.Was.Sign() != 0 {
 			n++
 		}
 	}
@@ -57,15 +69,19 @@ func (t *Trace) giving() (n int) {
 
 // Print prints it. out is the file that has the records, "" for none.
 func (t *Trace) Print(s *show.Screen, out string) error {
-	fmt.Fprintln(s, s.Bold(fmt.Sprintf("%s: %s, from %s of %s", t.figure(), t.Amount.Money(),
-		show.Count(t.Records, "record"), show.Count(t.giving(), "source"))))
+	value := t.Amount
+	if t.AsSealed {
+		value = t.Sealed
+	}
+	fmt.Fprintln(s, s.Bold(fmt.Sprintf("%s: %s, from %s of %s", t.figure(), value.Money(),
+		show.Count(t.Listed(), "record"), show.Count(t.giving(), "source"))))
 	if len(t.Others) > 0 {
 		fmt.Fprintf(s, "it sums up %s as well; --sum says which one is traced\n", strings.Join(t.Others, ", "))
 	}
 	t.printSealed(s)
 	t.printSources(s)
 	if out != "" {
-		fmt.Fprintf(s, "\n%s: %s\n", out, show.Count(t.Records, "record"))
+		fmt.Fprintf(s, "\n%s: %s\n", out, show.Count(t.Listed(), "record"))
 	} else if err := t.printRecords(s); err != nil {
 		return err
 	}
@@ -89,9 +105,17 @@ func (t *Trace) printSealed(s *show.Screen) {
 	}
 	switch {
 	case !t.Known:
-	case len(t.Bridge) == 0:
+	case len(t.Bridge) == 0 || t.AsSealed:
 		fmt.Fprintf(s, "as sealed in block %d of %s\n", t.Entry.Number, t.Entry.Period)
 	default:
+		printBridge(s, &month.Bridge{Result: "from then to now", Column: t.Sum, Lines: t.Bridge}, t.Entry, shownLines)
+		if t.Missing {
+			fmt.Fprintf(s, "the records below are as they are now: block %d has not retained what has changed since\n",
+				t.Entry.Number)
+		}
+		return
+	}
+	if t.AsSealed {
 		printBridge(s, &month.Bridge{Result: "from then to now", Column: t.Sum, Lines: t.Bridge}, t.Entry, shownLines)
 	}
 }
@@ -132,7 +156,7 @@ const shownSources = 20
 
 // printRecords prints the records, with as many of their other columns as the screen has room for.
 func (t *Trace) printRecords(s *show.Screen) error {
-	if t.Records == 0 {
+	if t.Listed() == 0 {
 		return nil
 	}
 	table := show.Table{Columns: []show.Column{{Name: "source", Key: true}, {Name: "line", Right: true, Key: true},
@@ -142,8 +166,8 @@ func (t *Trace) printRecords(s *show.Screen) error {
 		table.Columns = append(table.Columns, show.Column{Name: t.Columns[at]})
 	}
 	shown := 0
-	err := t.Each(func(r *trace.Record) error {
-		cells := []string{t.Set.Sources[r.Place.Source()].Name, strconv.Itoa(r.Place.Line()), r.Amount.Money()}
+	err := t.visit(func(source string, r *trace.Record) error {
+		cells := []string{source, strconv.Itoa(r.Place.Line()), r.Amount.Money()}
 		for _, at := range others {
 			cells = append(cells, string(r.Texts[at]))
 		}
@@ -154,9 +178,9 @@ func (t *Trace) printRecords(s *show.Screen) error {
 	fmt.Fprintln(s)
 	table.Fit(s.Width)
 	table.Print(s)
-	if shown < t.Records {
+	if shown < t.Listed() {
 		fmt.Fprintf(s, "%s of %s, the largest first; --all shows all\n", show.Number(shown),
-			show.Count(t.Records, "record"))
+			show.Count(t.Listed(), "record"))
 	}
 	return err
 }
@@ -250,14 +274,14 @@ func (t *Trace) Write(w io.Writer, format show.Format, packed string, shield boo
 	return f.Write(w, func(w io.Writer) error {
 		encode, texts := f.Encoder(), make([][]byte, 0, len(f.Columns))
 		var room []byte
-		return t.Each(func(r *trace.Record) error {
+		return t.Visit(func(source string, r *trace.Record) error {
 			texts = append(texts[:0], r.Texts...)
 			for i := range r.Texts {
 				if kinds[i] == record.Amount {
 					texts[i] = []byte(r.Amount.String())
 				}
 			}
-			texts = append(texts, []byte(t.Set.Sources[r.Place.Source()].Name),
+			texts = append(texts, []byte(source),
 				strconv.AppendInt(nil, int64(r.Place.Line()), 10))
 			room = encode(room[:0], texts, kinds)
 			_, err := w.Write(room)
@@ -282,7 +306,7 @@ func (t *Trace) Document(w io.Writer) error {
 	}
 	d.Add("amount", t.asked().String())
 	d.Add("now", t.Amount.String())
-	d.Add("count", t.Records)
+	d.Add("count", t.Listed())
 	sources := []show.Object{}
 	for i := range t.Sources {
 		source := &t.Sources[i]
@@ -295,20 +319,23 @@ func (t *Trace) Document(w io.Writer) error {
 		sources = append(sources, o)
 	}
 	d.Add("sources", sources)
-	for _, list := range []struct {
-		name string
-		each func(func(*trace.Record) error) error
-	}{{"records", t.Each}, {"aside", t.EachAside}} {
-		records := []show.Object{}
-		err := list.each(func(r *trace.Record) error {
-			records = append(records, t.object(r))
+	records, aside := []show.Object{}, []show.Object{}
+	err := t.visit(func(source string, r *trace.Record) error {
+		records = append(records, t.object(source, r))
+		return nil
+	})
+	if err == nil {
+		err = t.EachAside(func(r *trace.Record) error {
+			aside = append(aside, t.object(t.Set.Sources[r.Place.Source()].Name, r))
 			return nil
 		})
-		if err != nil {
-			return err
-		}
-		d.Add(list.name, records)
 	}
+	if err != nil {
+		return err
+	}
+	d.Add("as_sealed", t.AsSealed)
+	d.Add("records", records)
+	d.Add("aside", aside)
 	d.Add("bridge", lineObjects(t.Bridge))
 	d.Add("findings", t.Findings)
 	d.Add("proof", show.ProofObject(&t.Proof))
@@ -327,9 +354,8 @@ func (t *Trace) asked() amount.Amount {
 }
 
 // object is a record: its place, its amount, what it says in the columns of the words, and all of its texts.
-func (t *Trace) object(r *trace.Record) show.Object {
-	o := show.Object{{Name: "source", Value: t.Set.Sources[r.Place.Source()].Name},
-		{Name: "line", Value: r.Place.Line()}}
+func (t *Trace) object(source string, r *trace.Record) show.Object {
+	o := show.Object{{Name: "source", Value: source}, {Name: "line", Value: r.Place.Line()}}
 	if r.State != trace.Used {
 		o.Add("state", asideState(r.State))
 	}
