@@ -23,6 +23,19 @@ by = ["entity", "period"]
 sum = "debit"
 `
 
+// planned makes a function that runs the program on the plan of a folder, wants an exit code, and returns all that is
+// said.
+func planned(t *testing.T, dir string) func(want int, args ...string) string {
+	return func(want int, args ...string) string {
+		t.Helper()
+		stdout, stderr, code := runProgram(t, dir, "", append(args, "--plan", "lastblock.toml")...)
+		if code != want {
+			t.Fatalf("%s ends with %d, want %d: %s%s", args, code, want, stdout, stderr)
+		}
+		return stdout + stderr
+	}
+}
+
 // The figures of an entity that was frozen stay as they are, without its files; it is no longer missed, and what
 // arrives of it later is a finding. The next block seals it, and it can be undone.
 func TestFreeze(t *testing.T) {
@@ -35,15 +48,7 @@ func TestFreeze(t *testing.T) {
 		"sold/eskerby_2031-01.csv": "konto,debit,account\n1,5.00,4000\n",
 		"sold/eskerby_2031-02.csv": "account,debit\n4000,6.00\n4000,x\n",
 	})
-	plan := []string{"--plan", "lastblock.toml"}
-	run := func(want int, args ...string) string {
-		t.Helper()
-		stdout, stderr, code := runProgram(t, dir, "", append(args, plan...)...)
-		if code != want {
-			t.Fatalf("%s ends with %d, want %d: %s%s", args, code, want, stdout, stderr)
-		}
-		return stdout + stderr
-	}
+	run := planned(t, dir)
 	run(ExitNotDone, "freeze", "eskerby", "--reason", "sold", "--user", "anna") // nothing was sealed yet
 	run(ExitDone, "close", "--quiet", "--user", "anna")
 	tied, summed := run(ExitDone, "tieout"), run(ExitDone, "rollup", "--json")
@@ -106,14 +111,7 @@ func TestFrozenFilesAreAsTheyWereSealed(t *testing.T) {
 		"in/all.zip": zipOf(t, "eskerby_2031-01.csv", "account,debit\n4000,5.00\n", "corvane_2030-12.csv",
 			"account,debit\n4000,1.00\n"),
 	})
-	run := func(want int, args ...string) string {
-		t.Helper()
-		stdout, stderr, code := runProgram(t, dir, "", append(args, "--plan", "lastblock.toml")...)
-		if code != want {
-			t.Fatalf("%s ends with %d, want %d: %s%s", args, code, want, stdout, stderr)
-		}
-		return stdout + stderr
-	}
+	run := planned(t, dir)
 	run(ExitDone, "close", "--quiet", "--user", "anna", "--period", "2031-01", "--allow", "not-filed")
 	if got := run(ExitNotDone, "freeze", "eskerby", "--reason", "sold"); !strings.Contains(got,
 		"in/all.zip holds records of corvane as well") {
@@ -159,14 +157,7 @@ func TestFreezeRetainedRecords(t *testing.T) {
 			"system\naccount;posted;Soll\n4000;05.01.2031;1.234,50\n\n4100;31.01.2031;\"0,250\"\n",
 		"in/corvane_2031-02.csv": "account,posted,debit\n4000,2031-02-05,20.00\n",
 	})
-	run := func(want int, args ...string) string {
-		t.Helper()
-		stdout, stderr, code := runProgram(t, dir, "", append(args, "--plan", "lastblock.toml")...)
-		if code != want {
-			t.Fatalf("%s ends with %d, want %d: %s%s", args, code, want, stdout, stderr)
-		}
-		return stdout + stderr
-	}
+	run := planned(t, dir)
 	book := excelize.NewFile()
 	defer book.Close()
 	for row, cells := range [][]any{{"from the old system"}, {"account", "posted", "Soll"},

@@ -273,6 +273,22 @@ func TestReadmeShowsRealOutput(t *testing.T) {
 	}
 }
 
+// documentedMembers are the names in the first column of the tables of a section.
+func documentedMembers(t *testing.T, page, section string) (names []string) {
+	t.Helper()
+	_, text, ok := strings.Cut(page, section)
+	if !ok {
+		t.Fatalf("docs/json.md has no section %q", section)
+	}
+	text, _, _ = strings.Cut(text, "\n## ")
+	for _, row := range regexp.MustCompile("(?m)^\\| (`[^|]*) \\|").FindAllStringSubmatch(text, -1) {
+		for _, name := range regexp.MustCompile("`(\\w+)`").FindAllStringSubmatch(row[1], -1) {
+			names = append(names, name[1])
+		}
+	}
+	return names
+}
+
 // The JSON of what stands on blocks has the members that docs/json.md names for it, and no others.
 func TestJSONOfBlocksIsAsDocumented(t *testing.T) {
 	page, err := os.ReadFile("../docs/json.md")
@@ -291,17 +307,7 @@ func TestJSONOfBlocksIsAsDocumented(t *testing.T) {
 		if err := json.Unmarshal([]byte(stdout), &document); err != nil {
 			t.Fatalf("%s: %v\n%s%s", command, err, stdout, stderr)
 		}
-		_, text, ok := strings.Cut(string(page), "\n## "+command+"\n")
-		if !ok {
-			t.Fatalf("docs/json.md has no section %s", command)
-		}
-		text, _, _ = strings.Cut(text, "\n## ")
-		var want []string
-		for _, row := range regexp.MustCompile("(?m)^\\| (`[^|]*) \\|").FindAllStringSubmatch(text, -1) {
-			for _, name := range regexp.MustCompile("`(\\w+)`").FindAllStringSubmatch(row[1], -1) {
-				want = append(want, name[1])
-			}
-		}
+		want := documentedMembers(t, string(page), "\n## "+command+"\n")
 		for name := range document {
 			everywhere := []string{"command", "version", "findings", "proof", "passed_over"}
 			if !slices.Contains(append(everywhere, want...), name) {
@@ -324,20 +330,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	documented := func(section string) []string {
-		_, text, ok := strings.Cut(string(page), section)
-		if !ok {
-			t.Fatalf("docs/json.md has no section %q", section)
-		}
-		text, _, _ = strings.Cut(text, "\n## ")
-		var names []string
-		for _, row := range regexp.MustCompile("(?m)^\\| (`[^|]*) \\|").FindAllStringSubmatch(text, -1) {
-			for _, name := range regexp.MustCompile("`(\\w+)`").FindAllStringSubmatch(row[1], -1) {
-				names = append(names, name[1])
-			}
-		}
-		return names
-	}
+	documented := func(section string) []string { return documentedMembers(t, string(page), section) }
 	dir := demoFolder(t)
 	for command, args := range map[string][]string{ // of doubles it is the month in which some came twice
 		"intake":  {"--head", "1"},

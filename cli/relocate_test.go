@@ -63,15 +63,7 @@ func TestRelocate(t *testing.T) {
 		"in/corvane_2031-01.csv":   "account,debit\n4000,10.00\n",
 		"more/eskerby_2031-01.csv": "account,debit\n4000,5.00\n",
 	})
-	plan := []string{"--plan", "lastblock.toml"}
-	run := func(want int, args ...string) string {
-		t.Helper()
-		stdout, stderr, code := runProgram(t, dir, "", append(args, plan...)...)
-		if code != want {
-			t.Fatalf("%s ends with %d: %s%s", args, code, stdout, stderr)
-		}
-		return stdout
-	}
+	run := planned(t, dir)
 	run(ExitStop, "tieout")
 	run(ExitDone, "decide", "--kind", "control-total", "--accept", "--reason", "late", "--yes", "--user", "anna")
 	run(ExitDone, "close", "--period", "2031-01", "--user", "anna", "--quiet")

@@ -172,8 +172,18 @@ func (c *Chain) figures(e *Entry, keeps func(*sifted) bool, visit func(*Figure) 
 	if e.Figures.Name == "" {
 		return nil
 	}
-	path := filepath.Join(c.Folder, e.Figures.Name)
-	file, err := os.Open(path)
+	return c.open(e, e.Figures, "figures", func(packed io.Reader) error {
+		if keeps == nil {
+			return e.readFigures(packed, visit)
+		}
+		return e.readFigures(&sieve{in: bufio.NewReaderSize(packed, 64<<10), wanted: keeps}, visit)
+	})
+}
+
+// open opens a packed file beside a block, which is what it is called in an error. The error is a *BrokenError where it
+// is not as it was sealed, or what reading or read returned.
+func (c *Chain) open(e *Entry, f File, what string, read func(io.Reader) error) error {
+	file, err := os.Open(filepath.Join(c.Folder, f.Name))
 	if err != nil {
 		return err
 	}
@@ -182,8 +192,8 @@ func (c *Chain) figures(e *Entry, keeps func(*sifted) bool, visit func(*Figure) 
 	if _, err := io.Copy(hash, file); err != nil {
 		return err
 	}
-	if hex.EncodeToString(hash.Sum(nil)) != e.Figures.SHA256 {
-		return c.broken(e.Number, "its figures in %s were changed", e.Figures.Name)
+	if hex.EncodeToString(hash.Sum(nil)) != f.SHA256 {
+		return c.broken(e.Number, "its %s in %s were changed", what, f.Name)
 	}
 	if _, err := file.Seek(0, io.SeekStart); err != nil {
 		return err
@@ -193,10 +203,7 @@ func (c *Chain) figures(e *Entry, keeps func(*sifted) bool, visit func(*Figure) 
 		return err
 	}
 	defer packed.Close()
-	if keeps == nil {
-		return e.readFigures(packed, visit)
-	}
-	return e.readFigures(&sieve{in: bufio.NewReaderSize(packed, 64<<10), wanted: keeps}, visit)
+	return read(packed)
 }
 
 // sifted is a line of figures without quotes, before it is read.

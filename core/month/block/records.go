@@ -2,20 +2,14 @@ package block
 
 import (
 	"bufio"
-	"crypto/sha256"
 	"encoding/csv"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
-	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 
 	"lastblock/core/record"
-
-	"github.com/klauspost/compress/zstd"
 )
 
 // Record is a record that was retained with a block.
@@ -34,32 +28,19 @@ func (c *Chain) Records(e *Entry, isWanted func(source string) bool,
 	if e.Block.Records == nil {
 		return nil
 	}
-	file, err := os.Open(filepath.Join(c.Folder, e.Block.Records.Name))
-	if err != nil {
-		return err
-	}
-	defer file.Close()
-	hash := sha256.New()
-	if _, err := io.Copy(hash, file); err != nil {
-		return err
-	}
-	if hex.EncodeToString(hash.Sum(nil)) != e.Block.Records.SHA256 {
-		return c.broken(e.Number, "its records in %s were changed", e.Block.Records.Name)
-	}
-	if _, err := file.Seek(0, io.SeekStart); err != nil {
-		return err
-	}
-	packed, err := zstd.NewReader(file)
-	if err != nil {
-		return err
-	}
-	defer packed.Close()
+	return c.open(e, *e.Block.Records, "records", func(packed io.Reader) error {
+		return e.readRecords(packed, isWanted, visit)
+	})
+}
+
+func (b *Block) readRecords(packed io.Reader, isWanted func(source string) bool,
+	visit func(columns []string, r *Record) error) error {
 	in := csv.NewReader(bufio.NewReaderSize(packed, 1<<16))
 	in.ReuseRecord, in.LazyQuotes = true, true
 	header, err := in.Read()
 	n := len(header) - 2
 	if err != nil || n < 0 || !slices.Equal(header[n:], []string{record.SourceColumn, record.LineColumn}) {
-		return errors.Join(fmt.Errorf("the records of block %d have other columns than it says", e.Number), err)
+		return errors.Join(fmt.Errorf("the records of block %d have other columns than it says", b.Number), err)
 	}
 	columns := slices.Clone(header[:n])
 	r := new(Record)
