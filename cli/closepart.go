@@ -107,14 +107,6 @@ type meanwhile struct{}
 
 func (meanwhile) around(_ context.Context, read func() error, _ func() string) error { return read() }
 
-func blockTotals(columns []string, amounts []amount.Amount) []block.Total {
-	totals := []block.Total{}
-	for i, column := range columns {
-		totals = append(totals, block.Total{Column: column, Amount: amounts[i].String()})
-	}
-	return totals
-}
-
 // closeSummary is a summary as a part of a close.
 type closeSummary struct {
 	*summary
@@ -157,7 +149,7 @@ func (c *closeSummary) write(_ context.Context, remark string) error {
 
 func (c *closeSummary) made() *madeResult {
 	return &madeResult{"rollup", c.Name(), c.output, c.done.Keys(), c.done.Count,
-		blockTotals(c.done.Sums, c.done.Total.Sums)}
+		month.TotalsOf(c.done.Sums, c.done.Total.Sums)}
 }
 
 func (c *closeSummary) measured() *month.MeasuredResult {
@@ -252,7 +244,7 @@ func (c *closeCollation) made() *madeResult {
 	for _, total := range c.done.Proof.Totals {
 		columns, used = append(columns, total.Column), append(used, total.Used)
 	}
-	return &madeResult{c.command, c.Name(), c.result, nil, c.done.Records, blockTotals(columns, used)}
+	return &madeResult{c.command, c.Name(), c.result, nil, c.done.Records, month.TotalsOf(columns, used)}
 }
 
 func (c *closeCollation) measured() *month.MeasuredResult {
@@ -338,7 +330,7 @@ func (c *closeReconciliation) made() *madeResult {
 	if len(totals) < len(columns) {
 		columns = nil
 	}
-	return &madeResult{"reconcile", c.Name(), c.files.out, nil, c.shown.Proof.Used, blockTotals(columns, totals)}
+	return &madeResult{"reconcile", c.Name(), c.files.out, nil, c.shown.Proof.Used, month.TotalsOf(columns, totals)}
 }
 
 func (c *closeReconciliation) line() (check, text string) {

@@ -6,17 +6,11 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"os/user"
 	"path/filepath"
-	"slices"
 	"strings"
-	"time"
 
-	"lastblock/core/finding"
-	"lastblock/core/finding/decision"
 	"lastblock/core/month"
 	"lastblock/core/month/block"
-	"lastblock/core/option"
 	"lastblock/core/source"
 	"lastblock/core/value/period"
 	"lastblock/show"
@@ -49,7 +43,14 @@ func (c *closing) seal(ctx context.Context, shown *view.Close) error {
 
 // seal is that of the close, while nobody else can add a block.
 func (s *sealing) seal(ctx context.Context, shown *view.Close) (err error) {
-	if s.block, err = s.account(ctx); err != nil {
+	account := &month.Account{Plan: s.app.plan, Task: s.task, In: s.in, Chain: s.chain, Tied: s.tied, Prints: s.prints,
+		Findings: s.findings, Verdict: s.verdict(), Program: Version}
+	for _, set := range s.app.sets {
+		if set != s.in.Set {
+			account.References = append(account.References, set)
+		}
+	}
+	if s.block, err = account.Block(ctx); err != nil {
 		return err
 	}
 	for _, p := range s.parts {
@@ -217,152 +218,4 @@ func (s *sealing) bridge(ctx context.Context, shown *view.Close) error {
 		s.block.Bridges = append(s.block.Bridges, shown.Bridges[i].Sealed(before.Number))
 	}
 	return nil
-}
-
-// account says what was read and what it came to.
-func (c *closing) account(ctx context.Context) (*block.Block, error) {
-	t := c.task
-	b := &block.Block{Period: c.in.Closing, Time: time.Now(), User: t.User, Program: Version, Verdict: c.verdict(),
-		Reason: t.Reason, Later: c.in.Later, Rows: c.tied.Rows, Totals: blockTotals(c.tied.Columns, c.tied.Totals),
-		Findings: []block.Finding{}, Sources: []block.Source{}, References: []block.Reference{},
-		Results: []block.Result{}}
-	if b.User == "" {
-		current, err := user.Current()
-		if err != nil {
-			return nil, option.Errorf("user", "who closes? The machine does not say: %w", err)
-		}
-		b.User = current.Username
-	}
-	if before := c.chain.Of(b.Period); before != nil {
-		b.Restates = before.Number
-	}
-	p := &c.tied.Proof
-	b.Proof = block.Proof{Read: p.Read, Used: p.Used, Suspense: p.Suspense, Dropped: p.Dropped}
-	for i := range c.findings {
-		if f := &c.findings[i]; f.Severity != finding.Note {
-			b.Findings = append(b.Findings, block.Finding{ID: f.ID, Kind: string(f.Kind), Severity: string(f.Severity),
-				Source: f.Source, State: f.State, Decision: f.Accepted})
-		}
-	}
-	if file := t.DecisionsFile(); file != "" {
-		log, err := decision.Read(file)
-		if err != nil {
-			return nil, err
-		}
-		b.Decisions.Lines, b.Decisions.Seal = log.Seal()
-	}
-	return b, errors.Join(c.sealFiles(b), c.sealReferences(ctx, b), c.sealSources(ctx, b))
-}
-
-// sealFiles seals the plan and the references that it names.
-func (c *closing) sealFiles(b *block.Block) error {
-	for i, path := range c.app.plan.Files() {
-		if info, err := os.Stat(path); err != nil || info.IsDir() {
-			continue // a folder, whose files follow
-		}
-		data, err := os.ReadFile(path)
-		if err != nil {
-			return err
-		}
-		name, err := c.name(path)
-		if err != nil {
-			return err
-		}
-		file := block.File{Name: name, SHA256: block.SealOf(data)}
-		if i == 0 {
-			b.Plan = file
-			continue
-		}
-		c.refer(b, block.Reference{File: file})
-	}
-	return nil
-}
-
-// refer adds a reference, once.
-func (c *closing) refer(b *block.Block, r block.Reference) {
-	if !slices.Contains(b.References, r) {
-		b.References = append(b.References, r)
-	}
-}
-
-// sealReferences seals the files of other sets that were read: what records were reconciled against, and what was
-// looked up.
-func (c *closing) sealReferences(ctx context.Context, b *block.Block) error {
-	for _, set := range c.app.sets {
-		if set == c.in.Set {
-			continue
-		}
-		hashes, err := set.Hashes(ctx, c.in.Reading.Jobs)
-		if err != nil {
-			return err
-		}
-		for _, h := range hashes {
-			name, err := c.name(h.Path)
-			if err != nil {
-				return err
-			}
-			c.refer(b, block.Reference{File: block.File{Name: name, SHA256: h.SHA256}})
-		}
-		for i := range set.Sources {
-			if set.IsQueried(i) {
-				c.refer(b, block.Reference{File: block.File{Name: set.Sources[i].Name}, Query: set.Query(i),
-					Fingerprint: set.Fingerprint(i)})
-			}
-		}
-	}
-	return nil
-}
-
-// sealSources seals the files that were read.
-func (c *closing) sealSources(ctx context.Context, b *block.Block) error {
-	seen := source.ReadSeen(c.in.Seen)
-	hashes, err := c.in.Hashes(ctx, seen)
-	if err != nil {
-		return err
-	}
-	if c.in.Seen != "" {
-		_ = seen.Write(c.in.Seen) // a hint, without which they are hashed again
-	}
-	hash := make(map[string]string)
-	for _, h := range hashes {
-		hash[h.Path] = h.SHA256
-	}
-	layouts := make(map[string]int)
-	for _, row := range c.tied.Sources {
-		of := &c.in.Set.Sources[row.Index]
-		s := block.Source{File: block.File{Name: of.Name, SHA256: hash[of.Path]}, Source: of.Name,
-			Size: of.Size, Entity: c.in.Set.Word(row.Index, "entity"), Fingerprint: c.prints.Of(row.Index),
-			Rows: row.Rows, Totals: blockTotals(c.tied.Columns, row.Totals)}
-		if frozen := c.in.FrozenAs(of.Path); frozen != nil {
-			s.Size = frozen.Size
-		}
-		switch {
-		case s.SHA256 != "":
-			if s.Name, err = c.name(of.Path); err != nil {
-				return err
-			}
-		case c.in.Set.IsQueried(row.Index):
-			s.Query, s.Size = c.in.Set.Query(row.Index), 0
-		}
-		if p, ok := period.Parse(c.in.Set.Word(row.Index, "period")); ok {
-			s.Period = p.String()
-		}
-		s.Layout = c.layout(b, layouts, row.Index)
-		b.Sources = append(b.Sources, s)
-	}
-	return nil
-}
-
-// layout is the place of a source's columns among those of the block.
-func (c *closing) layout(b *block.Block, known map[string]int, index int) (place int) {
-	head := c.in.Set.Head(index)
-	if head == nil || head.Layout == nil {
-		return 0
-	}
-	key := strings.Join(head.Layout.Columns, "\x00")
-	if known[key] == 0 {
-		b.Layouts = append(b.Layouts, head.Layout.Columns)
-		known[key] = len(b.Layouts)
-	}
-	return known[key]
 }

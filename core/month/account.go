@@ -1,0 +1,195 @@
+package month
+
+import (
+	"context"
+	"errors"
+	"os"
+	"os/user"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"lastblock/core/capability/tieout"
+	"lastblock/core/finding"
+	"lastblock/core/finding/decision"
+	"lastblock/core/month/block"
+	"lastblock/core/option"
+	"lastblock/core/source"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/period"
+)
+
+// Account is a close of which a block gives account.
+type Account struct {
+	Plan       *Plan
+	Task       *Closing
+	In         *Input
+	Chain      *block.Chain
+	Tied       *tieout.Result
+	Prints     *source.Fingerprints
+	Findings   []finding.Finding
+	Verdict    block.Verdict
+	References []*source.Set // that were read beside the sources
+	Program    string        // the version of Lastblock
+}
+
+// TotalsOf are totals as a block has them.
+func TotalsOf(columns []string, amounts []amount.Amount) []block.Total {
+	totals := []block.Total{}
+	for i, column := range columns {
+		totals = append(totals, block.Total{Column: column, Amount: amounts[i].String()})
+	}
+	return totals
+}
+
+// name is the name of a file as blocks have it.
+func (c *Account) name(path string) (string, error) {
+	return c.In.Moves().Name(filepath.Dir(c.Task.Plan), path)
+}
+
+// Block says what was read and what it came to; results, figures and bridges are added by the caller. The error is an
+// *option.Error, or what reading returned.
+func (c *Account) Block(ctx context.Context) (*block.Block, error) {
+	t := c.Task
+	b := &block.Block{Period: c.In.Closing, Time: time.Now(), User: t.User, Program: c.Program, Verdict: c.Verdict,
+		Reason: t.Reason, Later: c.In.Later, Rows: c.Tied.Rows, Totals: TotalsOf(c.Tied.Columns, c.Tied.Totals),
+		Findings: []block.Finding{}, Sources: []block.Source{}, References: []block.Reference{},
+		Results: []block.Result{}}
+	if b.User == "" {
+		current, err := user.Current()
+		if err != nil {
+			return nil, option.Errorf("user", "who closes? The machine does not say: %w", err)
+		}
+		b.User = current.Username
+	}
+	if before := c.Chain.Of(b.Period); before != nil {
+		b.Restates = before.Number
+	}
+	p := &c.Tied.Proof
+	b.Proof = block.Proof{Read: p.Read, Used: p.Used, Suspense: p.Suspense, Dropped: p.Dropped}
+	for i := range c.Findings {
+		if f := &c.Findings[i]; f.Severity != finding.Note {
+			b.Findings = append(b.Findings, block.Finding{ID: f.ID, Kind: string(f.Kind), Severity: string(f.Severity),
+				Source: f.Source, State: f.State, Decision: f.Accepted})
+		}
+	}
+	if file := t.DecisionsFile(); file != "" {
+		log, err := decision.Read(file)
+		if err != nil {
+			return nil, err
+		}
+		b.Decisions.Lines, b.Decisions.Seal = log.Seal()
+	}
+	return b, errors.Join(c.sealFiles(b), c.sealReferences(ctx, b), c.sealSources(ctx, b))
+}
+
+// sealFiles seals the plan and the references that it names.
+func (c *Account) sealFiles(b *block.Block) error {
+	for i, path := range c.Plan.Files() {
+		if info, err := os.Stat(path); err != nil || info.IsDir() {
+			continue // a folder, whose files follow
+		}
+		data, err := os.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		name, err := c.name(path)
+		if err != nil {
+			return err
+		}
+		file := block.File{Name: name, SHA256: block.SealOf(data)}
+		if i == 0 {
+			b.Plan = file
+			continue
+		}
+		c.refer(b, block.Reference{File: file})
+	}
+	return nil
+}
+
+// refer adds a reference, once.
+func (c *Account) refer(b *block.Block, r block.Reference) {
+	if !slices.Contains(b.References, r) {
+		b.References = append(b.References, r)
+	}
+}
+
+// sealReferences seals the files of other sets that were read: what records were reconciled against, and what was
+// looked up.
+func (c *Account) sealReferences(ctx context.Context, b *block.Block) error {
+	for _, set := range c.References {
+		hashes, err := set.Hashes(ctx, c.In.Reading.Jobs)
+		if err != nil {
+			return err
+		}
+		for _, h := range hashes {
+			name, err := c.name(h.Path)
+			if err != nil {
+				return err
+			}
+			c.refer(b, block.Reference{File: block.File{Name: name, SHA256: h.SHA256}})
+		}
+		for i := range set.Sources {
+			if set.IsQueried(i) {
+				c.refer(b, block.Reference{File: block.File{Name: set.Sources[i].Name}, Query: set.Query(i),
+					Fingerprint: set.Fingerprint(i)})
+			}
+		}
+	}
+	return nil
+}
+
+// sealSources seals the files that were read.
+func (c *Account) sealSources(ctx context.Context, b *block.Block) error {
+	seen := source.ReadSeen(c.In.Seen)
+	hashes, err := c.In.Hashes(ctx, seen)
+	if err != nil {
+		return err
+	}
+	if c.In.Seen != "" {
+		_ = seen.Write(c.In.Seen) // a hint, without which they are hashed again
+	}
+	hash := make(map[string]string)
+	for _, h := range hashes {
+		hash[h.Path] = h.SHA256
+	}
+	layouts := make(map[string]int)
+	for _, row := range c.Tied.Sources {
+		of := &c.In.Set.Sources[row.Index]
+		s := block.Source{File: block.File{Name: of.Name, SHA256: hash[of.Path]}, Source: of.Name,
+			Size: of.Size, Entity: c.In.Set.Word(row.Index, "entity"), Fingerprint: c.Prints.Of(row.Index),
+			Rows: row.Rows, Totals: TotalsOf(c.Tied.Columns, row.Totals)}
+		if frozen := c.In.FrozenAs(of.Path); frozen != nil {
+			s.Size = frozen.Size
+		}
+		switch {
+		case s.SHA256 != "":
+			if s.Name, err = c.name(of.Path); err != nil {
+				return err
+			}
+		case c.In.Set.IsQueried(row.Index):
+			s.Query, s.Size = c.In.Set.Query(row.Index), 0
+		}
+		if p, ok := period.Parse(c.In.Set.Word(row.Index, "period")); ok {
+			s.Period = p.String()
+		}
+		s.Layout = c.layout(b, layouts, row.Index)
+		b.Sources = append(b.Sources, s)
+	}
+	return nil
+}
+
+// layout is the place of a source's columns among those of the block.
+func (c *Account) layout(b *block.Block, known map[string]int, index int) (place int) {
+	head := c.In.Set.Head(index)
+	if head == nil || head.Layout == nil {
+		return 0
+	}
+	key := strings.Join(head.Layout.Columns, "\x00")
+	if known[key] == 0 {
+		b.Layouts = append(b.Layouts, head.Layout.Columns)
+		known[key] = len(b.Layouts)
+	}
+	return known[key]
+}
