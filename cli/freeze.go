@@ -39,8 +39,10 @@ it is no longer missed. A file of it that arrives later is a finding, and is not
 the file of decisions, and sealed with the next block; --undo has its files read again.
 
 Without an entity it lists what is frozen.`,
-		Example: `  lastblock freeze --plan lastblock-demo/close/lastblock.toml`,
-		Args:    cobra.MaximumNArgs(1),
+		Example: `  lastblock freeze --plan lastblock-demo/close/lastblock.toml
+  lastblock freeze fallowmere --reason 'sold to another group' --plan lastblock-demo/close/lastblock.toml
+  lastblock freeze fallowmere --undo --reason 'bought back' --plan lastblock-demo/close/lastblock.toml`,
+		Args: cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				return a.listFrozen(f)

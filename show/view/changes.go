@@ -204,7 +204,7 @@ func recordText(r *month.RecordChange, texts []string) string {
 
 // printBridge prints a bridge; of more than most sources that are new, or changed, or gone, one line.
 func printBridge(s *show.Screen, b *month.Bridge, since *block.Entry, most int) {
-	t := show.Table{Columns: []show.Column{{Name: bridgeTitle(b), Whole: true}, {Name: "source"},
+	t := show.Table{Columns: []show.Column{{Name: "step", Whole: true}, {Name: "source"},
 		{Name: b.Column, Right: true, Whole: true}}}
 	lines := b.Short(most)
 	for i, line := range lines {
@@ -218,7 +218,7 @@ func printBridge(s *show.Screen, b *month.Bridge, since *block.Entry, most int) 
 			t.Add(label, line.Source, line.Amount.Money())
 		}
 	}
-	fmt.Fprintln(s)
+	fmt.Fprintf(s, "\n%s\n", s.Bold(show.FoldedLines(bridgeTitle(b), s.Width)))
 	t.Print(s)
 }
 

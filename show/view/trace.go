@@ -73,8 +73,8 @@ func (t *Trace) Print(s *show.Screen, out string) error {
 	if t.AsSealed {
 		value = t.Sealed
 	}
-	fmt.Fprintln(s, s.Bold(fmt.Sprintf("%s: %s, from %s of %s", t.figure(), value.Money(),
-		show.Count(t.Listed(), "record"), show.Count(t.giving(), "source"))))
+	fmt.Fprintln(s, s.Bold(show.FoldedLines(fmt.Sprintf("%s: %s, from %s of %s", t.figure(), value.Money(),
+		show.Count(t.Listed(), "record"), show.Count(t.giving(), "source")), s.Width)))
 	if len(t.Others) > 0 {
 		fmt.Fprintf(s, "it sums up %s as well; --sum says which one is traced\n", strings.Join(t.Others, ", "))
 	}
@@ -101,7 +101,7 @@ func (t *Trace) printSealed(s *show.Screen) {
 			text += fmt.Sprintf(", which is not what was sealed: the file was changed by %s",
 				t.Made.Amount.Sub(t.Sealed).Money())
 		}
-		fmt.Fprintln(s, text)
+		fmt.Fprintln(s, show.FoldedLines(text, s.Width))
 	}
 	switch {
 	case !t.Known:
