@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"os"
@@ -89,7 +90,7 @@ func (a *app) writeRelocated(f *relocating, done *month.Relocation, decisions, w
 		return "", err
 	}
 	err = decision.Append(decisions, []decision.Decision{{Time: time.Now(), User: who, Verdict: decision.Relocate,
-		Reason: f.reason, ID: "relocate " + done.Old, Source: done.Old, State: done.New}})
+		Reason: cmp.Or(f.reason, "now in "+done.New), ID: "relocate " + done.Old, Source: done.Old, State: done.New}})
 	if err != nil || done.Lines == nil {
 		return "", err
 	}
