@@ -245,25 +245,25 @@ func (p *Plan) figures() (all []figureOfPlan, err error) {
 			all = append(all, f)
 		}
 	}
-	if typed := NewCollate(); p.Has(typed.Name()) {
-		results, _, err := Results(p, typed, AllOptions(typed), NewCollate)
-		if err != nil {
-			return nil, err
-		}
-		for _, r := range results {
-			all = append(all, figureOfPlan{Asked: r, sums: r.Task.Totals, chosen: chooses(r.Narrow)})
-		}
+	collated, err := figuresOfRecords(p, NewCollate, func(t *Collate) []string { return t.Totals })
+	if err != nil {
+		return nil, err
 	}
-	if typed := NewAttach(); p.Has(typed.Name()) {
-		results, _, err := Results(p, typed, AllOptions(typed), NewAttach)
-		if err != nil {
-			return nil, err
-		}
-		for _, r := range results {
-			all = append(all, figureOfPlan{Asked: r, sums: r.Task.Totals, chosen: chooses(r.Narrow)})
-		}
+	attached, err := figuresOfRecords(p, NewAttach, func(t *Attach) []string { return t.Totals })
+	return slices.Concat(all, collated, attached), err
+}
+
+// figuresOfRecords are results of records that have totals.
+func figuresOfRecords[T Maker](p *Plan, make func() T, totals func(T) []string) (all []figureOfPlan, err error) {
+	typed := make()
+	if !p.Has(typed.Name()) {
+		return nil, nil
 	}
-	return all, nil
+	results, _, err := Results(p, typed, AllOptions(typed), make)
+	for _, r := range results {
+		all = append(all, figureOfPlan{Asked: r, sums: totals(r.Task), chosen: chooses(r.Narrow)})
+	}
+	return all, err
 }
 
 func chooses(narrow *shape.Request) bool { return narrow != nil && narrow.Where != nil }
