@@ -381,3 +381,24 @@ func TestChangesOfRetainedRecords(t *testing.T) {
 		}
 	}
 }
+
+// What stands of a period is what the newest block says that has read it: after January was closed again, February is
+// as its own block has it.
+func TestAClosedPeriodBesideOneThatWasRestated(t *testing.T) {
+	dir := t.TempDir()
+	writeFiles(t, dir, map[string]string{
+		"lastblock.toml":         changesPlan,
+		"in/corvane_2031-01.csv": journalOf("4000,EUR,10.00"),
+		"in/corvane_2031-02.csv": journalOf("4000,EUR,20.00"),
+	})
+	closeJSON(t, dir, "--period", "2031-01")
+	closeJSON(t, dir, "--period", "2031-02")
+	writeFiles(t, dir, map[string]string{"in/corvane_2031-01.csv": journalOf("4000,EUR,11.00")})
+	closeJSON(t, dir, "--period", "2031-01", "--restate", "--reason", "late")
+	run := planned(t, dir)
+	run(ExitDone, "tieout") // both stand as they are
+	writeFiles(t, dir, map[string]string{"in/corvane_2031-02.csv": journalOf("4000,EUR,21.00")})
+	if got := run(ExitStop, "tieout"); !strings.Contains(got, "it was sealed in block 2") {
+		t.Errorf("with another February it says %s", got)
+	}
+}

@@ -69,12 +69,16 @@ func TestRelocate(t *testing.T) {
 	run(ExitDone, "close", "--period", "2031-01", "--user", "anna", "--quiet")
 	sealed := run(ExitDone, "tieout")
 
+	_, stderr, code := runProgram(t, dir, "", "relocate", "in", "more")
+	if code != ExitNotDone || !strings.Contains(stderr, "sealed sources lie below more already") {
+		t.Errorf("to where others lie it ends with %d: %s", code, stderr)
+	}
 	move(t, dir, "in", "archive/2031")
 	o, code := relocateJSON(t, dir, "in", "archive/2031", "--rehearse")
 	if code != ExitDone || o.Written || len(o.Files) != 1 || len(o.Lines) != 2 {
 		t.Errorf("rehearsed it ends with %d: %+v", code, o)
 	}
-	if o, code = relocateJSON(t, dir, "in", "archive/2031"); code != ExitDone || !o.Written {
+	if o, code := relocateJSON(t, dir, "in", "archive/2031"); code != ExitDone || !o.Written {
 		t.Errorf("it ends with %d: %+v", code, o)
 	}
 	move(t, dir, "more", "elsewhere/more") // a second time, and there and back
@@ -146,6 +150,11 @@ func TestRelocateOfWhatIsNotThere(t *testing.T) {
 	now, err := os.ReadFile(filepath.Join(dir, "lastblock.toml"))
 	if want := `paths = ["to", 'E:\new\month', '\\other\place\x']`; err != nil || !strings.Contains(string(now), want) {
 		t.Errorf("the plan is %s: %v", now, err)
+	}
+	writeFiles(t, dir, map[string]string{"out/e.csv": "x\n6\n"})
+	_, stderr, code = runProgram(t, dir, "", "relocate", "out", "to", "--rehearse")
+	if code != ExitNotDone || !strings.Contains(stderr, "lies below out") {
+		t.Errorf("of what is no source it ends with %d: %s", code, stderr)
 	}
 	_, stderr, code = runProgram(t, dir, "", "relocate", "nowhere", "to")
 	if code != ExitNotDone || !strings.Contains(stderr, "no sealed source, lies below nowhere") {

@@ -211,3 +211,25 @@ func TestTraceOfPaths(t *testing.T) {
 		}
 	}
 }
+
+// A source that has only got another name gives what it gave, and words that are in no group are looked for in all
+// sources.
+func TestTraceOfMovedSourcesAndOtherWords(t *testing.T) {
+	dir := traceFolder(t)
+	move(t, dir, "in/corvane_2031-01.csv", "in/corvane_2031-01_again.csv")
+	writeFiles(t, dir, map[string]string{"lastblock.toml": tracePlan}) // as it was, and written anew
+	for _, c := range []struct {
+		args []string
+		want string
+		read int
+	}{
+		{[]string{"account=4000", "--top", "1"}, "debit -4.00, now -4.00 of 4: corvane_2031-01_again:4 -20.00", 8},
+		{[]string{"account=4000", "credit=0", "--top", "1"}, "debit -4.00, now -4.00 of 4: corvane_2031-01_again:4 -20.00",
+			11},
+		{[]string{"account=4000", "debit=5.00"}, "debit 5.00, now 5.00 of 1: eskerby_2031-02:2 5.00", 11},
+	} {
+		if o := traceJSON(t, dir, c.args...); o.said() != c.want || o.Proof.Read != c.read {
+			t.Errorf("%s: %s, %d records read", c.args, o.said(), o.Proof.Read)
+		}
+	}
+}
