@@ -402,3 +402,22 @@ func TestAClosedPeriodBesideOneThatWasRestated(t *testing.T) {
 		t.Errorf("with another February it says %s", got)
 	}
 }
+
+// A currency without a change has its bridge as well, so that none is taken for another one.
+func TestEachCurrencyHasABridge(t *testing.T) {
+	dir := t.TempDir()
+	writeFiles(t, dir, map[string]string{
+		"lastblock.toml":         changesPlan,
+		"in/corvane_2031-01.csv": journalOf("4000,CHF,10.00"),
+		"in/eskerby_2031-01.csv": journalOf("4000,GBP,5.00"),
+	})
+	closeJSON(t, dir)
+	writeFiles(t, dir, map[string]string{"in/corvane_2031-01.csv": journalOf("4000,CHF,11.00")})
+	o, _ := changesJSON(t, dir)
+	for currency, want := range map[string]string{"CHF": "sealed 10.00, changed corvane_2031-01.csv 1.00, now 11.00",
+		"GBP": "sealed 5.00, now 5.00"} {
+		if got := o.lines("by-currency", "debit", map[string]string{"currency": currency}); got != want {
+			t.Errorf("of %s it is %s", currency, got)
+		}
+	}
+}

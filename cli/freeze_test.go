@@ -206,3 +206,24 @@ func TestFreezeRetainedRecords(t *testing.T) {
 		t.Errorf("with records that were changed it says %s", got)
 	}
 }
+
+// What was retained is not enough where a record lay in suspense, since that is not among the retained ones.
+func TestFreezeWantsAllRecords(t *testing.T) {
+	dir := t.TempDir()
+	writeFiles(t, dir, map[string]string{
+		"lastblock.toml":         strings.Replace(freezePlan, ", \"sold\"]", "]", 1) + "[close]\nretain = true\n",
+		"companies.csv":          "entity\ncorvane\neskerby\n",
+		"in/corvane_2031-01.csv": "account,debit\n4000,10.00\n",
+		"in/eskerby_2031-01.csv": "account,debit\n4000,5.00\n4000,6.00,7.00\n",
+	})
+	run := planned(t, dir)
+	run(ExitDone, "close", "--quiet", "--user", "anna")
+	if err := os.Remove(filepath.Join(dir, "in/eskerby_2031-01.csv")); err != nil {
+		t.Fatal(err)
+	}
+	got := run(ExitNotDone, "freeze", "eskerby", "--reason", "sold")
+	if !strings.Contains(got, "eskerby_2031-01.csv is not there as block 1 has sealed it, and the block has not retained "+
+		"all of its records") {
+		t.Errorf("it says %s", got)
+	}
+}

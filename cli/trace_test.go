@@ -136,7 +136,9 @@ func TestTraceOfSealedFigures(t *testing.T) {
 func TestTraceOfAFigureThatChanged(t *testing.T) {
 	dir := traceFolder(t)
 	handed := filepath.Join(t.TempDir(), "handed.xlsx")
-	resave(t, filepath.Join(dir, "results/2031-02/by-company.xlsx"), handed)
+	resave(t, filepath.Join(dir, "results/2031-02/by-company.xlsx"), handed, "", 0)
+	edited := filepath.Join(t.TempDir(), "edited.xlsx")
+	resave(t, handed, edited, "C2", 1.25) // corvane in February
 	writeFiles(t, dir, map[string]string{
 		"in/corvane_2031-01.csv":    "account,debit,credit\n4000,10.00,0\n4100,0,7.50\n4000,-25.00,0\n9999,3.00,0\n",
 		"in/fallowmere_2031-02.csv": "account,debit,credit\n4000,0.50,0\n",
@@ -162,6 +164,8 @@ func TestTraceOfAFigureThatChanged(t *testing.T) {
 		{[]string{handed, "entity=corvane", "--plan", "lastblock.toml", "--top", "1"}, "debit -9.00, " +
 			"now -14.00 of 4: " +
 			"corvane_2031-01:4 -25.00, sealed -9.00, changed corvane_2031-01.csv -5.00, now -14.00"},
+		{[]string{edited, "entity=corvane", "period=2031-02", "--plan", "lastblock.toml", "--top", "1"},
+			"debit 1.25, now 1.00 of 1: corvane_2031-02:2 1.00"},
 	} {
 		o := traceJSON(t, dir, c.args...)
 		if got := o.said(); got != c.want {
@@ -170,14 +174,19 @@ func TestTraceOfAFigureThatChanged(t *testing.T) {
 	}
 }
 
-// resave opens a workbook and saves it again, as an office program does, with a figure changed by hand.
-func resave(t *testing.T, from, to string) {
+// resave opens a workbook and saves it again, as an office program does, with a cell changed by hand, "" for none.
+func resave(t *testing.T, from, to, cell string, value float64) {
 	t.Helper()
 	book, err := excelize.OpenFile(from)
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer book.Close()
+	if cell != "" {
+		if err := book.SetCellFloat(book.GetSheetName(0), cell, value, 2, 64); err != nil {
+			t.Fatal(err)
+		}
+	}
 	if err := book.SaveAs(to); err != nil {
 		t.Fatal(err)
 	}
@@ -224,8 +233,8 @@ func TestTraceOfMovedSourcesAndOtherWords(t *testing.T) {
 		read int
 	}{
 		{[]string{"account=4000", "--top", "1"}, "debit -4.00, now -4.00 of 4: corvane_2031-01_again:4 -20.00", 8},
-		{[]string{"account=4000", "credit=0", "--top", "1"}, "debit -4.00, now -4.00 of 4: corvane_2031-01_again:4 -20.00",
-			11},
+		{[]string{"account=4000", "credit=0", "--top", "1"}, "debit -4.00, now -4.00 of 4: " +
+			"corvane_2031-01_again:4 -20.00", 11},
 		{[]string{"account=4000", "debit=5.00"}, "debit 5.00, now 5.00 of 1: eskerby_2031-02:2 5.00", 11},
 	} {
 		if o := traceJSON(t, dir, c.args...); o.said() != c.want || o.Proof.Read != c.read {

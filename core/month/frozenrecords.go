@@ -144,6 +144,6 @@ func (s *Standing) StandFor() map[string]string {
 
 // notThere says why a source cannot be frozen.
 func (s *FrozenSource) notThere(what string) error {
-	return fmt.Errorf("%s %s as block %d has sealed it, and the block has not retained its records; put it back from "+
-		"a copy, or close its period again first", s.Source, what, s.Block)
+	return fmt.Errorf("%s %s as block %d has sealed it, and the block has not retained all of its records; put it "+
+		"back from a copy, or close its period again first", s.Source, what, s.Block)
 }
