@@ -222,8 +222,8 @@ func TestFreezeWantsAllRecords(t *testing.T) {
 		t.Fatal(err)
 	}
 	got := run(ExitNotDone, "freeze", "eskerby", "--reason", "sold")
-	if !strings.Contains(got, "eskerby_2031-01.csv is not there as block 1 has sealed it, and the block has not retained "+
-		"all of its records") {
+	if !strings.Contains(got, "eskerby_2031-01.csv is not there as block 1 has sealed it, and the block "+
+		"has not retained all of its records") {
 		t.Errorf("it says %s", got)
 	}
 }

@@ -13,7 +13,8 @@ func TestShortBridge(t *testing.T) {
 		return BridgeLine{label, source, amount.New(cents, 2)}
 	}
 	b := &Bridge{Lines: []BridgeLine{line(LineSealed, "", 1000), line("new", "a", 100), line("new", "b", -50),
-		line("new", "c", 25), line("changed", "d", 1), line("gone", "e", 2), line("gone", "f", 3), line(LineNow, "", 1081)}}
+		line("new", "c", 25), line("changed", "d", 1), line("gone", "e", 2), line("gone", "f", 3),
+		line(LineNow, "", 1081)}}
 	for most, want := range map[int]string{
 		1: "[{sealed  10.00} {new 3 sources 0.75} {changed d 0.01} {gone 2 sources 0.05} {now  10.81}]",
 		2: "[{sealed  10.00} {new 3 sources 0.75} {changed d 0.01} {gone e 0.02} {gone f 0.03} {now  10.81}]",

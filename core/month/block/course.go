@@ -132,9 +132,9 @@ type parts struct {
 }
 
 // point reads a figure, and returns what each source gave to it, and whether any group has the words. had gets the
-// values of the first of them, of the lines that keeps keeps.
+// values of the first of them, of the lines that a filter keeps.
 func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string,
-	keeps func(*sifted) bool) (given parts, some bool, err error) {
+	keeps *filter) (given parts, some bool, err error) {
 	r := &p.Entry.Results[result]
 	columns := make([]int, len(w.Words))
 	for i, word := range w.Words {

@@ -159,7 +159,7 @@ func (c *Chain) Figures(e *Entry, isWanted func(source string) bool, visit func(
 	wanted := func(l *sifted) bool {
 		return l.kind != OfWithin && l.kind != OfGiven || isWanted(string(l.source))
 	}
-	return c.figures(e, wanted, func(f *Figure) error {
+	return c.figures(e, &filter{wanted: wanted}, func(f *Figure) error {
 		if (f.Kind == OfWithin || f.Kind == OfGiven) && !isWanted(f.Source) {
 			return nil
 		}
@@ -167,8 +167,8 @@ func (c *Chain) Figures(e *Entry, isWanted func(source string) bool, visit func(
 	})
 }
 
-// figures is Figures for lines that keeps keeps, and perhaps others; nil for all.
-func (c *Chain) figures(e *Entry, keeps func(*sifted) bool, visit func(*Figure) error) error {
+// figures is Figures for lines that a filter keeps, and perhaps others; nil for all.
+func (c *Chain) figures(e *Entry, keeps *filter, visit func(*Figure) error) error {
 	if e.Figures.Name == "" {
 		return nil
 	}
@@ -176,7 +176,7 @@ func (c *Chain) figures(e *Entry, keeps func(*sifted) bool, visit func(*Figure) 
 		if keeps == nil {
 			return e.readFigures(packed, visit)
 		}
-		return e.readFigures(&sieve{in: bufio.NewReaderSize(packed, 64<<10), wanted: keeps}, visit)
+		return e.readFigures(&sieve{in: bufio.NewReaderSize(packed, 64<<10), filter: keeps}, visit)
 	})
 }
 
@@ -212,11 +212,20 @@ type sifted struct {
 	result, source, line []byte
 }
 
+// filter tells which lines are read.
+type filter struct {
+	wanted func(*sifted) bool
+	// lacks tells whether a line of OfWithin is not wanted although others of its source may be; nil where wanted says
+	// all.
+	lacks func(line []byte) bool
+}
+
 // sieve leaves out most lines that nobody wants before they are read as CSV, which is what takes time.
 type sieve struct {
 	in     *bufio.Reader
-	wanted func(*sifted) bool
+	filter *filter
 	line   []byte // what is left of the line
+	before []byte // the begin of the last line of OfWithin, up to its source
 	inside bool   // a line: within quotes, which may hold line ends, or behind what the buffer held of it
 	quoted bool
 }
@@ -245,13 +254,19 @@ func (s *sieve) keeps(line []byte) bool {
 	if bytes.IndexByte(line, '"') >= 0 || line[len(line)-1] != '\n' {
 		return true
 	}
+	if s.filter.lacks != nil && len(s.before) > 0 && bytes.HasPrefix(line, s.before) && s.filter.lacks(line) {
+		return false
+	}
 	l := sifted{line: line}
 	kind, rest, _ := bytes.Cut(line, []byte{','})
 	l.result, rest, _ = bytes.Cut(rest, []byte{','})
-	l.source, _, _ = bytes.Cut(rest, []byte{','})
+	l.source, rest, _ = bytes.Cut(rest, []byte{','})
+	if s.before = s.before[:0]; string(kind) == string(OfWithin) {
+		s.before = append(s.before, line[:len(line)-len(rest)]...)
+	}
 	for _, l.kind = range kinds {
 		if string(kind) == string(l.kind) {
-			return s.wanted(&l)
+			return s.filter.wanted(&l)
 		}
 	}
 	return true // the header
@@ -321,7 +336,7 @@ func (b *Block) readFigure(f *Figure, cells []string, columns *figureColumns) (e
 // sourcesOfFigures are the sources of a block that has too many to list them itself.
 func (c *Chain) sourcesOfFigures(e *Entry) (sources []Source, err error) {
 	isRead := func(l *sifted) bool { return l.kind == OfRead }
-	err = c.figures(e, isRead, func(f *Figure) error {
+	err = c.figures(e, &filter{wanted: isRead}, func(f *Figure) error {
 		if f.Kind != OfRead {
 			return nil
 		}

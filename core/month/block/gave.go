@@ -34,8 +34,11 @@ func (c *Chain) Gave(e *Entry, w Wish) (*Gave, error) {
 	r := &e.Results[at]
 	p := Point{Entry: e}
 	var had []string
-	s := &sift{words: w.Words, result: strconv.Itoa(at + 1), known: make(map[string]bool)}
-	given, some, err := c.point(&p, &w, at, sum, &had, s.keeps)
+	s := &sift{result: strconv.Itoa(at + 1), known: make(map[string]bool)}
+	for _, word := range w.Words {
+		s.values = append(s.values, []byte(word.Value))
+	}
+	given, some, err := c.point(&p, &w, at, sum, &had, &filter{wanted: s.keeps, lacks: s.lacks})
 	if err == nil && !some {
 		p, had = Point{Entry: e}, nil
 		given, some, err = c.point(&p, &w, at, sum, &had, nil) // for what there is instead
@@ -67,7 +70,7 @@ func (c *Chain) Gave(e *Entry, w Wish) (*Gave, error) {
 
 // sift is asked which lines may be about the figure, and notes of which sources something is known by group.
 type sift struct {
-	words  []Word
+	values [][]byte // of the words
 	result string
 	known  map[string]bool
 	last   []byte // source
@@ -81,10 +84,15 @@ func (s *sift) keeps(l *sifted) bool {
 		s.last = append(s.last[:0], l.source...)
 		s.known[string(l.source)] = true
 	}
-	for i := range s.words {
-		if !bytes.Contains(l.line, []byte(s.words[i].Value)) {
-			return false
+	return !s.lacks(l.line)
+}
+
+// lacks tells whether a line has not all of the words' values somewhere.
+func (s *sift) lacks(line []byte) bool {
+	for _, value := range s.values {
+		if !bytes.Contains(line, value) {
+			return true
 		}
 	}
-	return true
+	return false
 }
