@@ -101,17 +101,19 @@ func (s *FrozenSource) WriteRecords(chain *block.Chain, w io.Writer) error {
 
 // FrozenAs is the frozen source that a file is a copy of, nil for none.
 func (in *Input) FrozenAs(path string) *FrozenSource {
-	if in.standing == nil {
+	if in.standing == nil || len(in.standing.Frozen) == 0 {
 		return nil
 	}
-	for _, f := range in.standing.Frozen {
-		for i := range f.Sources {
-			if s := &f.Sources[i]; filepath.Join(in.planned, FrozenFolder, filepath.FromSlash(s.File)) == path {
-				return s
+	if in.copies == nil {
+		in.copies = make(map[string]*FrozenSource)
+		for _, f := range in.standing.Frozen {
+			for i := range f.Sources {
+				s := &f.Sources[i]
+				in.copies[filepath.Join(in.planned, FrozenFolder, filepath.FromSlash(s.File))] = s
 			}
 		}
 	}
-	return nil
+	return in.copies[path]
 }
 
 // Hashes are the SHA-256 of the files of the sources; seen knows some. Records of a frozen source stand for the file

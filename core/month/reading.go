@@ -68,8 +68,9 @@ type Input struct {
 
 	Severities finding.Severities // of kinds that have another one in this run
 
-	planned  string    // the folder of the plan, "" without one
-	standing *Standing // nil without a plan
+	planned  string                   // the folder of the plan, "" without one
+	standing *Standing                // nil without a plan
+	copies   map[string]*FrozenSource // by path; nil before they are asked for
 }
 
 // Open finds the sources that paths name, or the plan where there are none. machine is how much

@@ -135,11 +135,11 @@ func (r *recordComparison) read(ctx context.Context, in *Input, indices []int) e
 	some := *in
 	some.Set = in.Set.Subset(indices)
 	reading := in.Reading
-	reading.Jobs, reading.AsSent = 1, true
 	left, err := some.Left()
 	if err != nil {
 		return err
 	}
+	reading.Jobs, reading.AsSent = 1, left.IsEmpty()
 	if err := some.Set.Look(ctx, reading); err != nil {
 		return err
 	}
