@@ -348,6 +348,8 @@ func TestChangesOfRetainedRecords(t *testing.T) {
 		Sources []struct {
 			Source          string
 			Columns_renamed []struct{ Was, Is string }
+			Columns_added   []string
+			Columns_lost    []string
 			Records         struct {
 				Added, Gone, Altered int
 				First                []struct {
@@ -365,6 +367,9 @@ func TestChangesOfRetainedRecords(t *testing.T) {
 	for _, s := range o.Sources {
 		got[s.Source] = fmt.Sprintf("%d %d %d %v", s.Records.Added, s.Records.Gone, s.Records.Altered,
 			s.Columns_renamed)
+		if len(s.Columns_added)+len(s.Columns_lost) > 0 {
+			t.Errorf("%s has got %s and lost %s", s.Source, s.Columns_added, s.Columns_lost)
+		}
 		for _, r := range s.Records.First {
 			got[s.Source] += fmt.Sprintf(", %s %d %v %v %v", r.Change, r.Line, r.Columns, r.Was, r.Is)
 		}

@@ -129,6 +129,26 @@ func TestTraceOfSealedFigures(t *testing.T) {
 		o.Aside[0].State != "suspense" {
 		t.Errorf("aside is %+v", o.Aside)
 	}
+	// the account that the condition of the result leaves out is none of its
+	if o := traceJSON(t, dir, "entity=corvane", "--named", "by-company"); len(o.Aside) != 1 || o.Aside[0].Line != 3 {
+		t.Errorf("aside of by-company is %+v", o.Aside)
+	}
+}
+
+// A figure of which all sources are gone has its bridge, and names no other sources that have changed.
+func TestTraceOfWhatIsGone(t *testing.T) {
+	dir := traceFolder(t)
+	for _, name := range []string{"in/dunmarrow_2031-01.csv", "in/dunmarrow_2031-02.csv"} {
+		if err := os.Remove(filepath.Join(dir, name)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	writeFiles(t, dir, map[string]string{"in/eskerby_2031-01.csv": "account,debit,credit\n4100,0,2.50\n"})
+	o := traceJSON(t, dir, "account=4200")
+	if want := "debit 17.00, now 0 of 0:, sealed 17.00, gone dunmarrow_2031-01.csv -8.00, gone dunmarrow_2031-02.csv " +
+		"-9.00, now 0"; o.said() != want || len(o.Sources) != 2 {
+		t.Errorf("it is %s of %+v", o.said(), o.Sources)
+	}
 }
 
 // Where something has changed since, a bridge leads from the figure as it was sealed, or as a file has it that was
