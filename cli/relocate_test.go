@@ -99,7 +99,8 @@ func TestRelocate(t *testing.T) {
 	if got := run(ExitDone, "tieout"); got != sealed {
 		t.Errorf("the tie-out is %s, and was %s", got, sealed)
 	}
-	if changes, code := changesJSON(t, dir); code != ExitDone || changes.Same != 2 || changes.Decisions {
+	if changes, code := changesJSON(t, dir); code != ExitDone || changes.Same != 2 || changes.Decisions ||
+		changes.Plan {
 		t.Errorf("changes ends with %d: %+v", code, changes)
 	}
 	run(ExitDone, "verify", "--sources")

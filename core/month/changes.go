@@ -187,10 +187,11 @@ func (c *Comparison) compareBeside(p *Plan, in *Input) error {
 		}
 		return block.SealOf(data) != hash, err
 	}
-	var err error
-	if c.Plan, err = differs(filepath.Base(p.parsed.File), c.Entry.Plan.SHA256); err != nil {
+	same, err := p.isPlanOf(c.Entry.Plan.SHA256, in.Moves())
+	if err != nil {
 		return err
 	}
+	c.Plan = !same
 	for _, r := range c.Entry.References {
 		if r.SHA256 == "" {
 			continue

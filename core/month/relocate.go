@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -55,7 +56,7 @@ func (r *Relocation) All() bool {
 
 // Relocate finds the files below a path, as blocks have sealed them, below another one, by their content, and writes
 // the plan anew for where they are. Both paths are from the working directory, or as the plan has them. Nothing is
-// changed. The error is an *option.Error, or what reading returned.
+// changed. The error says why that cannot be, or is what reading returned.
 func (p *Plan) Relocate(ctx context.Context, chain *block.Chain, stands *Standing, old, new string) (*Relocation,
 	error) {
 	r := &relocating{plan: p, folder: filepath.Dir(p.parsed.File), moves: stands.Moves, typed: new}
@@ -74,22 +75,23 @@ func (p *Plan) Relocate(ctx context.Context, chain *block.Chain, stands *Standin
 	if err != nil {
 		return nil, err
 	}
+	data, err := os.ReadFile(p.parsed.File)
+	if err != nil {
+		return nil, err
+	}
 	for _, candidate := range []string{from, moved.Slashed(filepath.ToSlash(old))} {
 		r.Old = candidate
-		if err := r.rewrite(); err != nil {
-			return nil, err
-		}
-		if r.Lines != nil || r.has(candidate) {
+		if r.rewrite(data); r.Lines != nil || r.has(candidate) {
 			break
 		}
 	}
 	switch _, inside := moved.Below(r.Old, r.New); {
 	case r.Lines == nil && !r.has(r.Old):
-		return nil, option.Errorf("plan", "nothing that the plan names, and no sealed source, lies below %s", old)
+		return nil, fmt.Errorf("nothing that the plan names, and no sealed source, lies below %s", old)
 	case r.Old == r.New:
-		return nil, option.Errorf("plan", "%s is where they are already", new)
+		return nil, fmt.Errorf("%s is where they are already", new)
 	case !inside && r.has(r.New):
-		return nil, option.Errorf("plan", "sealed sources lie below %s already; move the files to a place of their own",
+		return nil, fmt.Errorf("sealed sources lie below %s already; move the files to a place of their own",
 			new)
 	}
 	return &r.Relocation, r.find(ctx)
@@ -121,12 +123,8 @@ func (r *relocating) has(path string) bool {
 	})
 }
 
-// rewrite writes the plan anew.
-func (r *relocating) rewrite() error {
-	data, err := os.ReadFile(r.plan.parsed.File)
-	if err != nil {
-		return err
-	}
+// rewrite writes the plan anew, whose text is data.
+func (r *relocating) rewrite(data []byte) {
 	rewriting := r.plan.parsed.Rewrite(data)
 	r.plan.eachPath(func(e *plan.Entry, o *option.Option) {
 		for i, text := range option.TextsOf(e.Value) {
@@ -149,7 +147,34 @@ func (r *relocating) rewrite() error {
 				strings.TrimRight(string(is[i]), "\r")})
 		}
 	}
-	return nil
+}
+
+// isPlanOf tells whether the plan is the one with a SHA-256, but for its paths, which relocations since have written
+// anew.
+func (p *Plan) isPlanOf(hash string, moves moved.Moves) (bool, error) {
+	data, err := os.ReadFile(p.parsed.File)
+	if err != nil {
+		return false, err
+	}
+	parsed := p.parsed
+	for i := len(moves) - 1; ; i-- {
+		if block.SealOf(data) == hash {
+			return true, nil
+		}
+		if i < 0 {
+			return false, nil
+		}
+		if _, isFrozen := moved.Below(FrozenFolder, moves[i].New); isFrozen {
+			continue
+		}
+		back := &relocating{plan: &Plan{parsed: parsed}, folder: filepath.Dir(p.parsed.File), typed: moves[i].Old}
+		back.Old, back.New = moves[i].New, moves[i].Old
+		back.rewrite(data)
+		data = back.Text
+		if parsed, err = plan.Parse(p.parsed.File, data); err != nil {
+			return false, err
+		}
+	}
 }
 
 // moveText is a path of the plan as it is now, written as it was: from the folder of the plan, or whole.
