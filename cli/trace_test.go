@@ -262,3 +262,30 @@ func TestTraceOfMovedSourcesAndOtherWords(t *testing.T) {
 		}
 	}
 }
+
+// The total of a result without groups is known from the block as well, and a file of records can be asked.
+func TestTraceOfRecords(t *testing.T) {
+	dir := t.TempDir()
+	writeFiles(t, dir, map[string]string{
+		"lastblock.toml": "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{period}\"\n[tieout]\n" +
+			"[collate]\ntotal = \"debit\"\n",
+		"in/a_2031-01.csv": "account,debit\n1,5.00\n2,1.00\n",
+		"in/b_2031-01.csv": "account,debit\n1,4.00\n",
+	})
+	closeJSON(t, dir)
+	writeFiles(t, dir, map[string]string{"in/a_2031-01.csv": "account,debit\n1,6.00\n2,1.00\n"})
+	for _, c := range []struct {
+		args []string
+		want string
+	}{
+		{nil, "debit 10.00, now 11.00 of 3: a_2031-01:2 6.00 b_2031-01:2 4.00 a_2031-01:3 1.00, sealed 10.00, changed " +
+			"a_2031-01.csv 1.00, now 11.00"},
+		{[]string{"entity=b"}, "debit 4.00, now 4.00 of 1: b_2031-01:2 4.00"},
+		{[]string{"results/2031-01/collate.csv", "account=1"}, "debit 9.00, now 10.00 of 2: a_2031-01:2 6.00 " +
+			"b_2031-01:2 4.00"},
+	} {
+		if o := traceJSON(t, dir, c.args...); o.said() != c.want {
+			t.Errorf("%s: %s", c.args, o.said())
+		}
+	}
+}

@@ -132,5 +132,5 @@ func (f *figureOfPlan) split(say []block.Word) (groups, names []block.Word, ok b
 			return nil, nil, false
 		}
 	}
-	return groups, names, len(f.by) > 0
+	return groups, names, len(f.by) > 0 || len(groups) == 0
 }

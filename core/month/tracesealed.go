@@ -113,9 +113,9 @@ func (t *tracer) columns() string {
 	return words.And(names...)
 }
 
-// needSealed is an error where a figure is asked for as it was sealed.
+// needSealed is an error where a figure is asked for as it was sealed; of a file that was handed out this is not so.
 func (t *tracer) needSealed(format string, args ...any) error {
-	if t.task.Block == 0 {
+	if !t.task.AsSealed {
 		return nil
 	}
 	return option.Errorf("block", format, args...)

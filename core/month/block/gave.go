@@ -27,6 +27,9 @@ type Gave struct {
 // Gave is a figure of a block, nil where the block has no result with such groups. The error is that of Figures,
 // or says that the block has no figures by group.
 func (c *Chain) Gave(e *Entry, w Wish) (*Gave, error) {
+	if len(w.Words) == 0 {
+		return c.gaveAll(e, w)
+	}
 	at, sum := e.find(&w)
 	if at < 0 {
 		return nil, nil
@@ -46,26 +49,62 @@ func (c *Chain) Gave(e *Entry, w Wish) (*Gave, error) {
 	if err != nil {
 		return nil, err
 	}
-	sources, err := c.Sources(e)
-	if err != nil {
-		return nil, err
-	}
 	for source := range s.known {
 		delete(given.unknown, source)
 	}
 	g := &Gave{Result: r, Column: r.Totals[sum].Column, Amount: p.Amount, By: given.known, Unknown: given.unknown,
 		Short: make(map[string]bool)}
-	if !some && len(w.Words) > 0 {
+	if !some {
 		slices.Sort(had)
 		g.Nothing = fmt.Errorf("no group has %s: %w", w.Words[0].Column,
 			nearest.Unknown("value", w.Words[0].Value, slices.Compact(had)))
 	}
+	return g, g.findShort(c, e, given.rows)
+}
+
+// gaveAll is a total of a result, which may have no groups.
+func (c *Chain) gaveAll(e *Entry, w Wish) (*Gave, error) {
+	for i := range e.Results {
+		r := &e.Results[i]
+		sum := slices.Index(columnsOf(r.Totals), w.Sum)
+		if r.As != "" || sum < 0 || w.Result != r.Title && w.Result != r.Command {
+			continue
+		}
+		g := &Gave{Result: r, Column: w.Sum, By: make(map[string]amount.Amount), Unknown: make(map[string]bool),
+			Short: make(map[string]bool)}
+		var err error
+		if g.Amount, err = amount.Parse([]byte(r.Totals[sum].Amount), '.'); err != nil {
+			return nil, err
+		}
+		rows := make(map[string]int)
+		isGiven := func(l *sifted) bool { return l.kind == OfGiven }
+		err = c.figures(e, &filter{wanted: isGiven}, func(f *Figure) error {
+			if f.Kind != OfGiven || f.Result != i+1 {
+				return nil
+			}
+			source := strings.Clone(f.Source)
+			rows[source] = f.Rows
+			value, err := amount.Parse([]byte(f.Totals[sum]), '.')
+			g.By[source] = value
+			return err
+		})
+		if err != nil {
+			return nil, err
+		}
+		return g, g.findShort(c, e, rows)
+	}
+	return nil, nil
+}
+
+// findShort finds the sources of which a record is not in the result; rows are those that are.
+func (g *Gave) findShort(c *Chain, e *Entry, rows map[string]int) error {
+	sources, err := c.Sources(e)
 	for i := range sources {
-		if s := &sources[i]; given.rows[s.Source] < s.Rows {
+		if s := &sources[i]; rows[s.Source] < s.Rows {
 			g.Short[strings.Clone(s.Source)] = true
 		}
 	}
-	return g, nil
+	return err
 }
 
 // sift is asked which lines may be about the figure, and notes of which sources something is known by group.
