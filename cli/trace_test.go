@@ -278,8 +278,8 @@ func TestTraceOfRecords(t *testing.T) {
 		args []string
 		want string
 	}{
-		{nil, "debit 10.00, now 11.00 of 3: a_2031-01:2 6.00 b_2031-01:2 4.00 a_2031-01:3 1.00, sealed 10.00, changed " +
-			"a_2031-01.csv 1.00, now 11.00"},
+		{nil, "debit 10.00, now 11.00 of 3: a_2031-01:2 6.00 b_2031-01:2 4.00 a_2031-01:3 1.00, sealed 10.00, " +
+			"changed a_2031-01.csv 1.00, now 11.00"},
 		{[]string{"entity=b"}, "debit 4.00, now 4.00 of 1: b_2031-01:2 4.00"},
 		{[]string{"results/2031-01/collate.csv", "account=1"}, "debit 9.00, now 10.00 of 2: a_2031-01:2 6.00 " +
 			"b_2031-01:2 4.00"},
