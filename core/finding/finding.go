@@ -58,6 +58,18 @@ const (
 	ManyFound  Kind = "many-found"  // a key that the reference has several times, with different values
 	ValidTwice Kind = "valid-twice" // rows of a reference that hold on the same day
 
+	LabelDiffers   Kind = "label-differs"   // a line of a form with another label than in the other forms
+	DuplicateLabel Kind = "duplicate-label" // a label that two lines of a form have
+	NoLabel        Kind = "no-label"        // figures without one
+	RareLabel      Kind = "rare-label"      // a label that few forms have
+	SimilarLabel   Kind = "similar-label"   // one that is nearly that of another line
+	FiguresOutside Kind = "figures-outside" // figures of a form that are not where the others have theirs
+	DoesNotFoot    Kind = "does-not-foot"   // a sum of others that is not what they come to
+	EmptyForm      Kind = "empty-form"      // a form without any figure
+	ProtectedFile  Kind = "protected-file"  // a file that nobody can read without its password
+	FilledDiffers  Kind = "filled-differs"  // a form with more or fewer filled cells than the others
+	NotAdded       Kind = "not-added"       // percentages, fractions and remarks among figures
+
 	BadValue    Kind = "bad-value"    // a text that is not the amount it should be
 	OtherValues Kind = "other-values" // values that are not of their column's kind
 	BlankAmount Kind = "blank-amount" // an amount that is missing
@@ -116,6 +128,9 @@ var severities = map[Kind]Severity{
 	Differs: Stop, OnlyHere: Stop, OnlyThere: Stop, Ambiguous: Stop, LooseKey: Review, GaveUp: Review, NoRate: Stop,
 	OneCompany: Note,
 	NotFound:   Stop, ManyFound: Stop, ValidTwice: Stop,
+	LabelDiffers: Stop, DuplicateLabel: Stop, NoLabel: Stop, RareLabel: Review, SimilarLabel: Review,
+	FiguresOutside: Stop, DoesNotFoot: Stop, EmptyForm: Stop, ProtectedFile: Stop, FilledDiffers: Review,
+	NotAdded:   Note,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review,
 	StrayQuote: Review, MostlySuspended: Stop, CheckMissing: Stop, ClosedPeriodChanged: Stop,

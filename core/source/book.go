@@ -104,7 +104,7 @@ func compoundError(d *document) error {
 		part := make([]byte, min(directory, d.Size))
 		n, _ := d.ReadAt(part, at)
 		if bytes.Contains(part[:n], wide("EncryptedPackage")) {
-			return errors.New("this workbook is protected by a password; have it saved without one")
+			return &sheet.LockedError{What: "workbook"}
 		}
 	}
 	return errors.New("this is a workbook of the old binary kind (.xls); have it saved as .xlsx")

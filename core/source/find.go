@@ -39,6 +39,9 @@ type Search struct {
 	// Frozen are files that are read in place of others.
 	Frozen []FrozenFile
 
+	// KeepLocked says that a file that is protected by a password is a source, of which nothing can be read.
+	KeepLocked bool
+
 	Root   string // the folder below which names of sources are paths; "" for the one that each is found in
 	Prefix string // of the options that say all this
 }

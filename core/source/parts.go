@@ -3,7 +3,10 @@ package source
 import (
 	"bufio"
 	"context"
+	"errors"
 	"slices"
+
+	"lastblock/core/format/sheet"
 
 	"golang.org/x/sync/errgroup"
 )
@@ -36,10 +39,12 @@ func (f *finder) chooseParts(ctx context.Context) error {
 			if err := ctx.Err(); err != nil {
 				return err
 			}
-			if parts[i], err = f.partsOf(s); err != nil {
-				return &Error{s.Name, err}
+			parts[i], err = f.partsOf(s)
+			var locked *sheet.LockedError
+			if s.locked = f.search.KeepLocked && errors.As(err, &locked); s.locked || err == nil {
+				return nil
 			}
-			return nil
+			return &Error{s.Name, err}
 		})
 	}
 	if err := group.Wait(); err != nil || !documents {

@@ -24,11 +24,13 @@ type Request struct {
 	Memory  string
 	Jobs    int
 
-	Root    string // see Search.Root, as the next two
-	Moved   moved.Moves
-	Base    string
-	Frozen  []FrozenFile
-	Manners []NamedManner // for the files that a name matches; else Manner holds
+	Root   string // see Search.Root, as the next two
+	Moved  moved.Moves
+	Base   string
+	Frozen []FrozenFile
+	// KeepLocked is that of Search.
+	KeepLocked bool
+	Manners    []NamedManner // for the files that a name matches; else Manner holds
 }
 
 // NewRequest is a request that leaves all to be found out.
@@ -80,7 +82,7 @@ func (r *Request) Find(ctx context.Context, paths []string, machine int64) (*Set
 	search := Search{
 		Paths: paths, Recurse: r.Recurse, Only: r.Only, Skip: r.Skip, Jobs: reading.Jobs,
 		Root: r.Root, Moved: r.Moved, Base: r.Base, Frozen: r.Frozen,
-		Prefix: r.Prefix, Manners: r.Manners,
+		Prefix: r.Prefix, Manners: r.Manners, KeepLocked: r.KeepLocked,
 		Mode: ColumnMode(r.Columns),
 	}
 	if !slices.Contains([]ColumnMode{AllColumns, SharedColumns, StrictColumns}, search.Mode) {

@@ -84,36 +84,42 @@ const sheetWord = "sheet"
 // counted twice. What is left out as a whole is not here, and a file that holds no
 // record adds nothing.
 func (t *Tally) tellFiled() error {
-	for _, filing := range Filings(t.set, func(i int) bool { return t.Sources[i].Read > 0 && !t.isGone(i) }) {
+	return TellFiled(t.set, func(i int) bool { return t.Sources[i].Read > 0 && !t.isGone(i) }, &t.Findings)
+}
+
+// TellFiled adds a finding for each entity and period for which several files were sent that are not parts of one
+// filing. counts tells which sources would be counted.
+func TellFiled(set *source.Set, counts func(index int) bool, findings *finding.List) error {
+	for _, filing := range Filings(set, counts) {
 		if filing.Parts {
 			continue
 		}
-		first := &t.set.Sources[filing.Sources[0]]
+		first := &set.Sources[filing.Sources[0]]
 		var names []string
 		for _, i := range filing.Sources {
-			names = append(names, t.set.Sources[i].Name)
+			names = append(names, set.Sources[i].Name)
 		}
-		places, err := FilePlaces(t.set, filing.Sources, t.printOf)
+		places, err := FilePlaces(set, filing.Sources, func(index int) (string, error) { return filePrint(set, index) })
 		if err != nil {
 			return err
 		}
-		t.Findings.Add(finding.Finding{
+		findings.Add(finding.Finding{
 			Kind: finding.FiledTwice, Source: first.Name, Order: filing.Sources[0], Key: filing.Key, Count: len(names),
 			Found: strings.Join(names, ", "), Places: places,
 			Message: fmt.Sprintf("%s filed %s: %s; exclude the file that is superseded, with decide ⟨drop⟩ or with "+
-				"⟨skip⟩", filing.Key, times(len(names)), Names(t.set, filing.Sources)),
+				"⟨skip⟩", filing.Key, times(len(names)), Names(set, filing.Sources)),
 		})
 	}
 	return nil
 }
 
-// printOf is the fingerprint of a source's file; of a pipe, which can be read once,
+// filePrint is the fingerprint of a source's file; of a pipe, which can be read once,
 // there is none.
-func (t *Tally) printOf(index int) (string, error) {
-	if t.set.Sources[index].Size < 0 {
+func filePrint(set *source.Set, index int) (string, error) {
+	if set.Sources[index].Size < 0 {
 		return "", nil
 	}
-	return t.set.FilePrint(index)
+	return set.FilePrint(index)
 }
 
 func times(n int) string {

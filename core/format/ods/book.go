@@ -67,7 +67,7 @@ func Open(file io.ReaderAt, size int64, limit int) (*Book, error) {
 			b.styles = f
 		case "META-INF/manifest.xml":
 			if text, err := readSmall(f); err == nil && strings.Contains(text, "encryption-data") {
-				return nil, errors.New("this OpenDocument file is protected by a password; have it saved without one")
+				return nil, &sheet.LockedError{What: "OpenDocument file"}
 			}
 		case "mimetype":
 			if text, err := readSmall(f); err == nil && !strings.HasPrefix(text, mimeType) {

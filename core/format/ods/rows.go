@@ -42,6 +42,7 @@ type rows struct {
 	again   int    // how often the last row still stands
 	last    sheet.Row
 	done    bool
+	merged  []sheet.Area
 	texts   []byte
 	ends    []int
 	shown   []byte
@@ -91,6 +92,20 @@ const mostRepeated = 1 << 26
 func (r *rows) Close() { r.part.Close() }
 
 func (r *rows) Hidden() string { return strings.Join(r.hidden, ", ") }
+
+// Merged are the merged cells, as the first cell of each says.
+func (r *rows) Merged() ([]sheet.Area, error) { return r.merged, nil }
+
+// noteMerged notes the cells that the one in a column of the row that is read spans, if it does.
+func (r *rows) noteMerged(start xml.StartElement, column int) {
+	wide, high := repeats(start, "number-columns-spanned"), repeats(start, "number-rows-spanned")
+	if wide == 1 && high == 1 || len(r.merged) == sheet.MostRows {
+		return
+	}
+	first := r.number + 1
+	r.merged = append(r.merged, sheet.Area{FirstRow: first, LastRow: first + high - 1, FirstColumn: column,
+		LastColumn: column + wide - 1})
+}
 
 func (r *rows) Next(row *sheet.Row) error {
 	if r.again > 0 {
@@ -192,8 +207,9 @@ func (r *rows) readRow(start xml.StartElement) error {
 			}
 			n := repeats(element, "number-columns-repeated")
 			from := len(r.texts)
-			isError, err := r.readCell(element, len(r.ends)+blanks+1)
-			if err != nil {
+			var cell sheet.Cell
+			r.noteMerged(element, len(r.ends)+blanks+1)
+			if err := r.readCell(element, len(r.ends)+blanks+1, &cell); err != nil {
 				return err
 			}
 			if len(r.texts) == from {
@@ -209,10 +225,10 @@ func (r *rows) readRow(start xml.StartElement) error {
 			text := r.texts[from:len(r.texts):len(r.texts)]
 			r.texts = r.texts[:from]
 			for range blanks {
-				r.append(nil, false)
+				r.append(nil, sheet.Cell{})
 			}
 			for range n {
-				r.append(text, isError)
+				r.append(text, cell)
 			}
 			blanks = 0
 		case xml.EndElement:
@@ -228,21 +244,21 @@ func (r *rows) readRow(start xml.StartElement) error {
 	}
 }
 
-func (r *rows) append(text []byte, isError bool) {
+func (r *rows) append(text []byte, cell sheet.Cell) {
 	r.texts = append(r.texts, text...)
 	r.ends = append(r.ends, len(r.texts))
-	r.last.Cells = append(r.last.Cells, sheet.Cell{Error: isError})
+	r.last.Cells = append(r.last.Cells, cell)
 }
 
-// readCell appends what a cell of a column, counted from 1, shows to texts.
-func (r *rows) readCell(start xml.StartElement, column int) (isError bool, err error) {
+// readCell appends what a cell of a column, counted from 1, shows to texts, and tells the cell what that is.
+func (r *rows) readCell(start xml.StartElement, column int, cell *sheet.Cell) error {
 	var kind, value, day, formula, style string
 	for i := range start.Attr {
 		a := &start.Attr[i]
 		switch a.Name.Local {
 		case "value-type":
 			if a.Name.Space == "calcext" {
-				isError = isError || a.Value == "error"
+				cell.Error = cell.Error || a.Value == "error"
 			} else {
 				kind = a.Value
 			}
@@ -258,48 +274,55 @@ func (r *rows) readCell(start xml.StartElement, column int) (isError bool, err e
 	}
 	paragraphs, err := r.readShown(start.Name.Local)
 	if err != nil {
-		return false, err
+		return err
 	}
 	if formula != "" && kind == "" && paragraphs == 0 {
 		r.texts = append(r.texts, sheet.NoResult...)
-		return true, nil
+		cell.Error = true
+		return nil
 	}
 	if formula != "" && bytes.HasPrefix(r.shown, []byte("#")) || bytes.HasPrefix(r.shown, []byte("Err:")) {
-		isError = true
+		cell.Error = true
 	}
 	switch {
-	case isError:
+	case cell.Error:
 		r.texts = append(r.texts, r.shown...)
 	case (kind == "float" || kind == "currency" || kind == "percentage") && value != "":
-		r.appendNumber(value, r.styles.formatOf(r.styleOf(style, column)))
+		f := r.styles.formatOf(r.styleOf(style, column))
+		cell.Kind = r.appendNumber(value, f)
+		cell.Ratio = cell.Kind == sheet.NumberCell && (kind == "percentage" || f != nil && f.ratio)
 	case kind == "date" && day != "":
-		r.texts = appendDate(r.texts, day)
+		r.texts, cell.Kind = appendDate(r.texts, day), sheet.DateCell
 	case kind == "time" && day != "":
-		r.texts = appendDuration(r.texts, day)
+		r.texts, cell.Kind = appendDuration(r.texts, day), sheet.DateCell
 	case kind == "boolean" && day != "":
-		r.texts = append(r.texts, day...)
+		r.texts, cell.Kind = append(r.texts, day...), sheet.FlagCell
 	default:
 		r.texts = append(r.texts, r.shown...)
 	}
-	return isError, nil
+	return nil
 }
 
 // appendNumber appends a number as its sender sees it, as far as that is more than how it
 // looks: a code with its zeros and texts, and a truth value, which is a number that is shown
-// as a word although no format says so.
-func (r *rows) appendNumber(value string, f *format) {
+// as a word although no format says so. It tells what was appended.
+func (r *rows) appendNumber(value string, f *format) sheet.CellKind {
 	start := len(r.texts)
 	r.texts = amount.AppendPlain(r.texts, []byte(value), sheet.ShownDigits)
 	switch {
 	case f != nil && f.code != "":
 		if code, ok := sheet.FormatCode(r.texts[start:], f.code); ok {
 			r.texts = append(r.texts[:start], code...)
+			return sheet.TextCell
 		}
 	case isCode(r.shown):
 		r.texts = append(r.texts[:start], r.shown...)
+		return sheet.TextCell
 	case (value == "0" || value == "1") && isWord(r.shown) && (f == nil || !f.words):
 		r.texts = strconv.AppendBool(r.texts[:start], value == "1")
+		return sheet.FlagCell
 	}
+	return sheet.NumberCell
 }
 
 // isWord tells whether a text consists of letters.

@@ -31,6 +31,7 @@ type cellStyle struct{ parent, format string }
 type format struct {
 	code  string // pattern of a code, "" where it is none
 	words bool   // it shows a text in place of the number
+	ratio bool   // a percentage or a fraction
 	first string // format of the first condition, which is that of positive numbers; "" for none
 
 	figure   bool // a number stands in it
@@ -99,13 +100,14 @@ func (s *styles) start(element xml.StartElement) {
 		s.hidden[s.name] = s.hidden[s.name] || sheet.Attribute(element, "display") == "false"
 	case slices.Contains(formatElements, name):
 		s.open = new(format)
-		s.open.ordinary = name != "number-style"
+		s.open.ordinary, s.open.ratio = name != "number-style", name == "percentage-style"
 		s.formats[sheet.Attribute(element, "name")] = s.open
 	case s.open == nil:
 	case name == "number":
 		s.open.number(element)
 	case name == "scientific-number" || name == "fraction" || name == "boolean":
 		s.open.figure, s.open.ordinary = true, true
+		s.open.ratio = s.open.ratio || name == "fraction"
 	case name == "text":
 		s.text, s.at = true, 0
 	case name == "embedded-text":

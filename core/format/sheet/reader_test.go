@@ -38,8 +38,9 @@ func (g *grid) Next(row *Row) error {
 	return io.EOF
 }
 
-func (g *grid) Hidden() string { return "" }
-func (g *grid) Close()         {}
+func (g *grid) Hidden() string          { return "" }
+func (g *grid) Merged() ([]Area, error) { return nil, nil }
+func (g *grid) Close()                  {}
 
 // result is what a reader made of a grid.
 type result struct {

@@ -3,14 +3,30 @@
 // merged headings, and tells records from blank rows and repeated headers.
 package sheet
 
-import "errors"
+import (
+	"errors"
+	"fmt"
+)
 
 // Cell is what stands in a cell: a text as it was typed, a number as an exact
 // decimal with a '.', a date by ISO 8601, true or false.
 type Cell struct {
 	Text  []byte
 	Error bool // an error value, as #N/A
+	Kind  CellKind
+	Ratio bool // a number that is shown as a percentage or a fraction
 }
+
+// CellKind is what a cell holds.
+type CellKind uint8
+
+// The kinds of cells.
+const (
+	TextCell   CellKind = iota // also a code, and a cell without anything
+	NumberCell                 // an amount as an exact decimal
+	DateCell                   // a day, a time of day or a duration
+	FlagCell                   // true or false
+)
 
 // NoResult stands, as an error, for a formula whose result was not stored: the program that
 // wrote the file does not calculate.
@@ -31,6 +47,8 @@ type Rows interface {
 	// Hidden says which columns, or that the sheet, are hidden, "" for nothing.
 	// It is known once Next has been called.
 	Hidden() string
+	// Merged are the merged cells of the sheet, known once Next has returned io.EOF.
+	Merged() ([]Area, error)
 	Close()
 }
 
@@ -126,6 +144,13 @@ digits:
 	}
 	column = ColumnNumber(string(letters))
 	return row, column, row > 0 && column > 0 && column <= MostColumns
+}
+
+// LockedError says that a file is protected by a password.
+type LockedError struct{ What string }
+
+func (e *LockedError) Error() string {
+	return fmt.Sprintf("this %s is protected by a password; have it saved without one", e.What)
 }
 
 // ErrNoRow says that a row or cell stands where no sheet has one.

@@ -16,6 +16,7 @@ import (
 // thousands and rounding only change how it looks.
 type format struct {
 	date, time bool
+	ratio      bool   // a percentage or a fraction
 	digits     string // a code: '0' for each digit, other characters as they stand
 }
 
@@ -26,6 +27,10 @@ func builtIn(id int) string {
 	switch {
 	case id == 14, 27 <= id && id <= 31, id == 36, 50 <= id && id <= 54, id == 57, id == 58:
 		return "yyyy-mm-dd"
+	case id == 9, id == 10:
+		return "0%"
+	case id == 12, id == 13:
+		return "# ?/?"
 	case id == 15:
 		return "d-mmm-yy"
 	case id == 16:
@@ -46,6 +51,7 @@ func parseFormat(code string) format {
 	var f format
 	var digits []byte
 	zeros, isCode, months := 0, true, false
+	parts, divided := false, false // places of digits that may be blank, and what parts them
 	for i := 0; i < len(code); i++ {
 		switch c := code[i]; c {
 		case ';':
@@ -89,8 +95,11 @@ func parseFormat(code string) format {
 				return format{}
 			}
 			isCode = false
+			f.ratio = f.ratio || c == '%'
+			parts, divided = parts || c == '?', divided || c == '/'
 		}
 	}
+	f.ratio = f.ratio || parts && divided
 	f.date = f.date || months && !f.time
 	if isCode && zeros >= 2 && !f.date && !f.time {
 		f.digits = string(digits)
@@ -106,22 +115,22 @@ const (
 	epoch1904              // 0 is 1904-01-01
 )
 
-// append appends a number as its sender sees it.
-func (f format) append(dst, raw []byte, from epoch) []byte {
+// append appends a number as its sender sees it, and tells what that is.
+func (f format) append(dst, raw []byte, from epoch) ([]byte, sheet.CellKind) {
 	raw = bytes.TrimSpace(raw)
 	if f.date || f.time {
 		if out, ok := f.appendTime(dst, raw, from); ok {
-			return out
+			return out, sheet.DateCell
 		}
 	}
 	start := len(dst)
 	dst = amount.AppendPlain(dst, raw, sheet.ShownDigits)
 	if f.digits != "" {
 		if code, ok := sheet.FormatCode(dst[start:], f.digits); ok {
-			return append(dst[:start], code...)
+			return append(dst[:start], code...), sheet.TextCell
 		}
 	}
-	return dst
+	return dst, sheet.NumberCell
 }
 
 // appendTime appends a serial number as a date, a time of day or both.

@@ -80,6 +80,25 @@ func (r *rows) Next(row *sheet.Row) error {
 	return io.EOF
 }
 
+// Merged are the merged cells, which stand behind the rows.
+func (r *rows) Merged() ([]sheet.Area, error) {
+	var merged []sheet.Area
+	for {
+		token, err := r.scanner.Next()
+		if errors.Is(err, io.EOF) {
+			return merged, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		if start, ok := token.(xml.StartElement); ok && start.Name.Local == "mergeCell" {
+			if area, ok := parseArea(sheet.Attribute(start, "ref")); ok {
+				merged = append(merged, area)
+			}
+		}
+	}
+}
+
 // noteColumns notes columns that are hidden.
 func (r *rows) noteColumns(element xml.StartElement) {
 	if !isTrue(sheet.Attribute(element, "hidden")) {
@@ -166,8 +185,9 @@ func (r *rows) readCell(start xml.StartElement, row *sheet.Row, column int) erro
 		row.Cells = append(row.Cells, sheet.Cell{})
 		r.ends = append(r.ends, len(r.texts))
 	}
-	r.texts, err = r.book.appendValue(r.texts, kind, style, r.raw)
-	row.Cells = append(row.Cells, sheet.Cell{Error: kind == "e"})
+	cell := sheet.Cell{Error: kind == "e"}
+	r.texts, err = r.book.appendValue(r.texts, kind, style, r.raw, &cell)
+	row.Cells = append(row.Cells, cell)
 	r.ends = append(r.ends, len(r.texts))
 	return err
 }
@@ -206,26 +226,32 @@ func (r *rows) readRaw() (computed bool, err error) {
 	}
 }
 
-// appendValue appends what a cell shows.
-func (b *Book) appendValue(dst []byte, kind string, style int, raw []byte) ([]byte, error) {
+// appendValue appends what a cell shows, and tells the cell what that is.
+func (b *Book) appendValue(dst []byte, kind string, style int, raw []byte, cell *sheet.Cell) ([]byte, error) {
 	switch kind {
 	case "s":
 		return b.strings.append(dst, number(strings.TrimSpace(string(raw))))
 	case "str", "inlineStr":
 		return append(dst, unescape(raw)...), nil
 	case "b":
+		cell.Kind = sheet.FlagCell
 		if string(raw) == "1" {
 			return append(dst, "true"...), nil
 		}
 		return append(dst, "false"...), nil
-	case "e", "d":
+	case "d":
+		cell.Kind = sheet.DateCell
+		return append(dst, raw...), nil
+	case "e":
 		return append(dst, raw...), nil
 	}
 	f := format{}
 	if style >= 0 && style < len(b.styles) {
 		f = b.styles[style]
 	}
-	return f.append(dst, raw, b.from), nil
+	dst, cell.Kind = f.append(dst, raw, b.from)
+	cell.Ratio = f.ratio && cell.Kind == sheet.NumberCell
+	return dst, nil
 }
 
 // unescape turns _x000D_ and the like, by which texts hold characters that XML

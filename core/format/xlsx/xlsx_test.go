@@ -137,7 +137,8 @@ func TestNumberFormats(t *testing.T) {
 		"mm:ss":                 {time: true},
 		"[$-409]d\\-mmm\\-yy;@": {date: true}, "yyyy-mm-dd hh:mm": {date: true, time: true}, `"day "0`: {},
 		`"x"000`: {digits: "x000"},
-		"0%":     {}, "_-* #,##0.00_-": {}, "[Red]General": {},
+		"0%":     {ratio: true}, "0.0 %;-0.0 %": {ratio: true}, "# ?/?": {ratio: true}, `0" %"`: {},
+		"_-* #,##0.00_-": {}, "[Red]General": {},
 	} {
 		if got := parseFormat(code); got != want {
 			t.Errorf("%s is %+v, want %+v", code, got, want)
@@ -156,7 +157,8 @@ func TestDaysAroundTheFirstOnes(t *testing.T) {
 		{"1", 0, "1900-01-01"}, {"59", 0, "1900-02-28"}, {"61", 0, "1900-03-01"}, {"47847", 0, "2030-12-30"},
 		{"0", epoch1904, "1904-01-01"}, {"46385", epoch1904, "2030-12-30"},
 	} {
-		if got := string(format{date: true}.append(nil, []byte(c.serial), c.from)); got != c.want {
+		got, kind := format{date: true}.append(nil, []byte(c.serial), c.from)
+		if string(got) != c.want || kind != sheet.DateCell {
 			t.Errorf("day %s of %d is %s, want %s", c.serial, c.from, got, c.want)
 		}
 	}
