@@ -107,7 +107,7 @@ func files() []file {
 			all = append(all, write(&companies[c], period, plantIn(companies[c].name, period, journal), true))
 		}
 	}
-	all = append(all, slices.Concat(april(), passes(), balances(), closeFiles())...)
+	all = append(all, slices.Concat(april(), passes(), balances(), budgets(), closeFiles())...)
 	all = append(packMonths(all, "brackenfell"),
 		file{"control.csv", controlSheet(declared)},
 		file{"companies.csv", companyList},

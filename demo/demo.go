@@ -25,7 +25,7 @@ func (e *NotOursError) Error() string {
 
 // folders are those that the demo makes.
 var folders = []string{"journals", "results", "april", "april/journals", "april/results", "passes", "passes/sales",
-	"balances", "balances/books", "close", "close/journals", "close/bank"}
+	"balances", "balances/books", "budgets", "budgets/2031", "close", "close/journals", "close/bank"}
 
 // chained are what the walk makes of the months that it closes, and begins anew each time.
 var chained = []string{"close/blocks", "close/results", "close/decisions.csv", "close/frozen", "close/archive",
@@ -67,7 +67,7 @@ func checkOurs(folder string) error {
 	for _, below := range folders {
 		ours[below] = true
 	}
-	for _, plan := range []string{"", "april/", "passes/", "balances/"} {
+	for _, plan := range []string{"", "april/", "passes/", "balances/", "budgets/"} {
 		ours[plan+"decisions.csv"] = true
 	}
 	for _, f := range files() {
@@ -153,7 +153,7 @@ func Walk(folder string) []Step {
 			"Do the companies agree on what they owe one another? Each has booked it in its own currency: a decimal " +
 				"mark has moved, a sign is wrong, and one settlement only one of them has booked.",
 		},
-	}, closeSteps(folder)...)
+	}, append(budgetSteps(folder), closeSteps(folder)...)...)
 }
 
 // CommandLine writes a command as it can be copied into a shell.

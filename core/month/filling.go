@@ -96,6 +96,13 @@ func (f *filling) takeApart() error {
 	return nil
 }
 
+// leavesAside tells whether what is said of the sources that all results share does not hold for the task: which of
+// them are read, where it has sources of its own, and how records are read, where it reads cells.
+func (f *filling) leavesAside(word string) bool {
+	return f.options.Find(word) == nil ||
+		find(f.own, pathsKey) != nil && slices.Contains([]string{onlyWord, "skip", "recurse", "name", "sheet", "table"}, word)
+}
+
 // typedTexts are the texts of options that add up, as far as they were typed, by word.
 func typedTexts(options option.List) map[string][]string {
 	typed := make(map[string][]string)
@@ -134,12 +141,15 @@ func (f *filling) take(table *plan.Table) error {
 		return nil
 	}
 	p, reading := f.plan, f.task.Sources()
+	if e := find(table, pathsKey); e != nil {
+		reading.Planned = nil
+		for _, path := range option.TextsOf(e.Value) {
+			reading.Planned = append(reading.Planned, beside(p.parsed.File, path))
+		}
+	}
 	for i := range table.Entries {
 		e := &table.Entries[i]
-		if e.Key == pathsKey && table == &p.parsed.Read {
-			for _, path := range option.TextsOf(e.Value) {
-				reading.Planned = append(reading.Planned, beside(p.parsed.File, path))
-			}
+		if e.Key == pathsKey || table == &p.parsed.Read && f.leavesAside(e.Key) {
 			continue
 		}
 		if maker, ok := f.task.(Maker); ok && e.Key == resultKey && table != &p.parsed.Read {
@@ -163,6 +173,9 @@ func (f *filling) shape(shape *plan.Table) (source.NamedManner, error) {
 	mine := request.Options()
 	for _, o := range mine {
 		everywhere, e := f.options.Find(o.Word), shape.Find(o.Word)
+		if everywhere == nil {
+			continue
+		}
 		o.Given = everywhere.Given
 		if o.Subject != nil {
 			tables, typed := []*plan.Table{&p.parsed.Read, shape, own}, f.typed[o.Word]

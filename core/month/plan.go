@@ -19,7 +19,7 @@ import (
 
 // The keys of a plan that are no options.
 const (
-	pathsKey = "paths" // of read
+	pathsKey = "paths" // of read, and of results with sources of their own
 	partsKey = "parts" // of a shape: several files for one entity and period are parts of one filing
 )
 
@@ -99,6 +99,9 @@ func (p *Plan) checkTask(table *plan.Table, k kind) error {
 	var others []string
 	if k.several {
 		others = append(others, resultKey)
+		if k.own {
+			others = append(others, pathsKey)
+		}
 		if err := p.checkName(table); err != nil {
 			return err
 		}

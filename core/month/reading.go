@@ -3,6 +3,7 @@ package month
 import (
 	"context"
 	"path/filepath"
+	"slices"
 
 	"lastblock/core/finding"
 	"lastblock/core/finding/decision"
@@ -21,15 +22,17 @@ type Reading struct {
 	JSON      bool
 	Quiet     bool
 
+	ByCells  bool     // sources are read by their cells, not as records
+	Of       string   // the result of the plan whose sources they are; "" for those that all results share
 	Planned  []string // the paths of the plan
 	Narrowed bool     // which files are read was said on the command line, beside a plan
 }
 
 func newReading() Reading { return Reading{Request: source.NewRequest()} }
 
-// Options are those that all tasks share.
+// Options are those that all tasks share, as far as they have to do with how the sources are read.
 func (r *Reading) Options() option.List {
-	return append(r.Request.Options(),
+	all := append(r.Request.Options(),
 		&option.Option{Word: "plan", Value: &r.Plan, File: option.Read, OneRun: true,
 			Meaning: "take all of this from a plan; flags given beside it win"},
 		&option.Option{Word: "decisions", Value: &r.Decisions, File: option.Read,
@@ -40,7 +43,15 @@ func (r *Reading) Options() option.List {
 		&option.Option{Word: "quiet", Value: &r.Quiet, OneRun: true, Meaning: "no progress"},
 		&option.Option{Word: "json", Value: &r.JSON, OneRun: true, Meaning: "print one JSON document instead"},
 	)
+	if r.ByCells {
+		all = slices.DeleteFunc(all, func(o *option.Option) bool { return !slices.Contains(cellWords, o.Word) })
+	}
+	return all
 }
+
+// cellWords are the options of reading that hold where sources are read by their cells.
+var cellWords = []string{"only", "skip", "recurse", "memory", "jobs", "name", "delimiter", "encoding", "decimal", "sheet",
+	"table", "no-quotes", "widths", "plan", "decisions", severityTable, "quiet", "json"}
 
 // DecisionsName is what the file of decisions is called beside a plan.
 const DecisionsName = "decisions.csv"

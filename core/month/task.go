@@ -18,6 +18,7 @@ type kind struct {
 	make    func() Task
 	several bool // a plan may have several tables of it, each of which makes a result with a name
 	shared  bool // takes part in the one reading of a month end, whose sources are read alike for all
+	own     bool // may have sources of its own, apart from that reading
 }
 
 // kinds are all kinds of tasks, in the order of the work.
@@ -28,6 +29,7 @@ var kinds = []kind{
 	{make: func() Task { return NewDoubles() }, shared: true},
 	{make: func() Task { return NewCollate() }, several: true, shared: true},
 	{make: func() Task { return NewRollup() }, several: true, shared: true},
+	{make: func() Task { return NewOverlay() }, several: true, own: true},
 	{make: func() Task { return NewReconcile() }, several: true, shared: true},
 	{make: func() Task { return NewAttach() }, several: true, shared: true},
 	{make: func() Task { return NewAlign() }, several: true, shared: true},

@@ -178,7 +178,8 @@ func (a *adder) add(n int) error {
 		return nil
 	}
 	for i, footing := range a.run.footings {
-		a.votes[i].count(n, footing.judge(a.run.grid, a.cells))
+		foots, fails := footing.judge(a.run.grid, a.cells)
+		a.votes[i].count(n, foots, fails)
 	}
 	return nil
 }

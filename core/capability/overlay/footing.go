@@ -11,6 +11,7 @@ import (
 	"lastblock/core/option"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/nearest"
+	"lastblock/core/value/words"
 )
 
 // footing is a row or a column that is the sum of others.
@@ -22,34 +23,30 @@ type footing struct {
 	named bool
 }
 
-// vote counts in how many forms a footing foots, and remembers in which it does not.
+// vote counts in how many cells a footing foots, and remembers the forms in which it does not.
 type vote struct {
-	foots int
-	fails []int32 // forms
+	foots, fails int // cells
+	forms        int // in which all foot
+	failing      []int32
 }
 
 func (v *vote) join(o *vote) {
-	v.foots += o.foots
-	v.fails = append(v.fails, o.fails...)
+	v.foots, v.fails, v.forms = v.foots+o.foots, v.fails+o.fails, v.forms+o.forms
+	v.failing = append(v.failing, o.failing...)
 }
 
-// verdict is what a form says of a footing.
-type verdict int
-
-const (
-	silent verdict = iota // it has nothing of it
-	foots
-	fails
-)
-
-func (v *vote) count(form int, verdict verdict) {
-	switch verdict {
-	case foots:
-		v.foots++
-	case fails:
-		v.fails = append(v.fails, int32(form))
+func (v *vote) count(form, foots, fails int) {
+	v.foots, v.fails = v.foots+foots, v.fails+fails
+	switch {
+	case fails > 0:
+		v.failing = append(v.failing, int32(form))
+	case foots > 0:
+		v.forms++
 	}
 }
+
+// isFound tells whether so many cells foot that a line is the sum of others, and those that do not are wrong.
+func isFound(foots, fails int) bool { return foots > 2*fails }
 
 // cell is the cell of a line and one that crosses it.
 func (f *footing) cell(g *grid, line, cross int) int {
@@ -85,19 +82,17 @@ func (f *footing) difference(g *grid, cells []value, cross int) (by amount.Amoun
 	return value.Sub(sum.Amount()), isThere
 }
 
-// judge tells whether a form foots.
-func (f *footing) judge(g *grid, cells []value) verdict {
-	result := silent
+// judge tells in how many cells a form foots.
+func (f *footing) judge(g *grid, cells []value) (foots, fails int) {
 	for cross := range f.crossing(g) {
-		by, isThere := f.difference(g, cells, cross)
-		if isThere && by.Sign() != 0 {
-			return fails
-		}
-		if isThere {
-			result = foots
+		switch by, isThere := f.difference(g, cells, cross); {
+		case isThere && by.Sign() != 0:
+			fails++
+		case isThere:
+			foots++
 		}
 	}
-	return result
+	return foots, fails
 }
 
 // What is looked at to find sums: some forms, and for each line so many others beside it.
@@ -165,16 +160,13 @@ func (r *run) supposeLines(b int, axis Axis, samples [][]value) {
 	}
 }
 
-// findParts finds the lines on one side of a line that it is the sum of, in most of the samples in which it says
-// something: as many as go together, without those that are sums themselves.
+// findParts finds the lines on one side of a line that it is the sum of, in most cells of the samples: as many as go
+// together, without those that are sums themselves.
 func (r *run) findParts(f *footing, step int, isTotal []bool, samples [][]value) bool {
 	votes := make(map[int]int) // by the last line that is added
 	speaking := 0
 	for _, cells := range samples {
-		has := f.vote(r.grid, cells, step, isTotal, votes)
-		if has {
-			speaking++
-		}
+		speaking += f.vote(r.grid, cells, step, isTotal, votes)
 	}
 	best, most := -1, 0
 	for last, n := range votes {
@@ -183,7 +175,7 @@ func (r *run) findParts(f *footing, step int, isTotal []bool, samples [][]value)
 			best, most = last, n
 		}
 	}
-	if 2*most <= speaking {
+	if !isFound(most, speaking-most) {
 		return false
 	}
 	f.parts = nil
@@ -199,25 +191,25 @@ func (r *run) findParts(f *footing, step int, isTotal []bool, samples [][]value)
 	return len(f.parts) > 1
 }
 
-// vote adds a vote for every line up to which the lines on one side come to the total; has is false where the form has
-// no total that is not zero.
-func (f *footing) vote(g *grid, cells []value, step int, isTotal []bool, votes map[int]int) (has bool) {
+// vote adds a vote for every line up to which the lines on one side come to the total, for each cell of it; it returns
+// how many cells of the total are not zero.
+func (f *footing) vote(g *grid, cells []value, step int, isTotal []bool, votes map[int]int) (speaking int) {
 	crossing := f.crossing(g)
 	sums := make([]amount.Sum, crossing)
 	wide := make([]int, crossing) // parts that are not zero
 	for cross := range crossing {
-		v := &cells[f.cell(g, f.total, cross)]
-		has = has || v.state == number && v.amount.Sign() != 0
+		if v := &cells[f.cell(g, f.total, cross)]; v.state == number && v.amount.Sign() != 0 {
+			speaking++
+		}
 	}
-	if !has {
-		return false
+	if speaking == 0 {
+		return 0
 	}
 	n := len(isTotal)
 	for line, count := f.total+step, 0; 0 <= line && line < n && count < mostParts; line, count = line+step, count+1 {
 		if isTotal[line] {
 			continue
 		}
-		agrees, isWide := true, false
 		for cross := range crossing {
 			if v := &cells[f.cell(g, line, cross)]; v.state == number {
 				add(&sums[cross], v)
@@ -225,18 +217,14 @@ func (f *footing) vote(g *grid, cells []value, step int, isTotal []bool, votes m
 					wide[cross]++
 				}
 			}
-			total := amount.Amount{}
-			if v := &cells[f.cell(g, f.total, cross)]; v.state == number {
-				total = v.amount
+			total := &cells[f.cell(g, f.total, cross)]
+			if wide[cross] > 1 && total.state == number && total.amount.Sign() != 0 &&
+				sums[cross].Amount().Cmp(total.amount) == 0 {
+				votes[line]++
 			}
-			agrees = agrees && sums[cross].Amount().Cmp(total) == 0
-			isWide = isWide || wide[cross] > 1
-		}
-		if agrees && isWide {
-			votes[line]++
 		}
 	}
-	return true
+	return speaking
 }
 
 // name takes in a sum that is named. Where it was not found to be one, it is that of the lines before it, up to the
@@ -285,18 +273,17 @@ func (r *run) partsBefore(axis Axis, b, total int) (parts []int) {
 	return parts
 }
 
-// foot tells the forms that do not foot, and whether the result does. A sum that was supposed is one where more forms
-// foot than do not.
+// foot tells the forms that do not foot, and whether the result does.
 func (r *run) foot(context.Context) error {
 	var kept []*footing
 	for i, f := range r.footings {
 		v := &r.sum.votes[i]
-		if !f.named && v.foots <= len(v.fails) {
+		if !f.named && !isFound(v.foots, v.fails) {
 			continue
 		}
-		kept, r.foots = append(kept, f), append(r.foots, v.foots)
-		slices.Sort(v.fails)
-		for _, form := range v.fails {
+		kept, r.foots = append(kept, f), append(r.foots, v.forms)
+		slices.Sort(v.failing)
+		for _, form := range v.failing {
 			if err := r.tellFails(f, int(form)); err != nil {
 				return err
 			}
@@ -326,7 +313,7 @@ func (r *run) tellFails(footing *footing, n int) error {
 		told.Source, told.Sheet, told.Order = of.Name, of.Sheet(), f.source
 		address := f.addresses(r.grid)
 		told.Line, told.Column = r.spotIn(footing, cross, address)
-		told.Message = address(footing.cell(r.grid, footing.total, cross)) + ", " + told.Message
+		told.Message = address(footing.cell(r.grid, footing.total, cross)) + " " + told.Message
 		if cells := r.explain(f, footing, cross, by, a.cells, address); cells != "" {
 			told.Message += "; " + cells
 		} else if by.DivisibleByNine() {
@@ -347,12 +334,16 @@ func (r *run) doesNotFoot(f *footing, cross int, by amount.Amount, cells []value
 	told := finding.Finding{Kind: finding.DoesNotFoot, Expected: total.Sub(by).String(), Found: total.String(),
 		Difference: by.String(), Key: fmt.Sprintf("%s %s, %s %s", f.axis, lines[f.total].label(), 1-f.axis,
 			others[cross].label())}
-	told.Message = fmt.Sprintf("%s of %s, is %s, and its %d %ss come to %s: difference %s", quoted(&lines[f.total]),
-		quoted(&others[cross]), total.Money(), len(f.parts), f.axis, total.Sub(by).Money(), by.Money())
+	parts := 0
+	for _, part := range f.parts {
+		if cells[f.cell(r.grid, part, cross)].state != blank {
+			parts++
+		}
+	}
+	told.Message = fmt.Sprintf("(%q, %q) is %s, and its %s come to %s: difference %s", lines[f.total].label(),
+		others[cross].label(), total.Money(), words.Count(parts, f.axis.String()), total.Sub(by).Money(), by.Money())
 	return told
 }
-
-func quoted(l *gridLine) string { return fmt.Sprintf("%q", l.label()) }
 
 // addresses tells where the cells of the result stand in a form.
 func (f *form) addresses(g *grid) func(cell int) string {
@@ -422,7 +413,7 @@ func (r *run) badIn(f *form, cell int) *badCell {
 	return nil
 }
 
-// footResult tells where the result does not foot.
+// footResult tells whether the result foots. It does where all forms do, and otherwise lacks what they lack together.
 func (r *run) footResult() {
 	cells := make([]value, r.grid.cells)
 	for i := range cells {
@@ -430,14 +421,23 @@ func (r *run) footResult() {
 			cells[i] = value{state: number, amount: r.sum.totals[i].Amount()}
 		}
 	}
+	var all []finding.Finding
 	for _, f := range r.footings {
 		for cross := range f.crossing(r.grid) {
 			if by, isThere := f.difference(r.grid, cells, cross); isThere && by.Sign() != 0 {
 				told := r.doesNotFoot(f, cross, by, cells)
-				told.Order = len(r.set.Sources)
-				told.Message = "in the result, " + told.Message + ", which is what some forms lack or do not foot by"
-				r.findings.Add(told)
+				row, column := r.grid.address(f.cell(r.grid, f.total, cross))
+				told.Message = Address(row, column) + " " + told.Message
+				all = append(all, told)
 			}
 		}
 	}
+	if len(all) == 0 {
+		return
+	}
+	told := all[0]
+	told.Order, told.Key, told.Count = len(r.set.Sources), "the result", len(all)
+	told.Message = fmt.Sprintf("the result does not foot in %s, because some forms do not: %s",
+		words.Count(len(all), "sum"), told.Message)
+	r.findings.Add(told)
 }

@@ -23,6 +23,7 @@ type gridBlock struct {
 type gridLine struct {
 	levels []string
 	at     int // where it stands in the form of the result
+	like   int // where it stands in the form of the source that it is taken from, or its neighbour does
 	added  bool
 	forms  int // how many have it
 	first  int // the first source that has it
@@ -108,7 +109,7 @@ func (r *run) layByPosition() {
 
 func (r *run) gridLines(lines []line) (all []gridLine) {
 	for i := range lines {
-		all = append(all, gridLine{levels: lines[i].levels, at: lines[i].at, forms: len(r.forms)})
+		all = append(all, gridLine{levels: lines[i].levels, at: lines[i].at, like: lines[i].at, forms: len(r.forms)})
 	}
 	return all
 }
@@ -211,7 +212,7 @@ func (m *merging) nextKnown(lines []line) int {
 // insert adds a line behind another one, or where there is none before the one that follows.
 func (m *merging) insert(key string, l *line, before, following int) int {
 	n := len(m.lines)
-	m.lines = append(m.lines, gridLine{levels: l.levels, at: l.at, added: len(m.layouts) > 0})
+	m.lines = append(m.lines, gridLine{levels: l.levels, at: l.at, like: l.at, added: len(m.layouts) > 0})
 	m.at[key], m.next = n, append(m.next, -1)
 	switch {
 	case n == 0:
@@ -242,9 +243,10 @@ func (m *merging) finish() []gridLine {
 		case i == 0:
 			added++
 			l.at = m.lines[m.firstOwn()].at
+			l.like = l.at
 		default:
 			added++
-			l.at = lines[i-1].at + 1
+			l.at, l.like = lines[i-1].at+1, lines[i-1].like
 		}
 		lines = append(lines, l)
 	}

@@ -38,6 +38,7 @@ type Block struct {
 type Line struct {
 	Label  []string // levels, the outermost first
 	At     int      // its number in the form of the result, from 1
+	Like   int      // the row or the column of the source with that form that it is, or looks like where it was added
 	Added  bool     // the form of the result has no such line; others have
 	Forms  int      // how many have it
 	Total  bool     // it is the sum of others
@@ -141,7 +142,7 @@ func (r *run) blockOf(b int) Block {
 func (r *run) linesOf(b int, axis Axis) (lines []Line) {
 	for i := range r.grid.blocks[b].lines(axis) {
 		l := &r.grid.blocks[b].lines(axis)[i]
-		lines = append(lines, Line{Label: l.levels, At: l.at, Added: l.added, Forms: l.forms,
+		lines = append(lines, Line{Label: l.levels, At: l.at, Like: l.like, Added: l.added, Forms: l.forms,
 			IsHead: !r.roles[axis][b][i].numbers})
 	}
 	return lines

@@ -80,11 +80,12 @@ func (r *run) tellBad(b *badCell) {
 	}
 	at, letters := b.form.layout.address(b.cell)
 	of := &r.grid.blocks[block]
-	told := r.about(b.form, finding.BadValue, "%s holds %s, where %q of %q is an amount; it was not added",
-		Address(at, letters), b.what(), of.rows[row].label(), of.columns[column].label())
+	what := b.what()
 	if _, err := amount.Parse([]byte(b.text), '.'); err == nil && b.state == textual {
-		told.Message += "; the number was typed as text"
+		what += ", a number typed as text"
 	}
+	told := r.about(b.form, finding.BadValue, "%s (%q, %q) holds %s, where others have an amount; it was not added",
+		Address(at, letters), of.rows[row].label(), of.columns[column].label(), what)
 	told.Line, told.Column, told.Found = at, sheet.ColumnLetters(letters), b.text
 	r.findings.Add(told)
 }
