@@ -84,6 +84,15 @@ func (a *app) runChanges(ctx context.Context, f *chained, since int, bridged mon
 	if shown.Bridges, err = done.Bridges(bridged); err != nil {
 		return err
 	}
+	if shown.Forms, err = p.FormChanges(ctx, chain, entry, seen, machine()); err != nil {
+		return err
+	}
+	for _, of := range shown.Forms {
+		defer of.Close()
+		if err := takeForms(ctx, shown, of, chain, bridged); err != nil {
+			return err
+		}
+	}
 	settleAll(in, shown.Findings)
 	remember([]string{"changes", f.plan}, shown.Findings)
 	if f.json {
@@ -92,6 +101,20 @@ func (a *app) runChanges(ctx context.Context, f *chained, since int, bridged mon
 		shown.Print(a.stdout)
 	}
 	return stopped(err, shown.Findings)
+}
+
+// takeForms adds what has changed of the forms of a grid.
+func takeForms(ctx context.Context, shown *view.Changes, of *month.BeforeAndNow, chain *block.Chain,
+	bridged month.BridgeOptions) error {
+	in := of.Forms().In
+	stops, err := month.ClosedChanged(ctx, in, chain)
+	if err != nil {
+		return err
+	}
+	shown.Findings = append(append(shown.Findings, in.Arrived...), stops...)
+	bridges, err := of.Bridges(bridged)
+	shown.Bridges = append(shown.Bridges, bridges...)
+	return err
 }
 
 // settleAll is settle for several findings.

@@ -123,6 +123,7 @@ func (c *closing) begin() (err error) {
 	}
 	c.app.outputs.Tidy(t.Blocks)
 	c.chain, err = block.Read(t.Blocks, filepath.Base(t.Plan))
+	c.app.chain = c.chain
 	return err
 }
 
@@ -243,6 +244,12 @@ func (c *closing) gather() error {
 		})
 	}
 	if err == nil {
+		err = gatherResults(c, month.NewOverlay, func(r *month.Result[*month.Overlay]) closePart {
+			c.place(&r.Task.Writing, "overlay", ".xlsx")
+			return &closeOverlay{gridding: &gridding{Result: r}, app: a}
+		})
+	}
+	if err == nil {
 		err = gatherResults(c, month.NewAlign, func(r *month.Result[*month.Align]) closePart {
 			c.place(&r.Task.Writing, "align", ".csv")
 			return &closeAlignment{alignment: &alignment{Result: r}, app: a}
@@ -257,7 +264,10 @@ func gatherResults[T month.Maker](c *closing, make func() T, part func(r *month.
 	if !c.app.plan.Has(typed.Name()) {
 		return nil
 	}
-	results, notes, err := month.Results(c.app.plan, typed, month.AllOptions(typed), make)
+	typed.Sources().Plan = c.task.Plan
+	options := month.AllOptions(typed)
+	options.Find("plan").Given.Typed = true
+	results, notes, err := month.Results(c.app.plan, typed, options, make)
 	if err != nil {
 		return err
 	}

@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"lastblock/core/month"
@@ -45,8 +46,14 @@ func (c *closing) seal(ctx context.Context, shown *view.Close) error {
 func (s *sealing) seal(ctx context.Context, shown *view.Close) (err error) {
 	account := &month.Account{Plan: s.app.plan, Task: s.task, In: s.in, Chain: s.chain, Tied: s.tied, Prints: s.prints,
 		Findings: s.findings, Verdict: s.verdict(), Program: Version}
+	for _, p := range s.parts {
+		if of, ok := p.(*closeOverlay); ok {
+			account.Forms = append(account.Forms, of.forms)
+		}
+	}
 	for _, set := range s.app.sets {
-		if set != s.in.Set {
+		isForms := slices.ContainsFunc(account.Forms, func(f *month.Forms) bool { return f.In.Set == set })
+		if set != s.in.Set && !isForms {
 			account.References = append(account.References, set)
 		}
 	}
@@ -212,6 +219,21 @@ func (s *sealing) bridge(ctx context.Context, shown *view.Close) error {
 	}
 	if shown.Bridges, err = changed.Bridges(month.BridgeOptions{}); err != nil {
 		return err
+	}
+	for _, p := range s.parts {
+		of, ok := p.(*closeOverlay)
+		if !ok {
+			continue
+		}
+		changed, err := s.app.plan.ChangesOf(ctx, of.in, of.forms.Measured(), s.chain, before, source.ReadSeen(of.in.Seen))
+		if err != nil {
+			return err
+		}
+		bridges, err := changed.Bridges(month.BridgeOptions{})
+		if err != nil {
+			return err
+		}
+		shown.Bridges = append(shown.Bridges, bridges...)
 	}
 	shown.Since = before
 	for i := range shown.Bridges {

@@ -139,7 +139,15 @@ func (a *app) keepFrozen(ctx context.Context, f *freezing, chain *block.Chain, e
 	if err != nil {
 		return nil, err
 	}
-	frozen, err := month.Freeze(ctx, in, chain, entity)
+	p, err := month.ReadPlan(f.plan)
+	if err != nil {
+		return nil, err
+	}
+	forms, err := p.FormInputs(ctx, machine())
+	if err != nil {
+		return nil, err
+	}
+	frozen, err := month.Freeze(ctx, in, forms, chain, entity)
 	if err != nil {
 		return nil, err
 	}

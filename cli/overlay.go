@@ -6,7 +6,6 @@ import (
 	"io"
 	"slices"
 
-	"lastblock/core/capability/overlay"
 	"lastblock/core/finding"
 	"lastblock/core/month"
 	"lastblock/show"
@@ -36,7 +35,7 @@ Rows and columns that are sums of others are found, and checked in every form.`,
 type gridding struct {
 	*month.Result[*month.Overlay]
 	in    *month.Input
-	done  *overlay.Result
+	forms *month.Forms // that were added up
 	shown *view.Overlay
 
 	format      show.Format
@@ -62,7 +61,11 @@ func (a *app) runOverlay(ctx context.Context, typed *month.Overlay, paths []stri
 		all[i] = &gridding{Result: r}
 	}
 	for _, g := range all {
-		if err := a.beginOverlay(ctx, g, paths); err != nil {
+		err := a.openForms(ctx, g, paths)
+		if err == nil {
+			err = a.createOverlay(g, g.in)
+		}
+		if err != nil {
 			return g.Err(err)
 		}
 	}
@@ -76,7 +79,7 @@ func (a *app) runOverlay(ctx context.Context, typed *month.Overlay, paths []stri
 			return g.Err(err)
 		}
 		shown.All = append(shown.All, g.shown)
-		lists = append(lists, g.done.Findings)
+		lists = append(lists, g.in.Arrived, g.forms.Done.Findings)
 	}
 	shown.Findings = a.together(all[0].in, nil, lists...)
 	if err := a.giveOverlays(ctx, typed, all, shown); err != nil {
@@ -85,8 +88,8 @@ func (a *app) runOverlay(ctx context.Context, typed *month.Overlay, paths []stri
 	return stopped(nil, shown.Findings)
 }
 
-// beginOverlay finds the forms of a grid, and starts its files.
-func (a *app) beginOverlay(ctx context.Context, g *gridding, paths []string) (err error) {
+// openForms finds the forms of a grid.
+func (a *app) openForms(ctx context.Context, g *gridding, paths []string) (err error) {
 	if _, err := g.Task.Request.Read(); err != nil {
 		return err
 	}
@@ -95,15 +98,12 @@ func (a *app) beginOverlay(ctx context.Context, g *gridding, paths []string) (er
 		g.in.Seen = seenFile(g.Task.Plan)
 		a.reads(g.in)
 	}
-	if err != nil {
-		return err
-	}
-	return a.createOverlay(g)
+	return err
 }
 
-// createOverlay starts the files of a grid.
-func (a *app) createOverlay(g *gridding) (err error) {
-	if err := g.Fill(g.in); err != nil {
+// createOverlay starts the files of a grid; in is what their names may speak of.
+func (a *app) createOverlay(g *gridding, in *month.Input) (err error) {
+	if err := g.Fill(in); err != nil {
 		return err
 	}
 	t := g.Task
@@ -125,18 +125,15 @@ func (a *app) createOverlay(g *gridding) (err error) {
 }
 
 // addUp reads the forms of a grid and adds them up.
-func (a *app) addUp(ctx context.Context, g *gridding) error {
+func (a *app) addUp(ctx context.Context, g *gridding) (err error) {
 	stop := a.progress(g.in)
 	defer stop()
-	options, err := g.Task.Ask(g.in)
-	if err != nil {
+	if g.forms, err = month.AddUp(ctx, g.Result, g.in); err != nil {
 		return err
 	}
-	if g.done, err = overlay.Run(ctx, g.in.Set, g.in.Reading, options); err != nil {
-		return err
-	}
-	settled(g.in, g.done.Findings)
-	g.shown = &view.Overlay{Result: g.done, Set: g.in.Set, Name: g.Name(), Out: g.Task.Out, Shield: g.Task.Shield,
+	settled(g.in, g.in.Arrived)
+	settled(g.in, g.forms.Done.Findings)
+	g.shown = &view.Overlay{Result: g.forms.Done, Set: g.in.Set, Name: g.Name(), Out: g.Task.Out, Shield: g.Task.Shield,
 		Formulas: g.Task.Formulas}
 	return nil
 }
@@ -157,8 +154,8 @@ func (g *gridding) write(ctx context.Context) error {
 }
 
 func (g *gridding) release() error {
-	if g != nil && g.done != nil {
-		return g.done.Close()
+	if g != nil && g.forms != nil {
+		return g.forms.Close()
 	}
 	return nil
 }
@@ -191,8 +188,8 @@ func (a *app) giveOverlays(ctx context.Context, typed *month.Overlay, all []*gri
 		case shown.Withheld:
 		case g.output != nil:
 			report = a.stdout
-			fmt.Fprintf(a.stdout, "%s: %s, added up of %s\n", g.Task.Out, show.Count(g.figures(), "figure"),
-				show.Count(len(g.done.Sources), "form"))
+			fmt.Fprintf(a.stdout, "%s: %s, added up of %s\n", g.Task.Out, show.Count(g.filled(), "figure"),
+				show.Count(len(g.forms.Done.Sources), "form"))
 		case a.stdout.Terminal:
 			view.PrintName(a.stdout, i, len(all), g.Name())
 			g.shown.Print(a.stdout)
@@ -206,11 +203,12 @@ func (a *app) giveOverlays(ctx context.Context, typed *month.Overlay, all []*gri
 	return nil
 }
 
-// figures is how many figures of the grid are not blank.
-func (g *gridding) figures() (n int) {
-	for b := range g.done.Blocks {
-		for i := range g.done.Blocks[b].Figures {
-			if g.done.Blocks[b].Figures[i].From > 0 {
+// filled is how many figures of the grid are not blank.
+func (g *gridding) filled() (n int) {
+	blocks := g.forms.Done.Blocks
+	for b := range blocks {
+		for i := range blocks[b].Figures {
+			if blocks[b].Figures[i].From > 0 {
 				n++
 			}
 		}

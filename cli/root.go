@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"lastblock/core/month/block"
 	"os"
 	"os/signal"
 	"slices"
@@ -144,6 +145,7 @@ type app struct {
 	task    month.Task // that is run, nil for a command that is none
 	options option.List
 	plan    *month.Plan   // nil without one
+	chain   *block.Chain  // of the plan, in a close
 	sets    []*source.Set // that were opened to be read
 }
 

@@ -23,17 +23,20 @@ func (a *app) trace() *cobra.Command {
 	t := month.NewTracing()
 	wanted := &wantedTrace{Tracing: t}
 	cmd := a.forTask(t, &cobra.Command{
-		Use:   "trace [PATH…] [COLUMN=VALUE…]",
+		Use:   "trace [PATH…] [COLUMN=VALUE…] [ROW COLUMN]",
 		Short: "Where does this figure come from, down to file and line?",
 		Long: `Finds the records that a figure of a result is made of: what each source gave, and the records with their
 places, the largest first, and what lies in suspense or was left out and would have belonged there. Their sum is
 the figure, to the last digit, or it says what differs: against the newest block, a bridge leads from the figure
 as it was sealed to what it is now. Of sources that are sealed only those are opened that gave something.
 
+Of a figure of a grid, the labels of its row and its column name it, as 'Wages' 'Q2': it says what each form gave.
+
 The path of a result that was handed out, as results/2031-01/by-company.xlsx, says by itself which plan, result
 and block have made it. Without a plan, the records of the paths are traced, with --where and --sum.`,
 		Example: `  lastblock trace account=04100 period=2031-02 --plan lastblock-demo/close/lastblock.toml
   lastblock trace account=04100 --plan lastblock-demo/close/lastblock.toml --block 1 --all
+  lastblock trace Wages Q2 --plan lastblock-demo/budgets/lastblock.toml
   lastblock trace lastblock-demo/journals/dunmarrow_2031-01.txt --where 'credit > 1000' --sum credit`,
 	}, func(cmd *cobra.Command, _ []string) error { return a.runTrace(cmd.Context(), wanted) })
 	cmd.Args = cobra.ArbitraryArgs
@@ -140,6 +143,9 @@ func (a *app) runTrace(ctx context.Context, t *wantedTrace) error {
 	format, packed, err := formatOf("out", t.Out)
 	if err != nil {
 		return err
+	}
+	if a.plan != nil && a.plan.IsGridFigure(t.Tracing, t.say) {
+		return a.runTraceForm(ctx, t, format, packed)
 	}
 	sealed := make(chan sealedFigure, 1)
 	if a.plan != nil {

@@ -31,6 +31,7 @@ type Account struct {
 	Findings   []finding.Finding
 	Verdict    block.Verdict
 	References []*source.Set // that were read beside the sources
+	Forms      []*Forms      // that were added up
 	Program    string        // the version of Lastblock
 }
 
@@ -81,7 +82,7 @@ func (c *Account) Block(ctx context.Context) (*block.Block, error) {
 		}
 		b.Decisions.Lines, b.Decisions.Seal = log.Seal()
 	}
-	return b, errors.Join(c.sealFiles(b), c.sealReferences(ctx, b), c.sealSources(ctx, b))
+	return b, errors.Join(c.sealFiles(b), c.sealReferences(ctx, b), c.sealSources(ctx, b), c.sealForms(ctx, b))
 }
 
 // sealFiles seals the plan and the references that it names.
@@ -143,41 +144,78 @@ func (c *Account) sealReferences(ctx context.Context, b *block.Block) error {
 // sealSources seals the files that were read.
 func (c *Account) sealSources(ctx context.Context, b *block.Block) error {
 	seen := source.ReadSeen(c.In.Seen)
-	hashes, err := c.In.Hashes(ctx, seen)
+	hashes, err := hashesOf(ctx, c.In, seen)
 	if err != nil {
 		return err
 	}
-	if c.In.Seen != "" {
-		_ = seen.Write(c.In.Seen) // a hint, without which they are hashed again
+	layouts := make(map[string]int)
+	for _, row := range c.Tied.Sources {
+		s, err := c.source(c.In, hashes, row.Index)
+		if err != nil {
+			return err
+		}
+		s.Fingerprint, s.Rows, s.Totals = c.Prints.Of(row.Index), row.Rows, TotalsOf(c.Tied.Columns, row.Totals)
+		s.Layout = c.layout(b, layouts, row.Index)
+		b.Sources = append(b.Sources, *s)
+	}
+	return nil
+}
+
+// sealForms seals the forms that were added up, each as a source of its result.
+func (c *Account) sealForms(ctx context.Context, b *block.Block) error {
+	for _, f := range c.Forms {
+		hashes, err := hashesOf(ctx, f.In, source.ReadSeen(f.In.Seen))
+		if err != nil {
+			return err
+		}
+		for i := range f.Done.Sources {
+			of := &f.Done.Sources[i]
+			s, err := c.source(f.In, hashes, of.Index)
+			if err != nil {
+				return err
+			}
+			s.Of, s.Fingerprint, s.Rows = f.Task.ResultName(), f.Done.Print(of.Index), of.Read-of.Blank
+			s.Totals = TotalsOf([]string{GridValue}, []amount.Amount{of.Amount})
+			b.Sources = append(b.Sources, *s)
+		}
+	}
+	return nil
+}
+
+// hashesOf are the SHA-256 of the files of in, by their paths.
+func hashesOf(ctx context.Context, in *Input, seen *Seen) (map[string]string, error) {
+	hashes, err := in.Hashes(ctx, seen)
+	if err != nil {
+		return nil, err
+	}
+	if in.Seen != "" {
+		_ = seen.Write(in.Seen) // a hint, without which they are hashed again
 	}
 	hash := make(map[string]string)
 	for _, h := range hashes {
 		hash[h.Path] = h.SHA256
 	}
-	layouts := make(map[string]int)
-	for _, row := range c.Tied.Sources {
-		of := &c.In.Set.Sources[row.Index]
-		s := block.Source{File: block.File{Name: of.Name, SHA256: hash[of.Path]}, Source: of.Name,
-			Size: of.Size, Entity: c.In.Set.Word(row.Index, "entity"), Fingerprint: c.Prints.Of(row.Index),
-			Rows: row.Rows, Totals: TotalsOf(c.Tied.Columns, row.Totals)}
-		if frozen := c.In.FrozenAs(of.Path); frozen != nil {
-			s.Size = frozen.Size
-		}
-		switch {
-		case s.SHA256 != "":
-			if s.Name, err = c.name(of.Path); err != nil {
-				return err
-			}
-		case c.In.Set.IsQueried(row.Index):
-			s.Query, s.Size = c.In.Set.Query(row.Index), 0
-		}
-		if p, ok := period.Parse(c.In.Set.Word(row.Index, "period")); ok {
-			s.Period = p.String()
-		}
-		s.Layout = c.layout(b, layouts, row.Index)
-		b.Sources = append(b.Sources, s)
+	return hash, nil
+}
+
+// source is a source as a block has it, without what was read of it.
+func (c *Account) source(in *Input, hashes map[string]string, index int) (s *block.Source, err error) {
+	of := &in.Set.Sources[index]
+	s = &block.Source{File: block.File{Name: of.Name, SHA256: hashes[of.Path]}, Source: of.Name, Size: of.Size,
+		Entity: in.Set.Word(index, "entity")}
+	if frozen := in.FrozenAs(of.Path); frozen != nil {
+		s.Size = frozen.Size
 	}
-	return nil
+	switch {
+	case s.SHA256 != "":
+		s.Name, err = c.name(of.Path)
+	case in.Set.IsQueried(index):
+		s.Query, s.Size = in.Set.Query(index), 0
+	}
+	if p, ok := period.Parse(in.Set.Word(index, "period")); ok {
+		s.Period = p.String()
+	}
+	return s, err
 }
 
 // layout is the place of a source's columns among those of the block.

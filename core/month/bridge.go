@@ -119,6 +119,9 @@ func (p *Plan) ChangesOf(ctx context.Context, in *Input, m *Measured, chain *blo
 	return b, b.readSealed(chain)
 }
 
+// Forms are the forms that are compared, nil where records are.
+func (b *BeforeAndNow) Forms() *Forms { return b.now.forms }
+
 // Close gives back what is held beside memory.
 func (b *BeforeAndNow) Close() (err error) {
 	for _, m := range []*Measured{b.now, b.before} {

@@ -81,10 +81,11 @@ type Seen = source.Seen
 func Compare(ctx context.Context, p *Plan, in *Input, chain *block.Chain, e *block.Entry, seen *Seen) (*Comparison,
 	error) {
 	c := &Comparison{Entry: e, set: in.Set, place: make(map[string]int)}
-	var err error
-	if c.sealed, err = chain.Sources(e); err != nil {
+	sealed, err := chain.Sources(e)
+	if err != nil {
 		return nil, err
 	}
+	c.sealed = sourcesOf(sealed, in.of)
 	hashes, err := in.Hashes(ctx, seen)
 	if err != nil {
 		return nil, err
@@ -279,6 +280,9 @@ func (c *Comparison) take(m *Measured) {
 // isSame tells whether a source has the records that were sealed, and notes which columns it has got and lost.
 func (c *Comparison) isSame(s *SourceChange, m *Measured, at int) bool {
 	was := &c.sealed[s.was]
+	if m.forms != nil {
+		return isPart(m.Set, at) && m.forms.Done.Print(at) == was.Fingerprint
+	}
 	var before, now []string
 	if was.Layout > 0 {
 		before = c.Entry.Layouts[was.Layout-1]

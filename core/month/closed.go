@@ -44,6 +44,7 @@ func (p *Plan) Noticed(ctx context.Context, in *Input) ([]finding.Finding, error
 // ClosedChanged are those findings against a chain that was read.
 func ClosedChanged(ctx context.Context, in *Input, chain *block.Chain) ([]finding.Finding, error) {
 	stands, through, err := chain.Stands()
+	stands = slices.DeleteFunc(stands, func(s block.Standing) bool { return s.Of != in.of })
 	if err != nil || len(stands) == 0 {
 		return nil, err
 	}
@@ -93,7 +94,7 @@ func (c *closedCheck) run(ctx context.Context, stands []block.Standing) ([]findi
 			if hash = c.hashes[set.Sources[i].Path]; hash == s.SHA256 && hash != "" {
 				continue
 			}
-			if isPart(set, i) {
+			if isPart(set, i) && c.in.of == "" {
 				doubtful, doubts[s.Source.Source] = append(doubtful, i), s
 				continue
 			}

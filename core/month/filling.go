@@ -103,6 +103,12 @@ func (f *filling) leavesAside(word string) bool {
 		find(f.own, pathsKey) != nil && slices.Contains([]string{onlyWord, "skip", "recurse", "name", "sheet", "table"}, word)
 }
 
+// ownSays tells whether the task's own table gives an option a value; what a result is called is none.
+func (f *filling) ownSays(word string) bool {
+	_, makes := f.task.(Maker)
+	return find(f.own, word) != nil && !(makes && word == resultKey)
+}
+
 // typedTexts are the texts of options that add up, as far as they were typed, by word.
 func typedTexts(options option.List) map[string][]string {
 	typed := make(map[string][]string)
@@ -168,7 +174,7 @@ func (f *filling) take(table *plan.Table) error {
 // shape is how the sources of a shape are written: as the shape says, else as read says; what the
 // task's table and the command line say holds for all shapes.
 func (f *filling) shape(shape *plan.Table) (source.NamedManner, error) {
-	p, own := f.plan, f.own
+	p := f.plan
 	request := f.task.Sources().Manner // how all others are written
 	mine := request.Options()
 	for _, o := range mine {
@@ -178,7 +184,7 @@ func (f *filling) shape(shape *plan.Table) (source.NamedManner, error) {
 		}
 		o.Given = everywhere.Given
 		if o.Subject != nil {
-			tables, typed := []*plan.Table{&p.parsed.Read, shape, own}, f.typed[o.Word]
+			tables, typed := []*plan.Table{&p.parsed.Read, shape, f.own}, f.typed[o.Word]
 			if f.isApart(o) {
 				tables, typed = tables[:2], nil
 			}
@@ -191,7 +197,7 @@ func (f *filling) shape(shape *plan.Table) (source.NamedManner, error) {
 		}
 		if o.Subject != nil {
 			o.Given = option.Given{Line: e.Line, Column: e.Column}
-		} else if !everywhere.Given.Typed && find(own, o.Word) == nil {
+		} else if !everywhere.Given.Typed && !f.ownSays(o.Word) {
 			if err := p.set(o, e); err != nil {
 				return source.NamedManner{}, err
 			}

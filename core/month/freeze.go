@@ -45,10 +45,11 @@ type Frozen struct {
 
 // FrozenSource is a source that was frozen. One file may have several, with the sheets of a workbook.
 type FrozenSource struct {
-	Source string `json:"source"` // as results call it
-	Name   string `json:"name"`   // of its file, as blocks have it
-	File   string `json:"file"`   // the copy, from the folder of frozen files
-	Below  string `json:"below"`  // see source.FrozenFile
+	Source string `json:"source"`       // as results call it
+	Of     string `json:"of,omitempty"` // the result whose form it is; "" for a source that all results share
+	Name   string `json:"name"`         // of its file, as blocks have it
+	File   string `json:"file"`         // the copy, from the folder of frozen files
+	Below  string `json:"below"`        // see source.FrozenFile
 	SHA256 string `json:"sha256"`
 	Period string `json:"period,omitempty"`
 	Rows   int    `json:"rows"`
@@ -65,7 +66,7 @@ type FrozenSource struct {
 // Through is the last period of which sources were frozen; ok is false where their names tell none.
 func (f *Frozen) Through() (last period.Period, ok bool) {
 	for i := range f.Sources {
-		if p, is := period.Parse(f.Sources[i].Period); is && (!ok || p.Last() > last.Last()) {
+		if p, is := period.Parse(f.Sources[i].Period); is && f.Sources[i].Of == "" && (!ok || p.Last() > last.Last()) {
 			last, ok = p, true
 		}
 	}
@@ -137,12 +138,13 @@ func (f *Frozen) moves(before moved.Moves) (moves moved.Moves) {
 	return moves
 }
 
-// files are the copies, each once, for a plan in a folder.
-func (f *Frozen) files(folder string, moves moved.Moves) (files []source.FrozenFile) {
+// files are the copies, each once, for a plan in a folder: those of the forms of a result, or "" of the sources that all
+// results share.
+func (f *Frozen) files(folder, of string, moves moved.Moves) (files []source.FrozenFile) {
 	told := make(map[string]bool)
 	for i := range f.Sources {
 		s := &f.Sources[i]
-		if told[s.File] {
+		if told[s.File] || s.Of != of {
 			continue
 		}
 		told[s.File] = true
@@ -170,7 +172,7 @@ func (r *Reading) takeStanding(in *Input, planned []string) (paths []string, err
 		}
 	}
 	for _, f := range in.standing.Frozen {
-		r.Frozen = append(r.Frozen, f.files(in.planned, before)...)
+		r.Frozen = append(r.Frozen, f.files(in.planned, in.of, before)...)
 	}
 	return slices.DeleteFunc(slices.Clone(planned), func(path string) bool {
 		if _, err := os.Stat(path); !errors.Is(err, fs.ErrNotExist) {
@@ -194,7 +196,9 @@ func (in *Input) passOverFrozen() {
 	for _, f := range in.standing.Frozen {
 		frozen[foldEntity(f.Entity)] = f
 		for i := range f.Sources {
-			known[f.Sources[i].Source] = true
+			if f.Sources[i].Of == in.of {
+				known[f.Sources[i].Source] = true
+			}
 		}
 	}
 	in.Set.PassOver("of an entity that was frozen", func(i int) bool {
@@ -241,8 +245,9 @@ func (s *Standing) IsFrozen(entity string) bool {
 }
 
 // Freeze finds the sources of an entity as the newest blocks of their periods have sealed them, whose files have to be
-// as they were; nothing is written. in has found the sources of the plan. The error says why that cannot be.
-func Freeze(ctx context.Context, in *Input, chain *block.Chain, entity string) (*Frozen, error) {
+// as they were; nothing is written. in has found the sources of the plan, and forms the forms of its grids. The error
+// says why that cannot be.
+func Freeze(ctx context.Context, in *Input, forms []*Input, chain *block.Chain, entity string) (*Frozen, error) {
 	stands, err := standing(chain)
 	if err != nil {
 		return nil, err
@@ -260,7 +265,7 @@ func Freeze(ctx context.Context, in *Input, chain *block.Chain, entity string) (
 			continue
 		}
 		f.Entity = s.Entity
-		f.Sources = append(f.Sources, FrozenSource{Source: s.Source.Source, Name: s.Name, SHA256: s.SHA256,
+		f.Sources = append(f.Sources, FrozenSource{Source: s.Source.Source, Of: s.Of, Name: s.Name, SHA256: s.SHA256,
 			Period: s.Period, Rows: s.Rows, Size: s.Size, Block: s.Number})
 	}
 	if len(f.Sources) == 0 {
@@ -271,19 +276,38 @@ func Freeze(ctx context.Context, in *Input, chain *block.Chain, entity string) (
 		slices.SortFunc(names, natural.Compare)
 		return nil, nearest.Unknown("entity", entity, names)
 	}
-	at := make(map[string]int)
-	for i := range in.Set.Sources {
-		at[in.Set.Sources[i].Name] = i
+	all := make(map[string]*found)
+	for _, in := range append([]*Input{in}, forms...) {
+		all[in.of] = newFound(in)
 	}
 	for i := range f.Sources {
-		if err := f.Sources[i].find(ctx, in, chain, at, f.Entity, holds); err != nil {
+		s := &f.Sources[i]
+		if all[s.Of] == nil {
+			return nil, fmt.Errorf("%s is a form of %s, which the plan does not ask for any more", s.Source, s.Of)
+		}
+		if err := s.find(ctx, all[s.Of], chain, f.Entity, holds); err != nil {
 			return nil, err
 		}
 	}
 	return f, nil
 }
 
-// standing are the sources that blocks have sealed, as they stand, with those whose names tell no period.
+// found are sources that were found, by what they are called.
+type found struct {
+	in *Input
+	at map[string]int
+}
+
+func newFound(in *Input) *found {
+	f := &found{in, make(map[string]int)}
+	for i := range in.Set.Sources {
+		f.at[in.Set.Sources[i].Name] = i
+	}
+	return f
+}
+
+// standing are the sources that blocks have sealed, as they stand, with those whose names tell no period, and forms for
+// what is still to come.
 func standing(chain *block.Chain) ([]block.Standing, error) {
 	stands, _, err := chain.Stands()
 	if err != nil || chain.Last() == nil {
@@ -291,19 +315,24 @@ func standing(chain *block.Chain) ([]block.Standing, error) {
 	}
 	latest := chain.Latest()
 	sources, err := chain.Sources(latest)
+	known := make(map[string]bool)
+	for i := range stands {
+		known[stands[i].Of+"\x00"+stands[i].Source.Source] = true
+	}
 	for i := range sources {
-		if _, ok := period.Parse(sources[i].Period); !ok {
-			stands = append(stands, block.Standing{Source: sources[i], Number: latest.Number})
+		s := &sources[i]
+		if _, ok := period.Parse(s.Period); !ok || s.Of != "" && !known[s.Of+"\x00"+s.Source] {
+			stands = append(stands, block.Standing{Source: *s, Number: latest.Number})
 		}
 	}
 	return stands, err
 }
 
 // find makes sure that the file of a source is as it was sealed, and says where its copy will be.
-func (s *FrozenSource) find(ctx context.Context, in *Input, chain *block.Chain, at map[string]int, entity string,
+func (s *FrozenSource) find(ctx context.Context, found *found, chain *block.Chain, entity string,
 	holds map[string][]string) error {
-	what := ""
-	index, there := at[s.Source]
+	what, in := "", found.in
+	index, there := found.at[s.Source]
 	switch {
 	case s.SHA256 == "":
 		what = "comes from a database, which is not"
@@ -327,12 +356,19 @@ func (s *FrozenSource) find(ctx context.Context, in *Input, chain *block.Chain, 
 			words.And(slices.Compact(others)...), entity)
 	}
 	s.Below = in.Set.Sources[index].FileBelow()
-	s.File = path.Join(url.PathEscape(strings.ToLower(entity)), strings.TrimPrefix(path.Clean("/"+s.Below), "/"))
+	folder := url.PathEscape(strings.ToLower(entity))
+	if s.Of != "" {
+		folder = path.Join(folder, "of "+url.PathEscape(s.Of))
+	}
+	s.File = path.Join(folder, strings.TrimPrefix(path.Clean("/"+s.Below), "/"))
 	return nil
 }
 
 // retain has the source be frozen from the records that its block has retained.
 func (s *FrozenSource) retain(chain *block.Chain, entity, what string) error {
+	if s.Of != "" {
+		return s.notThere(what)
+	}
 	e := &chain.Entries[s.Block-1]
 	sources, err := chain.Sources(e)
 	if err != nil {

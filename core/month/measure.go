@@ -17,6 +17,8 @@ type Measured struct {
 	Sources []Figures // by index
 	Prints  *source.Fingerprints
 	Results []*MeasuredResult
+
+	forms *Forms // where the sources are forms; nil for records
 }
 
 // MeasuredResult is what sources give to a result.
@@ -51,6 +53,9 @@ func (m *Measured) Result(command, title string) *MeasuredResult {
 
 // Close gives back what is held beside memory.
 func (m *Measured) Close() (err error) {
+	if m.forms != nil {
+		return m.forms.Close()
+	}
 	for _, r := range m.Results {
 		if r.result != nil {
 			err = errors.Join(err, r.result.Close())

@@ -79,6 +79,7 @@ type Input struct {
 
 	Severities finding.Severities // of kinds that have another one in this run
 
+	of       string                   // the result whose sources they are; "" for those that all results share
 	planned  string                   // the folder of the plan, "" without one
 	standing *Standing                // nil without a plan
 	copies   map[string]*FrozenSource // by path; nil before they are asked for
@@ -87,7 +88,7 @@ type Input struct {
 // Open finds the sources that paths name, or the plan where there are none. machine is how much
 // memory there is, in bytes.
 func (r *Reading) Open(ctx context.Context, paths []string, machine int64) (*Input, error) {
-	in := &Input{Partial: r.Plan != "" && (len(paths) > 0 || r.Narrowed)}
+	in := &Input{Partial: r.Plan != "" && (len(paths) > 0 || r.Narrowed), of: r.Of}
 	var err error
 	if in.Severities, err = finding.ParseSeverities(r.Severity); err != nil {
 		return nil, option.Errorf("severity", "%w", err)

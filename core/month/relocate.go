@@ -218,6 +218,9 @@ func (p *Plan) eachPath(visit func(e *plan.Entry, o *option.Option)) {
 	for _, t := range Tasks() {
 		for _, table := range p.parsed.All(t.Name()) {
 			tables(table, AllOptions(t))
+			if e := table.Find(pathsKey); e != nil {
+				visit(e, nil)
+			}
 		}
 	}
 }

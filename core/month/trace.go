@@ -3,6 +3,7 @@ package month
 import (
 	"context"
 	"errors"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -230,7 +231,7 @@ func (t *tracer) readSources(ctx context.Context, set *source.Set) (err error) {
 }
 
 // ParseTraced takes what stands on the command line apart: paths, and words as COLUMN=VALUE. A path that is there
-// is one, whatever it is called.
+// is one, whatever it is called. Two texts at the end that are none are the labels of a row and a column of a grid.
 func ParseTraced(args []string, isThere func(path string) bool) (paths []string, say []block.Word, err error) {
 	var texts []string
 	for _, arg := range args {
@@ -241,5 +242,17 @@ func ParseTraced(args []string, isThere func(path string) bool) (paths []string,
 		}
 	}
 	say, err = block.ParseWords(texts)
+	if n := len(paths) - 2; n >= 0 && isLabel(paths[n], isThere) && isLabel(paths[n+1], isThere) {
+		say = append(say, block.Word{Column: GridRow, Value: paths[n]}, block.Word{Column: GridColumn, Value: paths[n+1]})
+		paths = paths[:n]
+	}
 	return paths, say, err
 }
+
+// isLabel tells whether a text is no path.
+func isLabel(text string, isThere func(path string) bool) bool {
+	return !isThere(text) && !strings.ContainsAny(text, `/\*?[`) && !fileEnding.MatchString(text)
+}
+
+// fileEnding is what names of files end in.
+var fileEnding = regexp.MustCompile(`\.[A-Za-z0-9]{2,5}$`)

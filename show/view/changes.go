@@ -16,15 +16,18 @@ import (
 type Changes struct {
 	Since    *block.Entry
 	Compared *month.BeforeAndNow
+	Forms    []*month.BeforeAndNow // of each grid
 	Bridges  []month.Bridge
 	Findings []finding.Finding // of closed periods
 }
 
 // counts are how many sources have become what, in words.
-func (c *Changes) counts() string {
+func (c *Changes) counts() string { return countsOf(c.Compared) }
+
+func countsOf(b *month.BeforeAndNow) string {
 	of := make(map[month.Change]int)
-	for i := range c.Compared.Sources {
-		of[c.Compared.Sources[i].Change]++
+	for i := range b.Sources {
+		of[b.Sources[i].Change]++
 	}
 	var parts []string
 	for _, change := range []month.Change{month.New, month.Changed, month.Moved, month.Gone} {
@@ -32,7 +35,7 @@ func (c *Changes) counts() string {
 			parts = append(parts, fmt.Sprintf("%s %s", show.Number(n), change))
 		}
 	}
-	parts = append(parts, fmt.Sprintf("%s the same", show.Number(c.Compared.Same)))
+	parts = append(parts, fmt.Sprintf("%s the same", show.Number(b.Same)))
 	return strings.Join(parts, ", ")
 }
 
@@ -59,6 +62,7 @@ func (c *Changes) Print(s *show.Screen) {
 	}
 	show.Findings(s, c.Findings)
 	c.printSources(s)
+	c.printForms(s)
 	c.printRecords(s)
 	for _, name := range c.Compared.Mixed {
 		fmt.Fprintf(s, "\n%s has no bridges by group: it is not known what all that changed gave to each\n", name)
@@ -104,6 +108,28 @@ func (c *Changes) printSources(s *show.Screen) {
 	if len(t.Rows) > 0 {
 		fmt.Fprintln(s)
 		t.Print(s)
+	}
+}
+
+// printForms prints the forms that are not the same, of each grid.
+func (c *Changes) printForms(s *show.Screen) {
+	for _, of := range c.Forms {
+		fmt.Fprintf(s, "\n%s\n", s.Bold(fmt.Sprintf("forms of %s: %s", of.Forms().Task.ResultName(), countsOf(of))))
+		t := show.Table{Columns: []show.Column{{Name: "form", Key: true}, {Name: "change", Whole: true},
+			{Name: "period", Whole: true}, {Name: "cells before", Right: true}, {Name: "now", Right: true},
+			{Name: "sum before", Right: true}, {Name: "now", Right: true}, {Name: "remark"}}}
+		for i := range of.Sources {
+			form := &of.Sources[i]
+			remark := ""
+			if form.Was != "" {
+				remark = "was " + form.Was
+			}
+			t.Add(form.Source, string(form.Change), form.Period, rowsOf(form.Before), rowsOf(form.After),
+				totalOf(form.Before, 0), totalOf(form.After, 0), remark)
+		}
+		if len(t.Rows) > 0 {
+			t.Print(s)
+		}
 	}
 }
 
@@ -244,6 +270,9 @@ func (c *Changes) Document(w io.Writer) error {
 	d.Add("plan", c.Compared.Plan)
 	d.Add("references", c.Compared.References)
 	d.Add("decisions", c.Compared.Decisions)
+	if len(c.Forms) > 0 {
+		d.Add("forms", c.formObjects())
+	}
 	d.Add("bridges", BridgeObjects(c.Bridges))
 	if len(c.Bridges) > 0 {
 		d.Add("bridge", lineObjects(c.Bridges[0].Lines))
@@ -252,6 +281,39 @@ func (c *Changes) Document(w io.Writer) error {
 	}
 	d.Add("findings", c.Findings)
 	return d.Close()
+}
+
+// formObjects are the forms of each grid that are not the same.
+func (c *Changes) formObjects() []show.Object {
+	all := []show.Object{}
+	for _, of := range c.Forms {
+		sources := []show.Object{}
+		for i := range of.Sources {
+			form := &of.Sources[i]
+			o := show.Object{{Name: "source", Value: form.Source}, {Name: "change", Value: string(form.Change)}}
+			if form.Was != "" {
+				o.Add("was", form.Was)
+			}
+			if form.Period != "" {
+				o.Add("period", form.Period)
+			}
+			for _, side := range []struct {
+				name string
+				of   *month.Figures
+			}{{"", form.After}, {"_before", form.Before}} {
+				if side.of != nil {
+					o.Add("cells"+side.name, side.of.Rows)
+				}
+				if side.of != nil && len(side.of.Totals) > 0 {
+					o.Add("total"+side.name, side.of.Totals[0].String())
+				}
+			}
+			sources = append(sources, o)
+		}
+		all = append(all, show.Object{{Name: "result", Value: of.Forms().Task.ResultName()},
+			{Name: "sources", Value: sources}, {Name: "same", Value: of.Same}})
+	}
+	return all
 }
 
 func (c *Changes) sourceObject(s *month.SourceChange) show.Object {

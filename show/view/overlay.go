@@ -11,6 +11,7 @@ import (
 
 	"lastblock/core/capability/overlay"
 	"lastblock/core/format/delimited"
+	"lastblock/core/month"
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/show"
@@ -31,11 +32,11 @@ type Overlay struct {
 func (o *Overlay) labelNames() []string {
 	levels := o.levels()
 	if levels == 1 {
-		return []string{"line"}
+		return []string{month.GridLine}
 	}
 	var names []string
 	for i := range levels {
-		names = append(names, "line "+strconv.Itoa(i+1))
+		names = append(names, month.GridLine+" "+strconv.Itoa(i+1))
 	}
 	return names
 }

@@ -7,6 +7,7 @@ import (
 
 	"lastblock/core/capability/overlay"
 	"lastblock/core/format/sheet"
+	"lastblock/core/month"
 	"lastblock/show"
 )
 
@@ -38,7 +39,7 @@ func (o *Overlay) writeBook(ctx context.Context, w io.Writer) error {
 		return err
 	}
 	defer writer.Abandon()
-	name := writer.FreeName("Sum")
+	name := writer.FreeName(month.GridSheet)
 	list := writer.FreeName("Contributions")
 	for i := range o.Sources {
 		sheet := ""

@@ -26,7 +26,7 @@ type form struct {
 	isOutside                                    bool       // some are outside of the area of the others
 	read, blank, numbers, ratios, badCount, kept int        // cells; kept of the bad ones
 	total                                        amount.Sum // of numbers and ratios
-	print                                        uint64     // of its layout and values
+	print, places                                uint64     // fingerprints of its values, and of its layout
 
 	locked     bool
 	hidden     string // columns, or the sheet
@@ -335,7 +335,7 @@ func (w *worker) keep(f *form) error {
 	for i := range f.layout.blocks {
 		w.keepBlock(f, &f.layout.blocks[i])
 	}
-	f.print = xxh3.Hash(w.encoded) ^ xxh3.HashString(f.layout.key)
+	f.print, f.places = xxh3.Hash(w.encoded), xxh3.HashString(f.layout.key)
 	var err error
 	f.values, err = w.store.put(w.encoded)
 	return err

@@ -2,6 +2,7 @@ package overlay
 
 import (
 	"encoding/binary"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"slices"
@@ -273,6 +274,15 @@ func (r *Result) figures(sorter *spill.Sorter,
 		return err
 	}
 	return give()
+}
+
+// Print is the fingerprint of what was read of a source, by its index: of its labels, where they stand, and of its
+// figures. It is 32 hexadecimal digits.
+func (r *Result) Print(index int) string {
+	var digits [16]byte
+	binary.BigEndian.PutUint64(digits[:], r.run.forms[index].print)
+	binary.BigEndian.PutUint64(digits[8:], r.run.forms[index].places)
+	return hex.EncodeToString(digits[:])
 }
 
 // Find finds the figure that a row and a column have in common, by their labels: all levels of a label in one text, or

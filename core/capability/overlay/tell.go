@@ -211,10 +211,10 @@ func (r *run) tellNotAdded() {
 
 // tellTwins tells which forms are the same bytes, as one branch's form that was sent under the name of another.
 func (r *run) tellTwins(ctx context.Context) error {
-	alike := make(map[uint64]int)
+	alike := make(map[[2]uint64]int)
 	for _, f := range r.forms {
 		if f.to != nil && f.numbers > 0 {
-			alike[f.print]++
+			alike[[2]uint64{f.print, f.places}]++
 		}
 	}
 	byIndex := make(map[int]*form)
@@ -223,7 +223,7 @@ func (r *run) tellTwins(ctx context.Context) error {
 	}
 	twins, err := r.set.Twins(ctx, r.reading.Jobs, func(index int) bool {
 		f := byIndex[index]
-		return f != nil && f.to != nil && alike[f.print] > 1
+		return f != nil && f.to != nil && alike[[2]uint64{f.print, f.places}] > 1
 	})
 	if err != nil {
 		return err

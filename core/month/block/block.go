@@ -101,7 +101,8 @@ type Decisions struct {
 // asked.
 type Source struct {
 	File
-	Source      string  `json:"source"` // as results call it, with the entry or sheet of its file
+	Source      string  `json:"source"`       // as results call it, with the entry or sheet of its file
+	Of          string  `json:"of,omitempty"` // the result whose form it is; "" for a source that all results share
 	Query       string  `json:"query,omitempty"`
 	Size        int64   `json:"size"`
 	Entity      string  `json:"entity,omitempty"`

@@ -149,7 +149,7 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string,
 		if f.Kind == OfRead && !known {
 			sources = append(sources, f.source(p.Entry))
 		}
-		if f.Result != result+1 {
+		if f.Result != result+1 || f.Kind == OfRead {
 			return nil
 		}
 		switch f.Kind {

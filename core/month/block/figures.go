@@ -3,6 +3,7 @@ package block
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"encoding/csv"
 	"encoding/hex"
 	"errors"
@@ -37,7 +38,7 @@ var kinds = []Kind{OfRead, OfGiven, OfGroup, OfWithin}
 // Figure is a line of figures.
 type Figure struct {
 	Kind   Kind
-	Result int      // place among the results of the block, from 1; 0 of what was read
+	Result int      // place among the results of the block, from 1; 0 of what was read, but for forms of a result
 	Source string   // "" of all together
 	Group  []string // values of the columns By of the result; nil of all groups together
 	Rows   int
@@ -99,10 +100,21 @@ func (b *Block) WriteFigures(w io.Writer) (*FigureWriter, error) {
 		for _, t := range s.Totals {
 			totals = append(totals, t.Amount)
 		}
-		err = errors.Join(err, f.Write(&Figure{Kind: OfRead, Source: s.Source, Rows: s.Rows, Totals: totals, Read: s}))
+		err = errors.Join(err, f.Write(&Figure{Kind: OfRead, Result: b.resultOf(s), Source: s.Source, Rows: s.Rows,
+			Totals: totals, Read: s}))
 	}
 	return f, err
 }
+
+// resultOf is the place, from 1, of the result whose form a source is; 0 for a source that all results share.
+func (b *Block) resultOf(s *Source) int {
+	return 1 + slices.IndexFunc(b.Results, func(r Result) bool {
+		return s.Of != "" && r.As == "" && r.isCalled(s.Of)
+	})
+}
+
+// isCalled tells whether a result has a name, or that of its command where it has none.
+func (r *Result) isCalled(name string) bool { return cmp.Or(r.Title, r.Command) == name }
 
 // Write writes a line.
 func (f *FigureWriter) Write(figure *Figure) error {
@@ -349,8 +361,13 @@ func (c *Chain) sourcesOfFigures(e *Entry) (sources []Source, err error) {
 // source is the source that a line of OfRead tells.
 func (f *Figure) source(e *Entry) Source {
 	s := *f.Read
-	for i := range e.Totals {
-		s.Totals = append(s.Totals, Total{e.Totals[i].Column, f.Totals[i]})
+	totals := e.Totals
+	if f.Result > 0 {
+		r := &e.Results[f.Result-1]
+		s.Of, totals = cmp.Or(r.Title, r.Command), r.Totals
+	}
+	for i := range totals {
+		s.Totals = append(s.Totals, Total{totals[i].Column, f.Totals[i]})
 	}
 	return s
 }

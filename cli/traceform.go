@@ -1,0 +1,49 @@
+package cli
+
+import (
+	"context"
+	"errors"
+
+	"lastblock/core/month"
+	"lastblock/show"
+	"lastblock/show/view"
+)
+
+// runTraceForm traces a figure of a grid.
+func (a *app) runTraceForm(ctx context.Context, t *wantedTrace, format show.Format, packed string) (err error) {
+	traced, err := a.plan.TraceForm(ctx, t.Tracing, t.say, machine())
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, traced.Close()) }()
+	shown := &view.TraceForm{TracedForm: traced, AsSealed: t.AsSealed && traced.Known, File: t.handed, Most: t.Top}
+	if t.All {
+		shown.Most = 0
+	}
+	if t.handed != "" {
+		figure, has, err := month.GridFigureIn(ctx, t.handed, traced, machine())
+		if err != nil {
+			return err
+		}
+		if has {
+			shown.InFile = &figure
+		}
+	}
+	if t.Out != "" {
+		output, err := a.create(&t.Writing, t.Out)
+		if err != nil {
+			return err
+		}
+		if err := shown.Write(output, format, packed, t.Shield); err != nil {
+			return err
+		}
+		if err := a.outputs.Commit(output); err != nil {
+			return err
+		}
+	}
+	if t.JSON {
+		return shown.Document(a.stdout)
+	}
+	shown.Print(a.stdout, t.Out)
+	return nil
+}
