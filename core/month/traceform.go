@@ -224,6 +224,9 @@ func GridFigureIn(ctx context.Context, file string, t *TracedForm, machine int64
 		row, column, _ := sheet.Reference(t.Cell)
 		err = in.Set.ReadCells(ctx, in.Reading, func() func(*source.Cells) error {
 			return func(c *source.Cells) error {
+				if err := c.Parse(); err != nil {
+					return err
+				}
 				for i := range c.Rows {
 					if r := &c.Rows[i]; r.Number == row && column <= len(r.Cells) {
 						figure, _, ok = c.Amount(&r.Cells[column-1])

@@ -27,12 +27,17 @@ type Cells struct {
 	Hidden string // columns, or the sheet, that are hidden; "" for nothing
 	Locked bool   // the file is protected by a password, so that nothing was read
 
+	// Text is a source of delimited text, as UTF-8; nil of a sheet. Its Rows are there once Parse was called.
+	Text []byte
+
 	Plain   bool   // it is text, in which numbers are texts like any other
 	Decimal byte   // the decimal mark of its amounts
 	Unclear string // an amount that can be read with either mark, where none proves one; "" for none
 	Guessed string // the encoding that the text was taken for, "" where it is known
 
 	marks    int // amounts that were looked at for the decimal mark
+	manner   *Manner
+	most     int // cells that it may have
 	scanner  delimited.Cells
 	buffer   []byte // holds a text
 	texts    []byte // holds the texts of cells
@@ -55,7 +60,7 @@ func (e *TooManyCellsError) Error() string {
 }
 
 // ReadCells reads the sources whole by their cells, on all cores. visitor makes what is shown them by one goroutine;
-// what it is given is good until it returns. The error is an *Error, or what a visitor returned.
+// what it is given is good until it returns, and of text it calls Parse where it needs the rows. The error is an *Error, or what a visitor returned.
 func (s *Set) ReadCells(ctx context.Context, reading Reading, visitor func() func(*Cells) error) error {
 	jobs := max(1, min(reading.Jobs, len(s.Sources)))
 	reader := &cellReader{set: s, reading: reading, most: max(1<<20, int(reading.Memory/int64(jobs)/cellBytes))}
@@ -203,12 +208,35 @@ func (r *cellReader) readText(s *Source, c *Cells) error {
 	if err != nil {
 		return err
 	}
-	manner := s.manner()
-	c.Plain, c.Decimal = true, manner.Decimal
-	c.scanner.Start(data, manner.Request)
+	c.Plain, c.Text, c.manner, c.most = true, data, s.as, r.most
+	if s.as == nil {
+		c.manner = unsaid
+	}
+	return nil
+}
+
+// Delimiter is the character between fields of a text that was parsed, and LineEnd the one that its lines end in.
+func (c *Cells) Delimiter() (delimiter, lineEnd byte) {
+	return c.scanner.Dialect.Delimiter, c.scanner.Dialect.LineEnd
+}
+
+// Manner is how the source was said to be written; of those of which nothing was said it is the same.
+func (c *Cells) Manner() *Manner { return c.manner }
+
+// unsaid is the manner of a source of which nothing was said.
+var unsaid = new(Manner)
+
+// Parse reads the rows of a text; of a sheet they are there already. The error is a *TooManyCellsError.
+func (c *Cells) Parse() (err error) {
+	if !c.Plain {
+		return nil
+	}
+	manner := c.manner
+	c.Decimal = manner.Decimal
+	c.scanner.Start(c.Text, manner.Request)
 	var marks amount.Marks
 	var row sheet.Row
-	c.scanner.Each(data, func(line int, fields [][]byte) {
+	c.scanner.Each(c.Text, func(line int, fields [][]byte) {
 		if err != nil {
 			return
 		}
@@ -219,7 +247,7 @@ func (r *cellReader) readText(s *Source, c *Cells) error {
 				c.lookForMark(field, &marks)
 			}
 		}
-		err = c.add(&row, r.most)
+		err = c.add(&row, c.most)
 	})
 	if err != nil {
 		return err
@@ -254,7 +282,7 @@ func (r *cellReader) wholeText(s *Source, c *Cells) ([]byte, error) {
 	}
 	defer file.Close()
 	limit := r.most * cellBytes
-	c.buffer, err = readUpTo(file, c.buffer[:0], max(0, int(min(s.Size, int64(limit))))+1, limit)
+	c.buffer, err = readUpTo(file, c.buffer[:0], int(min(s.Size, int64(limit))), limit)
 	if err != nil {
 		return nil, err
 	}
@@ -291,14 +319,16 @@ func (r *cellReader) wholeText(s *Source, c *Cells) ([]byte, error) {
 		}
 		content = inner
 	}
-	data, err = readUpTo(content, nil, 4*len(data)+1, limit)
+	data, err = readUpTo(content, nil, -1, limit)
 	c.Guessed = unwrap.guessed()
 	return bytes.TrimPrefix(data, []byte("\ufeff")), err
 }
 
-// readUpTo reads all that there is into a buffer, for which room is a guess. More than limit bytes are an error.
-func readUpTo(r io.Reader, buffer []byte, room, limit int) ([]byte, error) {
-	if cap(buffer) < room {
+// readUpTo reads all that there is into a buffer: size bytes, or where that is below 0 whatever there is. What is
+// longer than limit is an error.
+func readUpTo(r io.Reader, buffer []byte, size, limit int) ([]byte, error) {
+	const usual = 64 << 10
+	if room := max(size, usual) + 1; cap(buffer) < room {
 		buffer = make([]byte, 0, room)
 	}
 	for {
@@ -308,6 +338,8 @@ func readUpTo(r io.Reader, buffer []byte, room, limit int) ([]byte, error) {
 		n, err := r.Read(buffer[len(buffer):cap(buffer)])
 		buffer = buffer[:len(buffer)+n]
 		switch {
+		case len(buffer) == size && size > 0 && err == nil:
+			return buffer, nil // whoever has opened it looks whether it has grown
 		case errors.Is(err, io.EOF):
 			return buffer, nil
 		case err != nil:

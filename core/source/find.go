@@ -226,14 +226,12 @@ func (f *finder) passOver(name, reason string) {
 // folder adds the data files of a folder.
 func (f *finder) folder(root string) error {
 	if !f.search.Recurse {
-		entries, err := os.ReadDir(root)
-		if err != nil {
-			return err
-		}
+		entries, err := entriesOf(root)
+		f.set.Sources = slices.Grow(f.set.Sources, len(entries))
 		for _, entry := range entries {
-			f.entry(root, filepath.Join(root, entry.Name()), entry)
+			f.entry(filepath.Join(root, entry.Name()), entry.Name(), entry)
 		}
-		return nil
+		return err
 	}
 	return filepath.WalkDir(root, func(file string, entry fs.DirEntry, err error) error {
 		if err != nil {
@@ -246,15 +244,24 @@ func (f *finder) folder(root string) error {
 			}
 			return nil
 		}
-		f.entry(root, file, entry)
+		f.entry(file, relative(root, file), entry)
 		return nil
 	})
 }
 
-// entry looks at something that was found in a folder or by a pattern.
-func (f *finder) entry(root, file string, entry fs.DirEntry) {
+// entriesOf are what is in a folder, in no order, which natural order is made of later.
+func entriesOf(folder string) (entries []fs.DirEntry, err error) {
+	file, err := os.Open(folder)
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	return file.ReadDir(-1)
+}
+
+// entry looks at something that was found in a folder or by a pattern: a file, and its path below that.
+func (f *finder) entry(file, below string, entry fs.DirEntry) {
 	name := entry.Name()
-	below := relative(root, file)
 	mode := entry.Type()
 	if mode&fs.ModeSymlink != 0 {
 		if info, err := os.Stat(file); err == nil {
@@ -329,7 +336,7 @@ func (f *finder) glob(pattern string) error {
 	err := doublestar.GlobWalk(os.DirFS(base), rest, func(below string, entry fs.DirEntry) error {
 		found = true
 		if !entry.IsDir() {
-			f.entry(base, filepath.Join(base, filepath.FromSlash(below)), entry)
+			f.entry(filepath.Join(base, filepath.FromSlash(below)), filepath.FromSlash(below), entry)
 		}
 		return nil
 	})

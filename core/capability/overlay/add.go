@@ -55,9 +55,13 @@ type adder struct {
 	totals []amount.Sum
 	from   []int // forms that gave a figure, by cell
 	cells  []value
+	one    bool           // the cells of single forms are asked for
 	ratios map[[3]int]int // percentages that were not added, by axis, block and line
 	votes  []vote         // by footing
 	room   []byte
+
+	lanes              map[laneKey]*lane
+	each, vector, work []int64
 }
 
 // add adds up the figures of all forms.
@@ -88,6 +92,13 @@ func (r *run) add(ctx context.Context) error {
 	}
 	if err := group.Wait(); err != nil {
 		return err
+	}
+	for _, a := range adders {
+		for _, l := range a.lanes {
+			if l != nil {
+				a.putDown(l)
+			}
+		}
 	}
 	all := adders[0]
 	for _, a := range adders[1:] {
@@ -168,9 +179,17 @@ func (a *adder) add(n int) error {
 	if err != nil {
 		return err
 	}
+	if d, ok := takeDense(data); ok && f.to != nil && !a.one && a.addDense(f, g, &d) {
+		if f.blank == 0 && len(a.run.grid.blocks) > 0 {
+			a.judgeDense(n, f, &d)
+			return nil
+		}
+		return a.judgeSpread(n, f, &d)
+	}
 	clear(a.cells)
+	values := newReader(data)
 	for b := range f.layout.blocks {
-		if data, err = a.addBlock(f, g, b, data); err != nil {
+		if err = a.addBlock(f, g, b, values); err != nil {
 			return err
 		}
 	}
@@ -184,15 +203,54 @@ func (a *adder) add(n int) error {
 	return nil
 }
 
-func (a *adder) addBlock(f *form, g *given, b int, data []byte) ([]byte, error) {
+// judgeDense counts in how many cells a dense form foots that has all cells of the result.
+func (a *adder) judgeDense(n int, f *form, d *dense) {
+	if len(a.run.footings) == 0 {
+		return
+	}
+	l := a.laneOf(f, d.scale)
+	if len(l.cells) < a.run.grid.cells {
+		a.judgeSpread(n, f, d) // without lines that others have
+		return
+	}
+	if a.vector == nil {
+		a.vector, a.work = make([]int64, a.run.grid.cells), make([]int64, a.run.grid.cells)
+	}
+	vector := a.each
+	if !l.same {
+		vector = a.vector
+		for i, cell := range l.cells {
+			vector[cell] = a.each[i]
+		}
+	}
+	for i, footing := range a.run.footings {
+		foots, fails := footing.judgeDense(a.run.grid, vector, a.work)
+		a.votes[i].count(n, foots, fails)
+	}
+}
+
+// judgeSpread is that for any dense form.
+func (a *adder) judgeSpread(n int, f *form, d *dense) error {
+	l := a.laneOf(f, d.scale)
+	clear(a.cells)
+	for i, cell := range l.cells {
+		a.cells[cell] = d.value(i)
+	}
+	for i, footing := range a.run.footings {
+		foots, fails := footing.judge(a.run.grid, a.cells)
+		a.votes[i].count(n, foots, fails)
+	}
+	return nil
+}
+
+func (a *adder) addBlock(f *form, g *given, b int, values *reader) error {
 	block := &f.layout.blocks[b]
 	for row := range block.rows {
 		for column := range block.columns {
-			v, rest, err := takeValue(data)
+			v, err := values.next()
 			if err != nil {
-				return nil, err
+				return err
 			}
-			data = rest
 			if g.Read++; v.state == blank {
 				g.Blank++
 				continue
@@ -206,7 +264,7 @@ func (a *adder) addBlock(f *form, g *given, b int, data []byte) ([]byte, error) 
 			a.addCell(g, b, f.to[Rows][b][row], f.to[Columns][b][column], &v)
 		}
 	}
-	return data, nil
+	return nil
 }
 
 func add(to *amount.Sum, v *value) {
@@ -230,7 +288,11 @@ func (a *adder) addCell(g *given, b, row, column int, v *value) {
 	r := a.run
 	to := &r.grid.blocks[b]
 	cell := to.offset + row*len(to.columns) + column
+	before := a.cells[cell]
 	a.cells[cell] = *v
+	if before.state == number && v.state == number { // of a label that stands twice, which was accepted
+		a.cells[cell].amount = before.amount.Add(v.amount)
+	}
 	switch {
 	case v.state == number, v.state == ratio && (r.roles[Rows][b][row].also || r.roles[Columns][b][column].also):
 		a.cells[cell].state = number

@@ -21,6 +21,7 @@ func (r *Result) Answers(block, row, column int) (answers []Answer, err error) {
 	of := &r.run.grid.blocks[block]
 	cell := of.offset + row*len(of.columns) + column
 	a := r.run.newAdder()
+	a.one = true
 	for n, f := range r.run.forms {
 		answer := Answer{Source: f.source}
 		switch {

@@ -97,7 +97,7 @@ func (f *footing) judge(g *grid, cells []value) (foots, fails int) {
 
 // What is looked at to find sums: some forms, and for each line so many others beside it.
 const (
-	supposedForms = 32
+	supposedForms = 8
 	mostParts     = 400
 )
 
@@ -130,6 +130,7 @@ func (r *run) samples() (samples [][]value, err error) {
 			continue
 		}
 		a := r.newAdder()
+		a.one = true
 		if err := a.add(n); err != nil {
 			return nil, err
 		}
@@ -297,6 +298,7 @@ func (r *run) foot(context.Context) error {
 // tellFails tells where a form does not foot.
 func (r *run) tellFails(footing *footing, n int) error {
 	a := r.newAdder()
+	a.one = true
 	given := r.given[n]
 	err := a.add(n)
 	if r.given[n] = given; err != nil {

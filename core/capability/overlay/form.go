@@ -50,6 +50,9 @@ func (r *Result) Form(ctx context.Context) (*Form, error) {
 	}
 	texts := make([]map[string]bool, len(indices)) // of the other forms
 	read := func(c *source.Cells) error {
+		if err := c.Parse(); err != nil {
+			return err
+		}
 		if c.Index == 0 {
 			r.take(f, c)
 			return nil

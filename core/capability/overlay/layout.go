@@ -8,11 +8,14 @@ import (
 	"lastblock/core/finding"
 	"lastblock/core/format/sheet"
 	"lastblock/core/large/texts"
+
+	"github.com/zeebo/xxh3"
 )
 
 // layout is how forms are laid out, the same for all that have the same labels in the same places.
 type layout struct {
 	key    string
+	print  uint64 // of the key
 	blocks []block
 	cells  int // of all blocks
 	forms  int // how many sources have it
@@ -134,7 +137,7 @@ func (d *drawing) close() {
 
 // layout makes a layout of what was drawn.
 func (d *drawing) layout() *layout {
-	l := &layout{key: string(d.key)}
+	l := &layout{key: string(d.key), print: xxh3.Hash(d.key)}
 	lines := make([]line, len(d.lines))
 	for i := range d.lines {
 		from := &d.lines[i]

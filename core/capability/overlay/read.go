@@ -79,6 +79,8 @@ type worker struct {
 	drawing drawing
 	above   []bool
 	encoded []byte
+	dense   densely
+	pattern *pattern // of the last form of text; nil where there is none to be had
 }
 
 // mostBad is how many cells of a form are kept that hold no amount; the others are counted.
@@ -151,14 +153,20 @@ func (l *line) join(o *line) {
 
 // take reads a form.
 func (w *worker) take(c *source.Cells) error {
-	f := &form{source: c.Index, locked: c.Locked, hidden: c.Hidden, unclear: c.Unclear, guessed: c.Guessed}
+	f := &form{source: c.Index, locked: c.Locked, hidden: c.Hidden, guessed: c.Guessed}
 	w.forms = append(w.forms, f)
 	name := w.run.set.Sources[c.Index].Name
 	_, f.dropped = w.run.options.Drop.Of(name).Whole()
 	if c.Locked {
 		return nil
 	}
-	w.cells = c
+	if quick, err := w.takeAlike(f, c); quick || err != nil {
+		return err
+	}
+	if err := c.Parse(); err != nil {
+		return &source.Error{Source: name, Err: err}
+	}
+	w.cells, f.unclear = c, c.Unclear
 	w.parse(f)
 	areas := w.areas
 	w.drawing.reset()
@@ -332,12 +340,39 @@ func (w *worker) keep(f *form) error {
 		w.layouts[f.layout.key] = f.layout
 	}
 	w.encoded = w.encoded[:0]
+	w.dense.reset()
 	for i := range f.layout.blocks {
 		w.keepBlock(f, &f.layout.blocks[i])
 	}
-	f.print, f.places = xxh3.Hash(w.encoded), xxh3.HashString(f.layout.key)
-	var err error
-	f.values, err = w.store.put(w.encoded)
+	if !w.dense.fails {
+		w.dense.level()
+	}
+	w.learn(f)
+	if w.dense.fails {
+		return w.put(f, encoded(w.encoded))
+	}
+	return w.put(f, &w.dense)
+}
+
+// kept are the figures of a form as they are kept.
+type kept interface {
+	size() int
+	append(dst []byte) []byte
+}
+
+// encoded are figures cell by cell.
+type encoded []byte
+
+func (e encoded) size() int                { return len(e) }
+func (e encoded) append(dst []byte) []byte { return append(dst, e...) }
+
+// put stores the figures of a form.
+func (w *worker) put(f *form, figures kept) (err error) {
+	if f.values, err = w.store.put(figures); err != nil {
+		return err
+	}
+	data, err := f.values.read(&w.encoded)
+	f.print, f.places = xxh3.Hash(data), f.layout.print
 	return err
 }
 
@@ -378,6 +413,7 @@ func (w *worker) keepBlock(f *form, b *block) {
 				}
 			}
 			w.encoded = appendValue(w.encoded, v)
+			w.dense.add(v)
 			cell++
 		}
 	}

@@ -175,13 +175,13 @@ func (r *Result) EachOf(source int, visit func(*Contribution) error) error {
 	if err != nil {
 		return err
 	}
-	c := Contribution{Source: f.source}
+	c, values := Contribution{Source: f.source}, newReader(data)
 	for b := range f.layout.blocks {
 		block := &f.layout.blocks[b]
 		for i := range block.rows {
 			for k := range block.columns {
-				var v value
-				if v, data, err = takeValue(data); err != nil {
+				v, err := values.next()
+				if err != nil {
 					return err
 				}
 				row, column := f.to[Rows][b][i], f.to[Columns][b][k]
