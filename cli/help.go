@@ -87,11 +87,8 @@ func rootHelp(root *cobra.Command) string {
 			pairs = append(pairs, show.Pair{Word: c.Name(), Meaning: c.Short})
 		}
 	}
-	b.WriteString(show.Pairs(pairs) + "\nStart with:\n")
-	for _, line := range examples(root) {
-		b.WriteString(show.Example(line))
-	}
-	b.WriteString("'lastblock COMMAND --help' shows each at work. 'lastblock help TOPIC':\n")
+	fmt.Fprintf(&b, "%s\nStart with '%s'. 'lastblock COMMAND --help' shows each at work.\n'lastblock help TOPIC':\n",
+		show.Pairs(pairs), strings.Join(examples(root), "', '"))
 	pairs = nil
 	for _, topic := range topics {
 		pairs = append(pairs, show.Pair{Word: topic.name, Meaning: topic.about})
@@ -125,10 +122,12 @@ func shortHelp(cmd *cobra.Command) string {
 		rest = append(rest, show.Pair{Word: "reference:", Meaning: "--" + prefix +
 			"NAME for each option of reading, as --" + prefix + "rename"})
 	}
-	if cmd.Flags().Lookup("columns") != nil {
+	if readsSources(cmd) {
 		var shown []string
 		for _, word := range readingShown {
-			shown = append(shown, show.Flag(word))
+			if cmd.Flags().Lookup(word) != nil {
+				shown = append(shown, show.Flag(word))
+			}
 		}
 		rest = append(rest, show.Pair{Word: "reading:", Meaning: strings.Join(shown, ", ") +
 			" and more; see 'help reading'"})
@@ -174,10 +173,28 @@ func longHelp(cmd *cobra.Command) string {
 			"reading with "+
 			"%s before their word, as --%srename.", prefix, prefix), show.HelpWidth))
 	}
-	if cmd.Flags().Lookup("columns") != nil {
-		b.WriteString("\nWhat is read, and how: see 'lastblock help reading'.\n")
+	if readsSources(cmd) {
+		b.WriteString(readingHelp(cmd))
 	}
 	return b.String()
+}
+
+// readsSources tells whether a command reads sources.
+func readsSources(cmd *cobra.Command) bool { return cmd.Flags().Lookup("recurse") != nil }
+
+// readingHelp says where the flags of reading are explained, and which there are where some do not hold.
+func readingHelp(cmd *cobra.Command) string {
+	const page = "What is read, and how: see 'lastblock help reading'."
+	if cmd.Flags().Lookup("columns") != nil {
+		return "\n" + page + "\n"
+	}
+	var some []string
+	for _, o := range new(month.Reading).Options() {
+		if cmd.Flags().Lookup(o.Word) != nil {
+			some = append(some, show.Flag(o.Word))
+		}
+	}
+	return "\n" + show.Folded(page+" Of these flags there are "+strings.Join(some, ", ")+".", show.HelpWidth) + "\n"
 }
 
 // prefixes are those of options that speak of a reference, by command.
@@ -187,7 +204,7 @@ var prefixes = map[string]string{"reconcile": reconcile.ReferencePrefix, "attach
 // whether there are others for a reference.
 func ownFlags(cmd *cobra.Command) (own, written []*pflag.Flag, prefixed bool) {
 	reading, writing := new(month.Reading).Options(), new(month.Writing).Options()
-	readsSources := cmd.Flags().Lookup("columns") != nil
+	reads := readsSources(cmd)
 	var reference option.List
 	for _, prefix := range prefixes {
 		reference = append(reference, month.ReferenceOptions(prefix)...)
@@ -195,10 +212,10 @@ func ownFlags(cmd *cobra.Command) (own, written []*pflag.Flag, prefixed bool) {
 	cmd.LocalFlags().VisitAll(func(f *pflag.Flag) {
 		switch {
 		case f.Name == "help":
-		case readsSources && reading.Find(f.Name) != nil:
-		case readsSources && reference.Find(f.Name) != nil:
+		case reads && reading.Find(f.Name) != nil:
+		case reads && reference.Find(f.Name) != nil:
 			prefixed = true
-		case readsSources && writing.Find(f.Name) != nil:
+		case reads && writing.Find(f.Name) != nil:
 			written = append(written, f)
 		default:
 			own = append(own, f)

@@ -18,7 +18,7 @@ func (a *app) overlay() *cobra.Command {
 	t := month.NewOverlay()
 	return a.forTask(t, &cobra.Command{
 		Use:   "overlay [PATH…]",
-		Short: "What do the forms that branches filled in come to, figure by figure?",
+		Short: "What do the forms of all branches come to, figure by figure?",
 		Long: `Adds up forms such as budgets, figure by figure, and tells what each branch gave.
 Forms of one layout meet by position: the label of every row and column is held
 against those of the other forms, and where it differs its figures are not added.

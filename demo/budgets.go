@@ -154,7 +154,7 @@ func budgetForm(company string, rows []budgetRow, typed string) string {
 // budgetSteps are the steps of the walk that add up the budgets.
 func budgetSteps(folder string) []Step {
 	return []Step{{
-		Args: []string{"overlay", "--plan", filepath.Join(folder, "budgets", "lastblock.toml"), "--anyway"},
+		Args: []string{"overlay", "--plan", filepath.Join(folder, "budgets", "lastblock.toml"), "--anyway", "--replace"},
 		See: "The budgets of the five companies, line by line and quarter by quarter. Fallowmere has another order, and " +
 			"a line of its own, so the forms meet by their labels. A figure of corvane was typed as text, and is in no " +
 			"sum; a total of dunmarrow is not what its lines come to.",

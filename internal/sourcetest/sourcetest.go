@@ -51,7 +51,8 @@ func find(dir, pattern string, files map[string]string, request *shape.Request) 
 			return nil, err
 		}
 	}
-	search := source.Search{Paths: []string{dir}, Jobs: 2, Manner: &source.Manner{Shape: request}}
+	search := source.Search{Paths: []string{dir}, Jobs: 2, Manner: &source.Manner{Shape: request},
+		KeepLocked: true}
 	if pattern != "" {
 		name, err := source.ParseNamePattern(pattern)
 		if err != nil {

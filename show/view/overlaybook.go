@@ -18,6 +18,9 @@ type overlayBook struct {
 	form     *overlay.Form
 	scale    int
 	branches []string // names of their sheets, by Sources; "" for one that gave nothing
+	// first and last are sheets around those of the branches, where these are too many for a formula to name; "" where
+	// it names each.
+	first, last string
 }
 
 // mostArguments and mostFormula are how many arguments a function of a formula can have, and how many characters a
@@ -40,7 +43,7 @@ func (o *Overlay) writeBook(ctx context.Context, w io.Writer) error {
 	}
 	defer writer.Abandon()
 	name := writer.FreeName(month.GridSheet)
-	list := writer.FreeName("Contributions")
+	list, first, last := writer.FreeName("Contributions"), writer.FreeName("First"), writer.FreeName("Last")
 	for i := range o.Sources {
 		sheet := ""
 		if o.Sources[i].Used > 0 {
@@ -48,11 +51,17 @@ func (o *Overlay) writeBook(ctx context.Context, w io.Writer) error {
 		}
 		book.branches = append(book.branches, sheet)
 	}
+	if o.Formulas && !book.canName() {
+		book.first, book.last = first, last
+	}
 	sums := book.grid(name)
 	for b := range o.Blocks {
 		book.addSums(sums, b)
 	}
 	if err := writer.Grid(sums); err != nil {
+		return err
+	}
+	if err := book.writeBound(writer, book.first); err != nil {
 		return err
 	}
 	for i := range o.Sources {
@@ -62,6 +71,9 @@ func (o *Overlay) writeBook(ctx context.Context, w io.Writer) error {
 		if err := book.writeBranch(writer, i); err != nil {
 			return err
 		}
+	}
+	if err := book.writeBound(writer, book.last); err != nil {
+		return err
 	}
 	columns := o.contributionColumns()
 	if err := writer.List(list, columns); err != nil {
@@ -128,26 +140,41 @@ func (b *overlayBook) cell(block *overlay.Block, row, column int) show.GridCell 
 		Strong: r.Total || c.Total, Kind: sheet.NumberCell}
 }
 
-// formula adds up a cell over the sheets of the branches: one by one, or where these are too many from the first sheet
-// to the last.
-func (b *overlayBook) formula(address string) string {
-	var parts []string
-	first, last, length := "", "", 0
+// canName tells whether a formula can name the sheets of all branches.
+func (b *overlayBook) canName() bool {
+	const address = len("!XFD1048576,")
+	count, length := 0, 0
 	for _, name := range b.branches {
-		if name == "" {
-			continue
+		if name != "" {
+			count, length = count+1, length+len(quotedSheet(name))+address
 		}
-		if first == "" {
-			first = name
+	}
+	return count <= mostArguments && length <= mostFormula
+}
+
+// formula adds up a cell over the sheets of the branches: one by one, or where these are too many over all that stand
+// between two other sheets. The names of these need no quotes, which not every program reads in such a formula.
+func (b *overlayBook) formula(address string) string {
+	if b.first != "" {
+		return "SUM(" + b.first + ":" + b.last + "!" + address + ")"
+	}
+	var parts []string
+	for _, name := range b.branches {
+		if name != "" {
+			parts = append(parts, quotedSheet(name)+"!"+address)
 		}
-		last = name
-		parts = append(parts, quotedSheet(name)+"!"+address)
-		length += len(parts[len(parts)-1]) + 1
 	}
-	if len(parts) <= mostArguments && length <= mostFormula {
-		return "SUM(" + strings.Join(parts, ",") + ")"
+	return "SUM(" + strings.Join(parts, ",") + ")"
+}
+
+// writeBound writes one of the sheets around those of the branches; nothing for "".
+func (b *overlayBook) writeBound(writer *show.GridWriter, name string) error {
+	if name == "" {
+		return nil
 	}
-	return "SUM(" + quotedSheet(first+":"+last) + "!" + address + ")"
+	text := "The sums add up every sheet from " + b.first + " to " + b.last + "."
+	return writer.Grid(&show.Grid{Name: name, ColumnOf: func(was int) int { return was },
+		Cells: []show.GridCell{{Row: 1, Column: 1, LikeRow: 1, Like: 1, Text: text}}})
 }
 
 // writeBranch writes the sheet of a source: what it gave, in the cells of the result.

@@ -43,7 +43,8 @@ func (w *worker) learn(f *form) {
 	if last-first+1 != len(b.columns) {
 		return
 	}
-	p := &pattern{layout: f.layout, areas: w.run.options.Labels == nil && w.run.options.Areas == nil, manner: c.Manner(),
+	p := &pattern{layout: f.layout, areas: w.run.options.Labels == nil && w.run.options.Areas == nil,
+		manner:  c.Manner(),
 		decimal: c.Decimal}
 	p.between, p.lineEnd = c.Delimiter()
 	for i := range b.columns {
@@ -213,8 +214,8 @@ func (p *pattern) isRemark(line []byte) bool {
 }
 
 // figures reads the figures of a line into places of a dense form; they are plain: digits, with a minus before them and
-// a decimal mark within. n is how many bytes they take. ok is false of any other. tells says that one of them proves the
-// mark, as three digits behind it do not.
+// a decimal mark within. n is how many bytes they take. ok is false of any other. tells says that one of them
+// proves the mark, as three digits behind it do not.
 func (p *pattern) figures(text []byte, d *densely, from, to int) (n int, tells, ok bool) {
 	coefficients, scales := d.coefficients[from:to], d.scales[from:to]
 	scales = scales[:len(coefficients)]

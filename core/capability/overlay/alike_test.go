@@ -8,7 +8,8 @@ import (
 
 // What eight digits at a time come to is what the standard library reads.
 func FuzzDigits(f *testing.F) {
-	for _, text := range []string{"", "0", "7,", "12345678", "123456789,5", "1234567.89,4", "99999999,", "00000000", "0000001\x00",
+	for _, text := range []string{"", "0", "7,", "12345678", "123456789,5", "1234567.89,4", "99999999,", "00000000",
+		"0000001\x00",
 		"12345678901234x", "/1234567", ":1234567", "1234567:", "\xb0\xb1234567", "123 4567"} {
 		f.Add(text)
 	}

@@ -125,7 +125,8 @@ func (r *run) shifted(l *layout, block int, axis Axis, differing []int, by int) 
 		told := finding.Finding{Kind: finding.LabelDiffers, Key: axis.String() + "s", Count: len(differing),
 			Expected: one.label(), Found: placeOf(&mine[i])}
 		told.Line, told.Column = spot(axis, first)
-		told.Message = fmt.Sprintf("%ss %s to %s are %s %s than in %s: %s says %q, which they have in %s; these figures "+
+		told.Message = fmt.Sprintf("%ss %s to %s are %s %s than in %s: %s says %q, which they have in %s; these "+
+			"figures "+
 			"were not added", axis, nameOf(axis, first.at), nameOf(axis, last.at), words.Count(n, axis.String()), to,
 			r.others(), placeOf(&mine[i]), mine[i].label(), placeOf(one))
 		return told

@@ -253,7 +253,8 @@ func (a *adder) laneOf(f *form, scale int) *lane {
 	if l, ok := a.lanes[key]; ok {
 		return l
 	}
-	l := &lane{to: f.to, whole: true, scale: scale, sums: make([]int64, f.layout.cells), counts: make([]int, f.layout.cells),
+	l := &lane{to: f.to, whole: true, scale: scale, sums: make([]int64, f.layout.cells),
+		counts: make([]int, f.layout.cells),
 		scales: make([]byte, f.layout.cells)}
 	for i := range l.scales {
 		l.scales[i] = blankScale

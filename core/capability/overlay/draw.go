@@ -88,7 +88,8 @@ func (w *worker) drawByLabel(labels *Labels) {
 			}
 			return false
 		}
-		d.addLevels(row, b.rows, labels.Columns, func(column int) ([]byte, int, int) { return w.text(row, column) }, holds)
+		d.addLevels(row, b.rows, labels.Columns, func(column int) ([]byte, int, int) { return w.text(row, column) },
+			holds)
 	}
 	b.columns = len(d.lines)
 	for column := firstColumn; column <= last; column++ {
@@ -100,7 +101,8 @@ func (w *worker) drawByLabel(labels *Labels) {
 			}
 			return false
 		}
-		d.addLevels(column, b.columns, labels.Rows, func(row int) ([]byte, int, int) { return w.text(row, column) }, holds)
+		d.addLevels(column, b.columns, labels.Rows, func(row int) ([]byte, int, int) { return w.text(row, column) },
+			holds)
 	}
 	b.behind = len(d.lines)
 	if b.rows == b.columns || b.columns == b.behind {

@@ -176,7 +176,8 @@ func (r *Result) addLabels(f *Form) {
 		for i := range lines {
 			for k, level := range lines[i].Label {
 				isOuter := k < len(lines[i].Label)-1
-				if !lines[i].Added || level == "" || isOuter && i > 0 && slices.Equal(lines[i-1].Label[:k+1], lines[i].Label[:k+1]) {
+				if !lines[i].Added || level == "" || isOuter && i > 0 &&
+					slices.Equal(lines[i-1].Label[:k+1], lines[i].Label[:k+1]) {
 					continue
 				}
 				c := cell(lines[i].At, lines[i].Like, places[k])

@@ -99,7 +99,8 @@ func (r *run) newWorker() *worker {
 // read reads all sources.
 func (r *run) read(ctx context.Context) error {
 	r.areas = r.options.Areas
-	if err := r.set.ReadCells(ctx, r.reading, func() func(*source.Cells) error { return r.newWorker().take }); err != nil {
+	if err := r.set.ReadCells(ctx, r.reading,
+		func() func(*source.Cells) error { return r.newWorker().take }); err != nil {
 		return err
 	}
 	r.gather()

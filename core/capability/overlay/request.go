@@ -25,9 +25,11 @@ type Request struct {
 func (r *Request) Options() option.List {
 	return option.List{
 		{Word: "cells", Value: &r.Cells,
-			Meaning: "where the figures are, e.g. B7:F18 or Budget!B7:F18; forms then meet by position (found by itself)"},
+			Meaning: "where the figures are, e.g. B7:F18 or Budget!B7:F18; forms then meet by position (found by " +
+				"itself)"},
 		{Word: "labels", Value: &r.Labels,
-			Meaning: "forms meet by label: the columns and rows that hold labels, e.g. A,6, or of several levels A:B,5:6"},
+			Meaning: "forms meet by label: the columns and rows that hold labels, e.g. A,6, or of several levels " +
+				"A:B,5:6"},
 		{Word: "also", Value: &r.Also,
 			Meaning: "rows or columns of percentages, by label, that are added all the same"},
 		{Word: "footing", Value: &r.Footing,
@@ -84,11 +86,13 @@ func (r *Request) areas() (areas []sheet.Area, name string, err error) {
 			return nil, "", option.Errorf("cells", "%w", err)
 		}
 		if len(areas) > 0 && of != name {
-			return nil, "", option.Errorf("cells", "all areas of a result stand on one sheet; make a result for each sheet")
+			return nil, "", option.Errorf("cells",
+				"all areas of a result stand on one sheet; make a result for each sheet")
 		}
 		for _, other := range areas {
 			if overlap(&other, &area) {
-				return nil, "", option.Errorf("cells", "%s overlaps %s, so that figures would be added twice", addressOf(&area),
+				return nil, "", option.Errorf("cells", "%s overlaps %s, so that figures would be added twice",
+					addressOf(&area),
 					addressOf(&other))
 			}
 		}
@@ -155,7 +159,8 @@ func (r *Request) labels() (*Labels, error) {
 			first, last = rowNumber(from), rowNumber(to)
 		}
 		if first == 0 || last < first || last > most {
-			return nil, option.Errorf("labels", "%q is neither a column nor a row; write for example A,6, or A:B,5:6", text)
+			return nil, option.Errorf("labels", "%q is neither a column nor a row; write for example A,6, or A:B,5:6",
+				text)
 		}
 		for n := first; n <= last; n++ {
 			if !slices.Contains(*of, n) {

@@ -113,8 +113,9 @@ func (r *run) result() (*Result, error) {
 	}
 	for i, f := range r.footings {
 		result.Blocks[f.block].lines(f.axis)[f.total].Total = true
-		result.Footings = append(result.Footings, FootingFound{Axis: f.axis, Block: f.block, Line: f.total, Parts: f.parts,
-			Named: f.named, Forms: r.foots[i]})
+		result.Footings = append(result.Footings,
+			FootingFound{Axis: f.axis, Block: f.block, Line: f.total, Parts: f.parts,
+				Named: f.named, Forms: r.foots[i]})
 	}
 	result.Findings = r.findings.All()
 	return result, nil

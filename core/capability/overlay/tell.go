@@ -143,8 +143,9 @@ func (r *run) tellForm(f *form, g *given, usual map[*layout]int) {
 		return
 	}
 	if f.isOutside {
-		told := r.about(f, finding.FiguresOutside, "its figures are in %s, and those of most forms in %s; what is outside "+
-			"was not added", addressOf(&f.area), addressOf(&r.areas[0]))
+		told := r.about(f, finding.FiguresOutside,
+			"its figures are in %s, and those of most forms in %s; what is outside "+
+				"was not added", addressOf(&f.area), addressOf(&r.areas[0]))
 		told.Found, told.Expected = addressOf(&f.area), addressOf(&r.areas[0])
 		r.findings.Add(told)
 	}
@@ -166,14 +167,16 @@ func (r *run) tellForm(f *form, g *given, usual map[*layout]int) {
 			strings.Join(hidden, ", ")))
 	}
 	if f.unclear != "" {
-		told := r.about(f, finding.DecimalUnclear, "%q can be read with a decimal point or a decimal comma, and no other "+
-			"figure tells; say it with ⟨decimal⟩", f.unclear)
+		told := r.about(f, finding.DecimalUnclear,
+			"%q can be read with a decimal point or a decimal comma, and no other "+
+				"figure tells; say it with ⟨decimal⟩", f.unclear)
 		told.Found = f.unclear
 		r.findings.Add(told)
 	}
 	if f.guessed != "" {
-		r.findings.Add(r.about(f, finding.EncodingGuessed, "its text is no UTF-8 and was read as %s; if letters are wrong, "+
-			"say ⟨encoding⟩", f.guessed))
+		r.findings.Add(r.about(f, finding.EncodingGuessed,
+			"its text is no UTF-8 and was read as %s; if letters are wrong, "+
+				"say ⟨encoding⟩", f.guessed))
 	}
 	if more := f.badCount - f.kept; more > 0 {
 		told := r.about(f, finding.BadValue, "%s more hold no amount", words.Count(more, "cell"))
@@ -194,7 +197,8 @@ func (r *run) tellNotAdded() {
 		l := &r.grid.blocks[key[1]].lines(axis)[key[2]]
 		n := r.sum.ratios[key]
 		r.findings.Add(finding.Finding{Kind: finding.NotAdded, Key: axis.String() + " " + l.label(), Count: n,
-			Message: fmt.Sprintf("%s %q holds percentages or fractions, %s, which were not added; ⟨also⟩ %q adds them", axis,
+			Message: fmt.Sprintf("%s %q holds percentages or fractions, %s, which were not added; ⟨also⟩ %q adds them",
+				axis,
 				l.label(), words.Count(n, "cell"), l.label())})
 	}
 	for b := range r.grid.blocks {
@@ -202,7 +206,8 @@ func (r *run) tellNotAdded() {
 			for i, of := range r.roles[axis][b] {
 				if l := &r.grid.blocks[b].lines(axis)[i]; of.texts && !of.numbers {
 					r.findings.Add(finding.Finding{Kind: finding.NotAdded, Key: axis.String() + " " + l.label(),
-						Message: fmt.Sprintf("%s %q holds texts and no figure in any form; it was not added", axis, l.label())})
+						Message: fmt.Sprintf("%s %q holds texts and no figure in any form; it was not added", axis,
+							l.label())})
 				}
 			}
 		}

@@ -171,11 +171,11 @@ func (r *rows) readRow(start xml.StartElement, row *sheet.Row) error {
 func (r *rows) readCell(start xml.StartElement, row *sheet.Row, column int) error {
 	kind, style := sheet.Attribute(start, "t"), number(sheet.Attribute(start, "s"))
 	r.raw = r.raw[:0]
-	computed, err := r.readRaw()
+	computed, stored, err := r.readRaw()
 	if err != nil {
 		return err
 	}
-	if computed && len(r.raw) == 0 && kind != "str" {
+	if computed && len(r.raw) == 0 && (kind != "str" || !stored) {
 		kind, r.raw = "e", append(r.raw, sheet.NoResult...)
 	}
 	if len(r.raw) == 0 || column <= len(row.Cells) { // nothing, or a cell that stood before
@@ -193,25 +193,26 @@ func (r *rows) readCell(start xml.StartElement, row *sheet.Row, column int) erro
 }
 
 // readRaw reads up to the end of a cell what is stored in it, and tells whether
-// a formula is.
-func (r *rows) readRaw() (computed bool, err error) {
+// a formula is, and whether a result is stored, be it blank.
+func (r *rows) readRaw() (computed, stored bool, err error) {
 	var rich richText
 	value := false
 	for {
 		token, err := r.scanner.Next()
 		if err != nil {
-			return computed, err
+			return computed, stored, err
 		}
 		switch element := token.(type) {
 		case xml.StartElement:
 			rich.start(element.Name.Local)
 			value = value || element.Name.Local == "v"
+			stored = stored || value
 			computed = computed || element.Name.Local == "f"
 		case xml.CharData:
 			if value || rich.within {
 				r.raw = append(r.raw, element...)
 				if err := r.scanner.Check(len(r.raw)); err != nil {
-					return computed, err
+					return computed, stored, err
 				}
 			}
 		case xml.EndElement:
@@ -220,7 +221,7 @@ func (r *rows) readRaw() (computed bool, err error) {
 			case "v":
 				value = false
 			case "c":
-				return computed, nil
+				return computed, stored, nil
 			}
 		}
 	}

@@ -1,0 +1,556 @@
+package overlay
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"lastblock/core/finding"
+	"lastblock/core/finding/drop"
+	"lastblock/core/format/sheet"
+	"lastblock/core/option"
+	"lastblock/core/value/amount"
+	"lastblock/core/value/equality"
+	"lastblock/internal/sourcetest"
+
+	"github.com/xuri/excelize/v2"
+)
+
+// rows are the figures of a result, a row a line: its label, and its figures.
+func rows(r *Result) string {
+	var lines []string
+	for b := range r.Blocks {
+		block := &r.Blocks[b]
+		for i := range block.Rows {
+			cells := []string{block.Rows[i].Name()}
+			for k := range block.Columns {
+				text := "-"
+				if f := block.At(i, k); f.From > 0 {
+					text = f.Amount.String()
+				}
+				cells = append(cells, text)
+			}
+			lines = append(lines, strings.Join(cells, " "))
+		}
+	}
+	return strings.Join(lines, "\n")
+}
+
+// said are the kinds of findings with their places and what they say, a line each.
+func said(r *Result, kind finding.Kind) string {
+	var lines []string
+	for _, f := range r.Findings {
+		if f.Kind == kind {
+			lines = append(lines, f.Source+": "+f.Message)
+		}
+	}
+	return strings.Join(lines, "\n")
+}
+
+func TestRulesOfForms(t *testing.T) {
+	labels := &Labels{Columns: []int{1}, Rows: []int{1}}
+	for _, c := range []struct {
+		rule    string
+		files   map[string]string
+		options Options
+		want    string // rows of the result
+		kind    finding.Kind
+		says    string // in what is found
+	}{
+		{
+			rule: "a label that differs in one form is told with both cells, and only its line is not added",
+			files: map[string]string{"a.csv": "L,Q\nWages,1\nRent,2\n", "b.csv": "L,Q\nWages,10\nRent,20\n",
+				"c.csv": "L,Q\nWages,100\nHire,200\n"},
+			want: "Wages 111\nRent 22", kind: finding.LabelDiffers,
+			says: `c.csv: A3 says "Hire", where 2 other forms have "Rent" in A3; the figures of this row were not added`,
+		},
+		{
+			rule: "an accepted label is added by its position",
+			files: map[string]string{"a.csv": "L,Q\nWages,1\nRent,2\n", "b.csv": "L,Q\nWages,10\nRent,20\n",
+				"c.csv": "L,Q\nWages,100\nHire,200\n"},
+			options: Options{IsAccepted: func(f finding.Finding) bool { return f.Kind == finding.LabelDiffers }},
+			want:    "Wages 111\nRent 222",
+		},
+		{
+			rule: "labels that are loosely the same are one",
+			files: map[string]string{"a.csv": "L,Q\nWages,1\nRent,2\n", "b.csv": "L,Q\nwages ,10\nRent,20\n",
+				"c.csv": "L,Q\nWAGES,100\nRent,200\n"},
+			options: Options{Loose: equality.Loose{Blanks: true, Case: true}},
+			want:    "Wages 111\nRent 222", kind: finding.LabelDiffers,
+		},
+		{
+			rule: "a label that differs in blanks says which option makes it one",
+			files: map[string]string{"a.csv": "L,Q\nWages,1\nRent,2\n", "b.csv": "L,Q\nWages ,10\nRent,20\n",
+				"c.csv": "L,Q\nWages,100\nRent,200\n"},
+			want: "Wages 101\nRent 222", kind: finding.LabelDiffers, says: "⟨loose⟩ blanks takes these labels as one",
+		},
+		{
+			rule: "the heading of a column counts like the label of a row",
+			files: map[string]string{"a.csv": "L,Q1,Q2\nWages,1,2\nRent,3,4\n",
+				"b.csv": "L,Q1,Q2\nWages,10,20\nRent,30,40\n",
+				"c.csv": "L,Q1,Q3\nWages,100,200\nRent,300,400\n"},
+			want: "Wages 111 22\nRent 333 44", kind: finding.LabelDiffers, says: `C1 says "Q3"`,
+		},
+		{
+			rule: "a label that stands twice is not added in this form",
+			files: map[string]string{"a.csv": "L,Q\nOther,1\nRent,2\n",
+				"b.csv": "L,Q\nOther,10\nRent,20\nOther,30\n"},
+			options: Options{Labels: labels},
+			want:    "Other 1\nRent 22", kind: finding.DuplicateLabel, says: `b.csv: A2 and A4 both say "Other"`,
+		},
+		{
+			rule:  "a label that stands twice is added together where that was accepted",
+			files: map[string]string{"a.csv": "L,Q\nOther,1\nRent,2\n", "b.csv": "L,Q\nOther,10\nRent,20\nOther,30\n"},
+			options: Options{Labels: labels,
+				IsAccepted: func(f finding.Finding) bool { return f.Kind == finding.DuplicateLabel }},
+			want: "Other 41\nRent 22",
+		},
+		{
+			rule: "a level above tells labels apart, and stands for the lines below it",
+			files: map[string]string{"a.csv": ",,2031,\n,,Q1,Q2\nStaff,Other,1,2\n,Wages,3,4\nHouse,Other,5,6\n",
+				"b.csv": ",,2031,\n,,Q1,Q2\nHouse,Other,50,60\nStaff,Wages,30,40\n,Other,10,20\n"},
+			options: Options{Labels: &Labels{Columns: []int{1, 2}, Rows: []int{1, 2}}},
+			want:    "Staff / Other 11 22\nStaff / Wages 33 44\nHouse / Other 55 66", kind: finding.DuplicateLabel,
+		},
+		{
+			rule:    "figures without a label are in suspense",
+			files:   map[string]string{"a.csv": "L,Q\nWages,1\n,7\n", "b.csv": "L,Q\nWages,10\n,\n"},
+			options: Options{Labels: labels},
+			want:    "Wages 11", kind: finding.NoLabel, says: "a.csv: row 3 holds figures and has no label",
+		},
+		{
+			rule: "a label that few forms have is told, and stands where its neighbour does",
+			files: map[string]string{"a.csv": "L,Q\nWages,1\nRent,2\n", "b.csv": "L,Q\nWages,10\nTraining,5\nRent,20\n",
+				"c.csv": "L,Q\nWages,100\nRent,200\n"},
+			options: Options{Labels: labels},
+			want:    "Wages 111\nTraining 5\nRent 222", kind: finding.RareLabel,
+			says: `b.csv: row "Training" is in 1 of 3 forms`,
+		},
+		{
+			rule: "labels that are nearly equal are told",
+			files: map[string]string{"a.csv": "L,Q\nInsurance,1\nRent,2\n", "b.csv": "L,Q\nInsurence,10\nRent,20\n",
+				"c.csv": "L,Q\nInsurance,100\nRent,200\n"},
+			options: Options{Labels: labels},
+			want:    "Insurance 101\nInsurence 10\nRent 222", kind: finding.SimilarLabel,
+			says: `nearly like "Insurance"`,
+		},
+		{
+			rule:    "numbers in labels are never nearly equal",
+			files:   map[string]string{"a.csv": "L,Q\nMonth 01,1\nRent,2\n", "b.csv": "L,Q\nMonth 02,10\nRent,20\n"},
+			options: Options{Labels: labels},
+			want:    "Month 01 1\nMonth 02 10\nRent 22", kind: finding.SimilarLabel,
+		},
+		{
+			rule: "a text among figures is in suspense, and never zero",
+			files: map[string]string{"a.csv": "L,Q\nWages,n/a\nRent,2\nEnergy,3\n",
+				"b.csv": "L,Q\nWages,10\nRent,20\nEnergy,30\n",
+				"c.csv": "L,Q\nWages,100\nRent,200\nEnergy,300\n"},
+			want: "Wages 110\nRent 222\nEnergy 333", kind: finding.BadValue,
+			says: `a.csv: B2 ("Wages", "Q") holds the text "n/a"`,
+		},
+		{
+			rule: "a remark that no form has a number for is not added, and no figure",
+			files: map[string]string{"a.csv": "L,Q,Note\nWages,1,see mail\nRent,2,\n",
+				"b.csv": "L,Q,Note\nWages,10,\nRent,20,agreed\n"},
+			options: Options{Areas: []sheet.Area{{FirstRow: 2, LastRow: 3, FirstColumn: 2, LastColumn: 3}}},
+			want:    "Wages 11 -\nRent 22 -", kind: finding.NotAdded, says: `column "Note" holds texts and no figure`,
+		},
+		{
+			rule:  "percentages are not added",
+			files: map[string]string{"a.csv": "L,Q\nWages,1\nMargin,12 %\n", "b.csv": "L,Q\nWages,10\nMargin,13%\n"},
+			want:  "Wages 11\nMargin -", kind: finding.NotAdded,
+			says: `row "Margin" holds percentages or fractions, 2 cells`,
+		},
+		{
+			rule:    "percentages that are named are added",
+			files:   map[string]string{"a.csv": "L,Q\nWages,1\nMargin,12 %\n", "b.csv": "L,Q\nWages,10\nMargin,13%\n"},
+			options: Options{Also: []string{"Margin"}},
+			want:    "Wages 11\nMargin 25",
+		},
+		{
+			rule: "years above figures are headings",
+			files: map[string]string{"a.csv": "L,2030,2031\nWages,1,2\nRent,3,4\n",
+				"b.csv": "L,2030,2031\nWages,10,20\nRent,30,40\n"},
+			want: "Wages 11 22\nRent 33 44",
+		},
+		{
+			rule: "several areas have the labels around them",
+			files: map[string]string{"a.csv": "Costs,Q1,,Income,Q1\nWages,1,,Tickets,5\nRent,2,,Passes,6\n",
+				"b.csv": "Costs,Q1,,Income,Q1\nWages,10,,Tickets,50\nRent,20,,Passes,60\n"},
+			options: Options{Areas: []sheet.Area{{FirstRow: 2, LastRow: 3, FirstColumn: 2, LastColumn: 2},
+				{FirstRow: 2, LastRow: 3, FirstColumn: 5, LastColumn: 5}}},
+			want: "Wages 11\nRent 22\nTickets 55\nPasses 66", kind: finding.LabelDiffers,
+		},
+		{
+			rule: "a form without any figure stops",
+			files: map[string]string{"a.csv": "L,Q\nWages,1\nRent,2\n", "b.csv": "L,Q\nWages,10\nRent,20\n",
+				"c.csv": "L,Q\nWages,\nRent,\n"},
+			want: "Wages 11\nRent 22", kind: finding.EmptyForm, says: "c.csv: the form has no figure",
+		},
+		{
+			rule: "a form with fewer filled cells than the others is told",
+			files: map[string]string{"a.csv": "L,Q\nWages,1\nRent,2\nEnergy,3\n",
+				"b.csv": "L,Q\nWages,10\nRent,20\nEnergy,30\n",
+				"c.csv": "L,Q\nWages,100\nRent,\nEnergy,300\n"},
+			want: "Wages 111\nRent 22\nEnergy 333", kind: finding.FilledDiffers,
+			says: "c.csv: 2 cells are filled, and 3 in most forms",
+		},
+		{
+			rule: "figures outside of the area of the others stop",
+			files: map[string]string{"a.csv": "L,Q\nWages,1\nRent,2\n", "b.csv": "L,Q\nWages,10\nRent,20\n",
+				"c.csv": "L,Q\nWages,100\nRent,200\nEnergy,300\n"},
+			want: "Wages 111\nRent 222", kind: finding.FiguresOutside,
+			says: "c.csv: its figures are in B2:B4, and those of most forms in B2:B3",
+		},
+		{
+			rule: "a dash is zero, and digits with a leading zero are a code",
+			files: map[string]string{"a.csv": "L,Q\nWages,-\nRent,2\nX,3\n",
+				"b.csv": "L,Q\nWages,10\nRent,0417\nX,30\n"},
+			want: "Wages 10\nRent 2\nX 33", kind: finding.BadValue,
+			says: `b.csv: B3 ("Rent", "Q") holds the text "0417"`,
+		},
+		{
+			rule:  "a mark that may be either is told",
+			files: map[string]string{"a.csv": "L;Q\nWages;1.234\nRent;2\n"},
+			want:  "Wages 1.234\nRent 2", kind: finding.DecimalUnclear,
+			says: `"1.234" can be read with a decimal point or a decimal comma`,
+		},
+	} {
+		t.Run(c.rule, func(t *testing.T) {
+			r := overlayOf(t, sourcetest.Set(t, "", c.files), c.options)
+			if got := rows(r); got != c.want {
+				t.Errorf("it comes to\n%s\nwant\n%s", got, c.want)
+			}
+			got := said(r, c.kind)
+			if c.says == "" && got != "" || !strings.Contains(got, c.says) {
+				t.Errorf("%s says %q, want %q", c.kind, got, c.says)
+			}
+		})
+	}
+}
+
+// table is a form as CSV, of labels and figures.
+func table(lines ...string) string { return strings.Join(lines, "\n") + "\n" }
+
+func TestFooting(t *testing.T) {
+	sound := table("L,Q1,Q2,Year", "Wages,1,2,3", "Rent,4,5,9", "Total,5,7,12")
+	for _, c := range []struct {
+		rule    string
+		odd     string // the third form
+		footing []Footing
+		says    string
+	}{
+		{"a form that foots is not told", table("L,Q1,Q2,Year", "Wages,10,20,30", "Rent,40,50,90", "Total,50,70,120"),
+			nil, ""},
+		{"a total that lacks a line", table("L,Q1,Q2,Year", "Wages,10,20,30", "Rent,40,50,90", "Total,50,20,120"), nil,
+			`C4 ("Total", "Q2") is 20, and its 2 rows come to 70: difference -50; C3 is 50, and seems not to be in the sum`},
+		{"a total with a line that was taken off",
+			table("L,Q1,Q2,Year", "Wages,10,20,30", "Rent,40,50,90", "Total,50,-30,120"), nil,
+			"C3 is 50, and seems to be in the sum with the opposite sign"},
+		{"digits that were transposed", table("L,Q1,Q2,Year", "Wages,10,20,30", "Rent,40,50,90", "Total,50,70,210"),
+			nil,
+			"a multiple of nine, probably two digits transposed"},
+		{"a text that the total has counted",
+			table("L,Q1,Q2,Year", "Wages,10,'20,30", "Rent,40,50,90", "Total,50,70,120"), nil,
+			`C2 holds the text "'20", which is not counted`},
+		{"a total that is missing", table("L,Q1,Q2,Year", "Wages,10,20,30", "Rent,40,50,90", "Total,50,,120"), nil,
+			`C4 ("Total", "Q2") is 0, and its 2 rows come to 70`},
+	} {
+		t.Run(c.rule, func(t *testing.T) {
+			set := sourcetest.Set(t, "", map[string]string{"a.csv": sound, "b.csv": sound, "c.csv": c.odd})
+			r := overlayOf(t, set, Options{Footing: c.footing})
+			if len(r.Footings) != 2 || !r.Blocks[0].Rows[2].Total || !r.Blocks[0].Columns[2].Total {
+				t.Errorf("the sums that were found are %+v", r.Footings)
+			}
+			got := said(r, finding.DoesNotFoot)
+			if c.says == "" && got != "" || !strings.Contains(got, c.says) {
+				t.Errorf("it says %q, want %q", got, c.says)
+			}
+			if isTold := strings.Contains(got, ": the result does not foot in "); isTold != (c.says != "") {
+				t.Errorf("of the result it says %q", got)
+			}
+		})
+	}
+}
+
+// A sum above its parts is found as well, and one that is only named is checked.
+func TestSumsAboveAndNamed(t *testing.T) {
+	above := sourcetest.Set(t, "", map[string]string{"a.csv": table("L,Q", "Total,8", "Wages,1", "Rent,2", "Energy,5"),
+		"b.csv": table("L,Q", "Total,80", "Wages,10", "Rent,20", "Energy,50")})
+	if r := overlayOf(t, above, Options{}); len(r.Footings) != 1 || !slices.Equal(r.Footings[0].Parts, []int{1, 2, 3}) {
+		t.Errorf("the sums are %+v", r.Footings)
+	}
+	files := map[string]string{"a.csv": table("L,Q", "Wages,1", "Rent,2", "Costs,4"),
+		"b.csv": table("L,Q", "Wages,10", "Rent,20", "Costs,31")}
+	set := sourcetest.Set(t, "", files)
+	if r := overlayOf(t, set, Options{}); said(r, finding.DoesNotFoot) != "" {
+		t.Errorf("what never foots is taken for a sum: %+v", r.Findings)
+	}
+	named := []Footing{{Rows, "Costs"}}
+	if r := overlayOf(t, set, Options{Footing: named}); strings.Count(said(r, finding.DoesNotFoot),
+		"difference 1") != 2 {
+		t.Errorf("the sum that is named says %q", said(r, finding.DoesNotFoot))
+	}
+	_, err := Run(t.Context(), set, sourcetest.Reading, Options{Footing: []Footing{{Rows, "Cost"}}})
+	var of *option.Error
+	if !errors.As(err, &of) || of.Word != "footing" || !strings.Contains(err.Error(), "did you mean Costs?") {
+		t.Errorf("the error is %v", err)
+	}
+}
+
+// What a workbook holds is told by its kind.
+func TestCellsOfWorkbooks(t *testing.T) {
+	form := func(fill func(book *excelize.File)) string {
+		book := excelize.NewFile()
+		for i, row := range [][]any{{"Line", "Q1", "Q2"}, {"Wages", 1, 2}, {"Rent", 3, 4}, {"Energy", 5, 6}} {
+			if err := book.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &row); err != nil {
+				t.Fatal(err)
+			}
+		}
+		fill(book)
+		var out bytes.Buffer
+		if err := book.Write(&out); err != nil {
+			t.Fatal(err)
+		}
+		return out.String()
+	}
+	must := func(err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	style := func(book *excelize.File, cell, format string) {
+		id, err := book.NewStyle(&excelize.Style{CustomNumFmt: &format})
+		must(err)
+		must(book.SetCellStyle("Sheet1", cell, cell, id))
+	}
+	plain := form(func(*excelize.File) {})
+	for _, c := range []struct {
+		rule string
+		fill func(book *excelize.File)
+		want string // of the second row of the result
+		kind finding.Kind
+		says string
+	}{
+		{"a number typed as text", func(b *excelize.File) { must(b.SetCellStr("Sheet1", "B3", "3")) }, "Rent 3 8",
+			finding.BadValue,
+			`B3 ("Rent", "Q1") holds the text "3", a number typed as text`},
+		{"a formula without a result", func(b *excelize.File) {
+			must(b.SetCellDefault("Sheet1", "B3", ""))
+			must(b.SetCellFormula("Sheet1", "B3", "B2*3"))
+		}, "Rent 3 8", finding.BadValue, "a formula without a stored result"},
+		{"a date", func(b *excelize.File) {
+			must(b.SetCellValue("Sheet1", "B3",
+				time.Date(2031, 3, 4, 0, 0, 0, 0, time.UTC)))
+		}, "Rent 3 8",
+			finding.BadValue, "the date 2031-03-04"},
+		{"true", func(b *excelize.File) { must(b.SetCellBool("Sheet1", "B3", true)) }, "Rent 3 8", finding.BadValue,
+			"true or false"},
+		{"a percentage by its format", func(b *excelize.File) { style(b, "B3", "0.0%") }, "Rent 3 8", finding.NotAdded,
+			`row "Rent"`},
+		{"a fraction by its format", func(b *excelize.File) { style(b, "B3", "# ?/?") }, "Rent 3 8", finding.NotAdded,
+			`row "Rent"`},
+		{"a hidden row counts", func(b *excelize.File) { must(b.SetRowVisible("Sheet1", 3, false)) }, "Rent 6 8",
+			finding.HiddenCells, "1 row"},
+		{"a hidden column counts", func(b *excelize.File) { must(b.SetColVisible("Sheet1", "C", false)) }, "Rent 6 8",
+			finding.HiddenCells,
+			"column C"},
+		{"a merged figure counts once", func(b *excelize.File) {
+			must(b.MergeCell("Sheet1", "B3", "C3"))
+		}, "Rent 6 4", finding.BadValue, ""},
+	} {
+		t.Run(c.rule, func(t *testing.T) {
+			r := overlayOf(t, sourcetest.Set(t, "", map[string]string{"a.xlsx": plain, "b.xlsx": form(c.fill)}),
+				Options{})
+			if got := strings.Split(rows(r), "\n")[1]; got != c.want {
+				t.Errorf("it comes to %s, want %s", got, c.want)
+			}
+			if got := said(r, c.kind); c.says == "" && got != "" || !strings.Contains(got, c.says) {
+				t.Errorf("it says %q, want %q", got, c.says)
+			}
+		})
+	}
+	locked := "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + strings.Repeat("\x00", 600) +
+		"E\x00n\x00c\x00r\x00y\x00p\x00t\x00e\x00d\x00P\x00a\x00c\x00k\x00a\x00g\x00e\x00"
+	set := sourcetest.Set(t, "", map[string]string{"a.xlsx": plain, "b.xlsx": plain, "c.xlsx": locked})
+	r := overlayOf(t, set, Options{})
+	if got := said(r, finding.ProtectedFile); !strings.HasPrefix(got, "c.xlsx: the file is protected by a password") ||
+		strings.Split(rows(r), "\n")[0] != "Wages 2 4" {
+		t.Errorf("of a protected file it says %q, and it comes to %s", got, rows(r))
+	}
+	if got := said(r, finding.SameFile); !strings.Contains(got,
+		"b.xlsx holds the same bytes; 6 figures of 21 in all are counted twice") {
+		t.Errorf("of a form that was sent twice it says %q", got)
+	}
+}
+
+// A merged heading is the label of all columns below it.
+func TestAMergedHeading(t *testing.T) {
+	form := func(figures ...any) string {
+		book := excelize.NewFile()
+		for i, row := range [][]any{{"", "Half 1", "", "Half 2", ""}, append([]any{"Wages"}, figures...)} {
+			if err := book.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &row); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := errors.Join(book.MergeCell("Sheet1", "B1", "C1"), book.MergeCell("Sheet1", "D1", "E1")); err != nil {
+			t.Fatal(err)
+		}
+		var out bytes.Buffer
+		if err := book.Write(&out); err != nil {
+			t.Fatal(err)
+		}
+		return out.String()
+	}
+	area := sheet.Area{FirstRow: 2, LastRow: 2, FirstColumn: 2, LastColumn: 5}
+	set := sourcetest.Set(t, "", map[string]string{"a.xlsx": form(1, 2, 3, 4), "b.xlsx": form(10, 20, 30, 40)})
+	r := overlayOf(t, set, Options{Areas: []sheet.Area{area}})
+	var labels []string
+	for i := range r.Blocks[0].Columns {
+		labels = append(labels, r.Blocks[0].Columns[i].Name())
+	}
+	if got := strings.Join(labels, ","); got != "Half 1,Half 1,Half 2,Half 2" || rows(r) != "Wages 11 22 33 44" {
+		t.Errorf("the columns are called %s, and it comes to %s", got, rows(r))
+	}
+}
+
+func TestFormsThatDisagree(t *testing.T) {
+	set := sourcetest.Set(t, "", map[string]string{"a.csv": table("L,Q", "Wages,1"),
+		"b.csv": table("T", "", "L,Q", "Wages,1")})
+	_, err := Run(t.Context(), set, sourcetest.Reading, Options{})
+	var disagree *DisagreeError
+	if !errors.As(err, &disagree) || !strings.Contains(err.Error(), "B2:B2 in a.csv; B4:B4 in b.csv") {
+		t.Errorf("the error is %v", err)
+	}
+	set = sourcetest.Set(t, "", map[string]string{"a.csv": "some words\nand more\n"})
+	var none *NoFiguresError
+	if _, err := Run(t.Context(), set, sourcetest.Reading, Options{}); !errors.As(err, &none) {
+		t.Errorf("the error is %v", err)
+	}
+}
+
+// What a source gave adds up to each figure, however little memory there is, and whoever is left out gives nothing.
+func TestContributions(t *testing.T) {
+	files := make(map[string]string)
+	for i := range 60 {
+		files[fmt.Sprintf("f%02d.csv", i)] = table("L,Q1,Q2", fmt.Sprintf("Wages,%d.5,%d", i, 2*i),
+			fmt.Sprintf("Rent,%d,", i),
+			"Text,1,")
+	}
+	files["f07.csv"] = table("L,Q1,Q2", "Wages,7.5,oops", "Rent,7,", "Text,1,99999999999999999999")
+	left := new(drop.Set)
+	left.File("f09.csv", drop.Reason{Text: "sent twice"})
+	set := sourcetest.Set(t, "", files)
+	for _, memory := range []int64{1 << 30, 1} {
+		reading := sourcetest.Reading
+		reading.Memory = memory
+		r, err := Run(t.Context(), set, reading, Options{Drop: left})
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer r.Close()
+		if g := &r.Sources[9]; g.Dropped != 4 || g.Used != 0 || g.AmountDropped.String() != "37.5" { // 9.5 + 18 + 9 + 1
+			t.Errorf("what was left out is %+v", g)
+		}
+		sums := make(map[[2]int]amount.Amount)
+		err = r.EachFigure(func(_, row, column int, from func(func(*Contribution) error) error) error {
+			last := -1
+			return from(func(c *Contribution) error {
+				if c.Source <= last || c.Source == 9 {
+					t.Errorf("source %d comes behind %d", c.Source, last)
+				}
+				last = c.Source
+				sums[[2]int{row, column}] = sums[[2]int{row, column}].Add(c.Amount)
+				return nil
+			})
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+		b := &r.Blocks[0]
+		for i := range b.Rows {
+			for k := range b.Columns {
+				if got := sums[[2]int{i, k}]; b.At(i, k).Amount.Cmp(got) != 0 {
+					t.Errorf("with %d bytes row %d column %d is %s, and sources gave %s", memory, i, k,
+						b.At(i, k).Amount, got)
+				}
+			}
+		}
+		wages := amount.New(59*60/2*10+60*5-95, 1) // without source 9
+		if b.At(0, 0).Amount.Cmp(wages) != 0 || b.At(2, 1).Amount.String() != "99999999999999999999" {
+			t.Errorf("wages are %s, want %s, and the long one is %s", b.At(0, 0).Amount, wages, b.At(2, 1).Amount)
+		}
+		answers, err := r.Answers(0, 0, 1)
+		if err != nil || answers[0].Source != 59 || answers[0].At != "C2" || answers[0].Amount.String() != "118" {
+			t.Errorf("%v: the first answer is %+v", err, answers[0])
+		}
+		why := make(map[int]string)
+		for _, a := range answers {
+			if !a.Gave {
+				why[a.Source] = a.Why
+			}
+		}
+		if len(why) != 2 || why[7] != `the text "oops"` || why[9] != "it was left out" {
+			t.Errorf("those that gave nothing say %v", why)
+		}
+	}
+}
+
+// The form of the result is that of the first form, without what only that says, and with the lines of others.
+func TestTheFormOfTheResult(t *testing.T) {
+	set := sourcetest.Set(t, "", map[string]string{
+		"a.csv": table("Budget,,", "Company,Alder,", "L,Q1,Q2", "Wages,1,2", "Rent,3,4", "Signed,Ann,"),
+		"b.csv": table("Budget,,", "Company,Birch,", "L,Q2,Q1,Q3", "Rent,40,30,", "Training,5,6,", "Wages,20,10,7",
+			"Signed,Bob,,")})
+	r := overlayOf(t, set, Options{Labels: &Labels{Columns: []int{1}, Rows: []int{3}}})
+	form, err := r.Form(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	var cells []string
+	for _, c := range form.Cells {
+		cells = append(cells, Address(c.Row, c.Column)+" "+c.Text)
+	}
+	slices.Sort(cells)
+	want := "A1 Budget|A2 Company|A3 L|A4 Wages|A5 Rent|A6 Training|A7 Signed|B3 Q1|C3 Q3|D3 Q2"
+	if got := strings.Join(cells, "|"); got != want {
+		t.Errorf("the form has\n%s\nwant\n%s", got, want)
+	}
+	if got := rows(r); got != "Wages 11 7 22\nRent 33 - 44\nTraining 6 - 5\nSigned - - -" {
+		t.Errorf("it comes to\n%s", got)
+	}
+}
+
+func TestRequests(t *testing.T) {
+	for _, c := range []struct {
+		request Request
+		want    string // of the error
+	}{
+		{Request{Cells: []string{"B7:F18", "H7"}}, ""},
+		{Request{Cells: []string{"'My sheet'!B7:F18"}}, ""},
+		{Request{Labels: []string{"A:B", "5:6"}}, ""},
+		{Request{Cells: []string{"B7:F"}}, "no area of cells"},
+		{Request{Cells: []string{"B7:F18", "C9"}}, "C9:C9 overlaps B7:F18"},
+		{Request{Cells: []string{"X!B7", "Y!B8"}}, "one sheet"},
+		{Request{Labels: []string{"A"}}, "in which row"},
+		{Request{Labels: []string{"6"}}, "in which column"},
+		{Request{Labels: []string{"A", "0"}}, "neither a column nor a row"},
+		{Request{Cells: []string{"B7"}, Labels: []string{"A", "1"}}, "by position or by label"},
+		{Request{Footing: []string{"Total"}}, "names no row or column"},
+		{Request{Loose: []string{"colour"}}, "colour"},
+	} {
+		_, err := c.request.Read()
+		if (err == nil) != (c.want == "") || err != nil && !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%+v: the error is %v, want %q", c.request, err, c.want)
+		}
+	}
+	o, err := (&Request{Cells: []string{"H2:I3", "$B$7:f18"}}).Read()
+	if err != nil || addressOf(&o.Areas[0]) != "H2:I3" || addressOf(&o.Areas[1]) != "B7:F18" {
+		t.Errorf("%v: %+v", err, o.Areas)
+	}
+}
