@@ -87,8 +87,11 @@ func rootHelp(root *cobra.Command) string {
 			pairs = append(pairs, show.Pair{Word: c.Name(), Meaning: c.Short})
 		}
 	}
-	fmt.Fprintf(&b, "%s\nStart with '%s'. 'lastblock COMMAND --help' shows each at work.\n'lastblock help TOPIC':\n",
-		show.Pairs(pairs), strings.Join(examples(root), "', '"))
+	b.WriteString(show.Pairs(pairs) + "\nStart with:\n")
+	for _, line := range examples(root) {
+		b.WriteString(show.Example(line))
+	}
+	b.WriteString("'lastblock COMMAND --help' shows each at work. 'lastblock help TOPIC':\n")
 	pairs = nil
 	for _, topic := range topics {
 		pairs = append(pairs, show.Pair{Word: topic.name, Meaning: topic.about})

@@ -97,9 +97,15 @@ func othersSay(t *testing.T) string {
 	if err := book.SaveAs(filepath.Join(dir, "hidden.xlsx")); err != nil {
 		t.Fatal(err)
 	}
+	locked := "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + strings.Repeat("\x00", 600)
+	for _, c := range []byte("EncryptedPackage") {
+		locked += string([]byte{c, 0})
+	}
+	writeFiles(t, dir, map[string]string{"forms/a.csv": "L,Q\nWages,1\nRent,2\n", "forms/b.xlsx": locked})
 	var b strings.Builder
 	for _, args := range [][]string{
 		{"collate", "hidden.xlsx", "--bare"},
+		{"overlay", "forms"},
 		{"intake", "bytes.csv", "utf.csv"},
 		{"collate", "two-rows.csv", "--bare"},
 		{"doubles", "crowd.csv", "--near", "amount:0.01, party:same"},

@@ -315,10 +315,35 @@ func TestJSONOfBlocksIsAsDocumented(t *testing.T) {
 			}
 		}
 		for _, name := range want {
-			sometimes := []string{"undone", "backup", "left"}
+			sometimes := []string{"undone", "backup", "left", "forms"}
 			if _, ok := document[name]; !ok && !slices.Contains(sometimes, name) {
 				t.Errorf("%s: the member %q is documented, and not there", command, name)
 			}
+		}
+	}
+}
+
+// So has that of a figure of a grid.
+func TestJSONOfATracedGridIsAsDocumented(t *testing.T) {
+	page, err := os.ReadFile("../docs/json.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	stdout, stderr, _ := runProgram(t, demoFolder(t), "", "trace", "Wages", "Q2", "--plan",
+		"lastblock-demo/budgets/lastblock.toml", "--json")
+	var document map[string]any
+	if err := json.Unmarshal([]byte(stdout), &document); err != nil {
+		t.Fatalf("%v\n%s%s", err, stdout, stderr)
+	}
+	want := documentedMembers(t, string(page), "\n## trace of a grid\n")
+	for name := range document {
+		if !slices.Contains(append(want, "command", "version"), name) {
+			t.Errorf("the member %q is not documented", name)
+		}
+	}
+	for _, name := range want {
+		if _, ok := document[name]; !ok && name != "sealed" && name != "handed" {
+			t.Errorf("the member %q is documented, and not there", name)
 		}
 	}
 }
@@ -339,6 +364,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 		"rollup":  {"--share", "--subtotals", "--anyway"},
 		"gauge":   {"--each"},
 		"doubles": {"--keep", "last", "--out", "kept.csv"},
+		"overlay": {"--anyway", "--replace"},
 		"prove":   {"--equals", "lastblock-demo/journals/dunmarrow_2031-01.txt"},
 		"attach":  {"--from", "lastblock-demo/accounts.csv", "--key", "account=code", "--bring", "name", "--anyway"},
 		"align":   {"--key", "pass_no"},
@@ -348,7 +374,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 	} {
 		plan := "lastblock-demo/lastblock.toml"
 		if folder, ok := map[string]string{"doubles": "april", "reconcile": "passes",
-			"align": "balances"}[command]; ok {
+			"align": "balances", "overlay": "budgets"}[command]; ok {
 			plan = "lastblock-demo/" + folder + "/lastblock.toml"
 		}
 		stdout, stderr, _ := runProgram(t, dir, "", append([]string{command, "--plan", plan, "--json"}, args...)...)
@@ -362,7 +388,7 @@ func TestJSONIsAsDocumented(t *testing.T) {
 				t.Errorf("%s: the member %q is not documented", command, name)
 			}
 		}
-		sometimes := []string{"out", "rest", "companies", "tieout", "results"}
+		sometimes := []string{"out", "rest", "companies", "tieout", "results", "cells_at"}
 		for _, name := range want {
 			if _, ok := document[name]; !ok && !slices.Contains(sometimes, name) {
 				t.Errorf("%s: the member %q is documented and not there", command, name)

@@ -153,8 +153,7 @@ func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "lastblock",
 		Short: "Turns the files that branches send into one trusted summary, and proves it",
-		Long: `Everything arrived, everything was counted, and it agrees with what was
-declared: every result ends in its proof. Sources are never changed.
+		Long: `Every result ends in its proof. Sources are never changed.
 Exit codes: 0 done; 1 done, with a "stop" finding; 2 not done.`,
 		Example:       "  lastblock demo",
 		SilenceUsage:  true,

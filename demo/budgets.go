@@ -111,13 +111,13 @@ func budgetForm(company string, rows []budgetRow, typed string) string {
 	}
 	fill := excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E4ECF2"}}
 	line := []excelize.Border{{Type: "top", Color: "5B7083", Style: 1}}
-	title := style(excelize.Style{Font: &excelize.Font{Bold: true, Size: 14}})
-	head := style(excelize.Style{Font: &excelize.Font{Bold: true}, Fill: fill})
-	headRight := style(excelize.Style{Font: &excelize.Font{Bold: true}, Fill: fill,
+	title := style(excelize.Style{Font: &excelize.Font{Family: "Calibri", Bold: true, Size: 14}})
+	head := style(excelize.Style{Font: &excelize.Font{Family: "Calibri", Bold: true}, Fill: fill})
+	headRight := style(excelize.Style{Font: &excelize.Font{Family: "Calibri", Bold: true}, Fill: fill,
 		Alignment: &excelize.Alignment{Horizontal: "right"}})
 	figure := style(excelize.Style{CustomNumFmt: &money})
-	totalLabel := style(excelize.Style{Font: &excelize.Font{Bold: true}, Border: line})
-	total := style(excelize.Style{Font: &excelize.Font{Bold: true}, Border: line, CustomNumFmt: &money})
+	totalLabel := style(excelize.Style{Font: &excelize.Font{Family: "Calibri", Bold: true}, Border: line})
+	total := style(excelize.Style{Font: &excelize.Font{Family: "Calibri", Bold: true}, Border: line, CustomNumFmt: &money})
 	set := func(column, row int, value any, style int) {
 		at := cell(column, row)
 		must(book.SetCellValue(sheet, at, value))
@@ -144,6 +144,7 @@ func budgetForm(company string, rows []budgetRow, typed string) string {
 			}
 		}
 	}
+	must(book.SetRowHeight(sheet, 1, 22))
 	must(book.SetColWidth(sheet, "A", "A", 22))
 	must(book.SetColWidth(sheet, "B", "F", 12))
 	var out bytes.Buffer

@@ -146,6 +146,9 @@ func (r *totalReader) hasWords(b *record.Batch) bool {
 		func(refusal record.Refusal) bool { return refusal.Reason == record.FieldCount })
 }
 
+// IsTotalWord tells whether a text begins with a word by which lines that sum up others are called.
+func IsTotalWord(text string) bool { return isTotalWord([]byte(text)) }
+
 // isTotalWord tells whether a text begins with a word of total lines.
 func isTotalWord(text []byte) bool {
 	const longest = len("gesamtsumme") + 2

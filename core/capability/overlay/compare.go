@@ -78,8 +78,8 @@ func (r *run) compare(l *layout) {
 	}
 }
 
-// fewestShifted is how many lines in one place say that a line was put in or left out before them.
-const fewestShifted = 3
+// fewestShifted is how many labels in one place say that a line was put in or left out before them.
+const fewestShifted = 2
 
 // shift is by how many lines labels stand further on than those of most forms; 0 where they do not.
 func (r *run) shift(mine, theirs []line, differing []int) int {
@@ -270,7 +270,8 @@ func (r *run) tellLabels() {
 func (r *run) nearly(axis Axis, of int) int {
 	lines := r.grid.blocks[0].lines(axis)
 	for i := range lines {
-		if i != of && lines[i].forms >= lines[of].forms && isNearly(lines[i].levels, lines[of].levels) &&
+		isUsual := lines[i].forms > lines[of].forms || lines[i].forms == lines[of].forms && i < of
+		if i != of && isUsual && isNearly(lines[i].levels, lines[of].levels) &&
 			!r.together(axis, i, of) {
 			return i
 		}

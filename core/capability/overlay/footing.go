@@ -9,6 +9,7 @@ import (
 	"lastblock/core/finding"
 	"lastblock/core/format/sheet"
 	"lastblock/core/option"
+	"lastblock/core/source"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/nearest"
 	"lastblock/core/value/words"
@@ -45,8 +46,13 @@ func (v *vote) count(form, foots, fails int) {
 	}
 }
 
-// isFound tells whether so many cells foot that a line is the sum of others, and those that do not are wrong.
-func isFound(foots, fails int) bool { return foots > 2*fails }
+// isFound tells whether a line is the sum of others, as so many of its cells say: all of them, or as many more than do
+// not that these are wrong. Of a line that is not called a total that takes more than a few, which may be so by chance.
+func (r *run) isFound(f *footing, foots, fails int) bool {
+	const enough = 8
+	label := r.grid.blocks[f.block].lines(f.axis)[f.total].label()
+	return foots > 0 && (fails == 0 || foots >= 2*fails && (foots >= enough || source.IsTotalWord(label)))
+}
 
 // cell is the cell of a line and one that crosses it.
 func (f *footing) cell(g *grid, line, cross int) int {
@@ -176,7 +182,7 @@ func (r *run) findParts(f *footing, step int, isTotal []bool, samples [][]value)
 			best, most = last, n
 		}
 	}
-	if !isFound(most, speaking-most) {
+	if !r.isFound(f, most, speaking-most) {
 		return false
 	}
 	f.parts = nil
@@ -279,7 +285,7 @@ func (r *run) foot(context.Context) error {
 	var kept []*footing
 	for i, f := range r.footings {
 		v := &r.sum.votes[i]
-		if !f.named && !isFound(v.foots, v.fails) {
+		if !f.named && !r.isFound(f, v.foots, v.fails) {
 			continue
 		}
 		kept, r.foots = append(kept, f), append(r.foots, v.forms)
