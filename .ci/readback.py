@@ -164,3 +164,50 @@ for doc, text_of, amount, posted, _ in ROWS[1:]:
 statement = {row[0]: row[1:] for row in sheet_rows("both-Statement")}
 assert Amount(statement["total per records"][1]) == sum(r[2] for r in ROWS if r[2] is not None), statement
 print("both.xlsx, by the office program:", {name: len(sheet_rows(f"both-{name}")) - 1 for name in want})
+
+# grids: formulas over few and very many sheets, with names that have to be quoted, recalculated without what is stored
+import re
+import zipfile
+
+
+def recalculated(name):
+    """The first sheet of a workbook as the office program reckons it, where no result of a formula is stored."""
+    bare = "bare-" + name
+    with zipfile.ZipFile(name) as old, zipfile.ZipFile(bare, "w") as new:
+        for part in old.infolist():
+            data = old.read(part)
+            if part.filename == "xl/worksheets/sheet1.xml":
+                assert b"<f>" in data, name
+                data = re.sub(rb"(</f>)<v>[^<]*</v>", rb"\1", data)
+            new.writestr(part, data)
+    first_sheet = "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,false,false,false,false,1"
+    subprocess.run(["soffice", "-env:UserInstallation=file://" + os.getcwd() + "/office", "--headless", "--convert-to", first_sheet, "--outdir", "grids", bare],
+                   check=True, capture_output=True, timeout=300)
+    [made] = [f for f in os.listdir("grids") if f.startswith(bare[:-5])]
+    with open("grids/" + made, encoding="utf-8", newline="") as f:
+        return list(csv.reader(f))
+
+
+for count in (3, 400):
+    folder = f"forms{count}"
+    os.mkdir(folder)
+    sums = {}
+    for n in range(count):
+        with open(f"{folder}/it's no. {n}_2031.csv", "w", encoding="utf-8") as f:
+            f.write("Line,Q1,Q2\n")
+            for k, line in enumerate(["Wages", "Rent"]):
+                figures = [Amount(n * 7 + k) + Amount("0.25"), Amount(n - k)]
+                f.write(f"{line},{figures[0]},{figures[1]}\n")
+                sums[line] = [a + b for a, b in zip(sums.get(line, [0, 0]), figures)]
+    name = folder + ".xlsx"
+    run("overlay", folder, "--name", "{entity}_{period}", "--out", name, "--formulas")
+    rows = recalculated(name)
+    assert rows[0] == ["Line", "Q1", "Q2"], rows[0]
+    assert {row[0]: [Amount(v) for v in row[1:]] for row in rows[1:]} == sums, (rows, sums)
+    book = openpyxl.load_workbook(name, data_only=True)
+    assert {r[0]: [Amount(repr(v)) for v in r[1:]] for r in book["Sum"].iter_rows(min_row=2, values_only=True)} == sums
+    gave = list(book["Contributions"].iter_rows(min_row=2, values_only=True))
+    assert len(gave) == count * 4 and sum(Amount(repr(r[-1])) for r in gave) == sum(sum(v) for v in sums.values())
+    one = [list(r) for r in book["it's no. 2"].iter_rows(min_row=2, values_only=True)]
+    assert one == [["Wages", 14.25, 2], ["Rent", 15.25, 1]], one
+    print(f"{name}: {len(book.sheetnames)} sheets, the sums are those of the formulas and of what {count} forms gave")

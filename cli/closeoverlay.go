@@ -21,7 +21,9 @@ type closeOverlay struct {
 }
 
 // Part takes no part in the reading of the records.
-func (c *closeOverlay) Part(_ context.Context, run *month.Run) (*month.Part, error) { return run.Whole(), nil }
+func (c *closeOverlay) Part(_ context.Context, run *month.Run) (*month.Part, error) {
+	return run.Whole(), nil
+}
 
 func (c *closeOverlay) create(ctx context.Context, in *month.Input) error {
 	if err := c.app.openForms(ctx, c.gridding, nil); err != nil {

@@ -225,7 +225,8 @@ func (s *sealing) bridge(ctx context.Context, shown *view.Close) error {
 		if !ok {
 			continue
 		}
-		changed, err := s.app.plan.ChangesOf(ctx, of.in, of.forms.Measured(), s.chain, before, source.ReadSeen(of.in.Seen))
+		changed, err := s.app.plan.ChangesOf(ctx, of.in, of.forms.Measured(), s.chain, before,
+			source.ReadSeen(of.in.Seen))
 		if err != nil {
 			return err
 		}

@@ -218,7 +218,8 @@ func TestVerifyAsksADatabaseAgain(t *testing.T) {
 		t.Fatalf("it ends with %d: %s%s", code, stdout, stderr)
 	}
 	block, err := os.ReadFile(filepath.Join(dir, "blocks", "0001-2031-01.json"))
-	if err != nil || strings.Contains(string(block), password) || !strings.Contains(string(block), `"query":"select * from sealed"`) ||
+	if err != nil || strings.Contains(string(block), password) ||
+		!strings.Contains(string(block), `"query":"select * from sealed"`) ||
 		!strings.Contains(string(block), `"query":"select * from sealed order by doc desc"`) {
 		t.Errorf("%v: the block is %s", err, block)
 	}

@@ -174,7 +174,8 @@ Exit codes: 0 done; 1 done, with a "stop" finding; 2 not done.`,
 	root.SetVersionTemplate(versionText())
 	root.SetFlagErrorFunc(explainFlag)
 	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.doubles(), a.decide(), a.collate(),
-		a.rollup(), a.overlay(), a.reconcile(), a.attach(), a.align(), a.split(), a.prove(), a.close(), a.history(), a.verify(),
+		a.rollup(), a.overlay(), a.reconcile(), a.attach(), a.align(), a.split(), a.prove(), a.close(), a.history(),
+		a.verify(),
 		a.changes(), a.trace(), a.freeze(), a.relocate(), a.version())
 	root.InitDefaultCompletionCmd()
 	for _, c := range root.Commands() {

@@ -117,7 +117,8 @@ func budgetForm(company string, rows []budgetRow, typed string) string {
 		Alignment: &excelize.Alignment{Horizontal: "right"}})
 	figure := style(excelize.Style{CustomNumFmt: &money})
 	totalLabel := style(excelize.Style{Font: &excelize.Font{Family: "Calibri", Bold: true}, Border: line})
-	total := style(excelize.Style{Font: &excelize.Font{Family: "Calibri", Bold: true}, Border: line, CustomNumFmt: &money})
+	total := style(excelize.Style{Font: &excelize.Font{Family: "Calibri", Bold: true}, Border: line,
+		CustomNumFmt: &money})
 	set := func(column, row int, value any, style int) {
 		at := cell(column, row)
 		must(book.SetCellValue(sheet, at, value))
@@ -155,10 +156,11 @@ func budgetForm(company string, rows []budgetRow, typed string) string {
 // budgetSteps are the steps of the walk that add up the budgets.
 func budgetSteps(folder string) []Step {
 	return []Step{{
-		Args: []string{"overlay", "--plan", filepath.Join(folder, "budgets", "lastblock.toml"), "--anyway", "--replace"},
-		See: "The budgets of the five companies, line by line and quarter by quarter. Fallowmere has another order, and " +
-			"a line of its own, so the forms meet by their labels. A figure of corvane was typed as text, and is in no " +
-			"sum; a total of dunmarrow is not what its lines come to.",
+		Args: []string{"overlay", "--plan", filepath.Join(folder, "budgets", "lastblock.toml"), "--anyway",
+			"--replace"},
+		See: "The budgets of the five companies, line by line and quarter by quarter. Fallowmere has another order, " +
+			"and a line of its own, so the forms meet by their labels. A figure of corvane was typed as text, and is " +
+			"in no sum; a total of dunmarrow is not what its lines come to.",
 	}}
 }
 

@@ -149,7 +149,8 @@ func (g *GridWriter) Grid(grid *Grid) error {
 		if row, err = g.row(row[:0], grid.Cells[from:to]); err != nil {
 			return err
 		}
-		if err := stream.SetRow("A"+strconv.Itoa(grid.Cells[from].Row), row, g.height(&grid.Cells[from])...); err != nil {
+		if err := stream.SetRow("A"+strconv.Itoa(grid.Cells[from].Row), row,
+			g.height(&grid.Cells[from])...); err != nil {
 			return err
 		}
 		from = to

@@ -100,7 +100,8 @@ func (f *filling) takeApart() error {
 // them are read, where it has sources of its own, and how records are read, where it reads cells.
 func (f *filling) leavesAside(word string) bool {
 	return f.options.Find(word) == nil ||
-		find(f.own, pathsKey) != nil && slices.Contains([]string{onlyWord, "skip", "recurse", "name", "sheet", "table"}, word)
+		find(f.own, pathsKey) != nil && slices.Contains([]string{onlyWord, "skip", "recurse", "name", "sheet", "table"},
+			word)
 }
 
 // ownSays tells whether the task's own table gives an option a value; what a result is called is none.

@@ -110,7 +110,8 @@ func (f *Forms) EachGroup(visit func(row rollup.Row) error) error {
 				if figure.From == 0 {
 					continue
 				}
-				err := visit(rollup.Row{Key: f.group(b, i, k), Records: figure.From, Sums: []amount.Amount{figure.Amount}})
+				err := visit(rollup.Row{Key: f.group(b, i, k), Records: figure.From,
+					Sums: []amount.Amount{figure.Amount}})
 				if err != nil {
 					return err
 				}

@@ -138,8 +138,8 @@ func (f *Frozen) moves(before moved.Moves) (moves moved.Moves) {
 	return moves
 }
 
-// files are the copies, each once, for a plan in a folder: those of the forms of a result, or "" of the sources that all
-// results share.
+// files are the copies, each once, for a plan in a folder: those of the forms of a result, or "" of the sources
+// that all results share.
 func (f *Frozen) files(folder, of string, moves moved.Moves) (files []source.FrozenFile) {
 	told := make(map[string]bool)
 	for i := range f.Sources {

@@ -50,7 +50,8 @@ func (r *Reading) Options() option.List {
 }
 
 // cellWords are the options of reading that hold where sources are read by their cells.
-var cellWords = []string{"only", "skip", "recurse", "memory", "jobs", "name", "delimiter", "encoding", "decimal", "sheet",
+var cellWords = []string{"only", "skip", "recurse", "memory", "jobs", "name", "delimiter", "encoding", "decimal",
+	"sheet",
 	"table", "no-quotes", "widths", "plan", "decisions", severityTable, "quiet", "json"}
 
 // DecisionsName is what the file of decisions is called beside a plan.

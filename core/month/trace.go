@@ -243,7 +243,8 @@ func ParseTraced(args []string, isThere func(path string) bool) (paths []string,
 	}
 	say, err = block.ParseWords(texts)
 	if n := len(paths) - 2; n >= 0 && isLabel(paths[n], isThere) && isLabel(paths[n+1], isThere) {
-		say = append(say, block.Word{Column: GridRow, Value: paths[n]}, block.Word{Column: GridColumn, Value: paths[n+1]})
+		say = append(say, block.Word{Column: GridRow, Value: paths[n]},
+			block.Word{Column: GridColumn, Value: paths[n+1]})
 		paths = paths[:n]
 	}
 	return paths, say, err

@@ -86,7 +86,8 @@ func (p *Plan) TraceForm(ctx context.Context, t *Tracing, say []block.Word, mach
 	}
 	switch {
 	case len(figures) > 1:
-		return nil, option.Errorf("named", "%q of %q is there %d times, in %s and %s; add for example cell=%s", column, row,
+		return nil, option.Errorf("named", "%q of %q is there %d times, in %s and %s; add for example cell=%s", column,
+			row,
 			len(figures), forms.cell(figures[0]), forms.cell(figures[1]), forms.cell(figures[0]))
 	case len(figures) == 0 && !slices.Contains(forms.Done.Labels(overlay.Rows), row):
 		return nil, nearest.Unknown("row", row, forms.Done.Labels(overlay.Rows))
@@ -213,8 +214,8 @@ func (t *TracedForm) bridge(compared *Comparison, gave *block.Gave) {
 	}
 }
 
-// GridFigureIn is a figure of a grid as a file has it that was handed out: a workbook in the cell of the result, and any
-// other file in the line of its row. ok is false where it has none.
+// GridFigureIn is a figure of a grid as a file has it that was handed out: a workbook in the cell of the result,
+// and any other file in the line of its row. ok is false where it has none.
 func GridFigureIn(ctx context.Context, file string, t *TracedForm, machine int64) (figure amount.Amount, ok bool,
 	err error) {
 	forms := NewOverlay()

@@ -26,6 +26,7 @@ type Cells struct {
 	Merged []sheet.Area
 	Hidden string // columns, or the sheet, that are hidden; "" for nothing
 	Locked bool   // the file is protected by a password, so that nothing was read
+	Binary string // what the file holds, where it is called like text and is none; nothing was read then
 
 	// Text is a source of delimited text, as UTF-8; nil of a sheet. Its Rows are there once Parse was called.
 	Text []byte
@@ -60,7 +61,8 @@ func (e *TooManyCellsError) Error() string {
 }
 
 // ReadCells reads the sources whole by their cells, on all cores. visitor makes what is shown them by one goroutine;
-// what it is given is good until it returns, and of text it calls Parse where it needs the rows. The error is an *Error, or what a visitor returned.
+// what it is given is good until it returns, and of text it calls Parse where it needs the rows. The error is an
+// *Error, or what a visitor returned.
 func (s *Set) ReadCells(ctx context.Context, reading Reading, visitor func() func(*Cells) error) error {
 	jobs := max(1, min(reading.Jobs, len(s.Sources)))
 	reader := &cellReader{set: s, reading: reading, most: max(1<<20, int(reading.Memory/int64(jobs)/cellBytes))}
@@ -114,6 +116,10 @@ func (r *cellReader) read(index int, c *Cells) error {
 		err = &NoCellsError{s.format.Name}
 	default:
 		err = r.readText(s, c)
+	}
+	var binary *decode.BinaryError
+	if errors.As(err, &binary) && !r.set.isNamed(index) {
+		c.Binary, err = binary.What(), nil
 	}
 	if err != nil {
 		return err

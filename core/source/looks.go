@@ -7,7 +7,8 @@ func (s *Set) LooksOf(index int) (path, sheet string) {
 		return "", ""
 	}
 	of := &s.Sources[index]
-	if of.format != workbookFormat || of.Entry() != "" || of.Path == "-" || of.Size < 0 || unpackedName(of.Path) != of.Path {
+	isFile := of.Entry() == "" && of.Size >= 0 && unpackedName(of.Path) == of.Path
+	if of.format != workbookFormat || !isFile {
 		return "", ""
 	}
 	return of.Path, of.Sheet()

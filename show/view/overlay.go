@@ -117,7 +117,8 @@ func (o *Overlay) printSuspense(s *show.Screen) {
 func (o *Overlay) PrintProof(s *show.Screen) {
 	fmt.Fprintln(s)
 	t := show.Table{Columns: []show.Column{
-		{Name: "proof", Key: true}, {Name: "read", Right: true}, {Name: "= used", Right: true}, {Name: "+ blank", Right: true},
+		{Name: "proof", Key: true}, {Name: "read", Right: true}, {Name: "= used", Right: true},
+		{Name: "+ blank", Right: true},
 		{Name: "+ suspense", Right: true}, {Name: "+ not added", Right: true}, {Name: "+ dropped", Right: true},
 	}}
 	g := &o.Total
@@ -254,7 +255,8 @@ func (o *Overlay) contributionColumns() (columns []show.Cells) {
 	text("row", "column", "cell")
 	text(o.Set.Words()...)
 	text("source", "sheet", "source_cell")
-	return append(columns, show.Cells{Name: "value", Kind: record.Amount, Scale: o.scale()}) // a sum has those of its parts
+	// a sum has those of its parts
+	return append(columns, show.Cells{Name: "value", Kind: record.Amount, Scale: o.scale()})
 }
 
 // contributions gives what each source gave to each figure, source after source.

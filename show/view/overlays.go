@@ -68,7 +68,7 @@ func (o *Overlay) members(d *show.DocumentWriter, withCells bool) error {
 		return nil
 	}
 	err := d.List("cells", func(add func(show.Object)) error {
-		return o.EachFigure(func(block, row, column int, from func(visit func(*overlay.Contribution) error) error) error {
+		return o.EachFigure(func(block, row, column int, from overlay.From) error {
 			object, err := o.figureObject(block, row, column, from)
 			if err == nil {
 				add(object)
@@ -83,8 +83,7 @@ func (o *Overlay) members(d *show.DocumentWriter, withCells bool) error {
 }
 
 // figureObject is a figure with what the sources gave to it.
-func (o *Overlay) figureObject(block, row, column int,
-	from func(visit func(*overlay.Contribution) error) error) (show.Object, error) {
+func (o *Overlay) figureObject(block, row, column int, from overlay.From) (show.Object, error) {
 	b := &o.Blocks[block]
 	object := show.Object{{Name: "row", Value: b.Rows[row].Label}, {Name: "column", Value: b.Columns[column].Label},
 		{Name: "cell", Value: overlay.Address(b.Rows[row].At, b.Columns[column].At)},
@@ -142,7 +141,8 @@ func (o *Overlay) proof() show.Object {
 		{Name: "suspense", Value: g.AmountInSuspense.String()}, {Name: "not_added", Value: g.AmountNotAdded.String()},
 		{Name: "dropped", Value: g.AmountDropped.String()}}
 	return show.Object{{Name: "cells", Value: g.Read}, {Name: "used", Value: g.Used}, {Name: "blank", Value: g.Blank},
-		{Name: "suspense", Value: g.Suspense}, {Name: "not_added", Value: g.NotAdded}, {Name: "dropped", Value: g.Dropped},
+		{Name: "suspense", Value: g.Suspense}, {Name: "not_added", Value: g.NotAdded},
+		{Name: "dropped", Value: g.Dropped},
 		{Name: "figures", Value: figures}}
 }
 

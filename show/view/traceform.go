@@ -40,12 +40,14 @@ func (t *TraceForm) Print(s *show.Screen, out string) {
 	if t.AsSealed {
 		value = t.Sealed
 	}
-	title := fmt.Sprintf("%s, %s in %s: %s, from %s", t.Row, t.Column, t.Of, value.Money(), show.Count(t.gave(), "form"))
+	title := fmt.Sprintf("%s, %s in %s: %s, from %s", t.Row, t.Column, t.Of, value.Money(),
+		show.Count(t.gave(), "form"))
 	fmt.Fprintln(s, s.Bold(show.FoldedLines(title, s.Width)))
 	if t.InFile != nil {
 		text := fmt.Sprintf("%s has %s", t.File, t.InFile.Money())
 		if t.Known && t.InFile.Cmp(t.Sealed) != 0 {
-			text += fmt.Sprintf(", which is not what was sealed: the file was changed by %s", t.InFile.Sub(t.Sealed).Money())
+			text += fmt.Sprintf(", which is not what was sealed: the file was changed by %s",
+				t.InFile.Sub(t.Sealed).Money())
 		}
 		fmt.Fprintln(s, show.FoldedLines(text, s.Width))
 	}

@@ -321,8 +321,8 @@ func (r *run) ratioLine(b, row, column int) [3]int {
 }
 
 // errProof says that not all that was read has gone somewhere: an internal error.
-var errProof = errors.New("internal error: the cells that were read are not those that were used, blank, in suspense, " +
-	"not added and dropped. Nothing was written; please report this")
+var errProof = errors.New("internal error: the cells that were read are not those that were used, blank, in " +
+	"suspense, not added and dropped. Nothing was written; please report this")
 
 // check makes sure that every cell that was read has gone somewhere, and every amount.
 func (r *run) check() (all given, err error) {

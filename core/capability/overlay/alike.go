@@ -120,6 +120,7 @@ func (w *worker) takeAlike(f *form, c *source.Cells) (quick bool, err error) {
 	if p == nil || !c.Plain || c.Guessed != "" || c.Manner() != p.manner || !w.readAlike(f, c) {
 		return false, nil
 	}
+	w.alike++
 	f.layout = p.layout
 	f.read = len(w.dense.coefficients)
 	f.numbers = f.read - f.blank

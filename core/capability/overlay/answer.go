@@ -27,6 +27,8 @@ func (r *Result) Answers(block, row, column int) (answers []Answer, err error) {
 		switch {
 		case f.locked:
 			answer.Why = "it is protected by a password"
+		case f.binary != "":
+			answer.Why = "it holds " + f.binary
 		case f.dropped:
 			answer.Why = "it was left out"
 		case f.layout == nil:

@@ -29,6 +29,7 @@ type form struct {
 	print, places                                uint64     // fingerprints of its values, and of its layout
 
 	locked     bool
+	binary     string // what the file holds that is no text
 	hidden     string // columns, or the sheet
 	hiddenRows int
 	unclear    string
@@ -81,6 +82,7 @@ type worker struct {
 	encoded []byte
 	dense   densely
 	pattern *pattern // of the last form of text; nil where there is none to be had
+	alike   int      // forms that were read by it
 }
 
 // mostBad is how many cells of a form are kept that hold no amount; the others are counted.
@@ -158,7 +160,7 @@ func (w *worker) take(c *source.Cells) error {
 	w.forms = append(w.forms, f)
 	name := w.run.set.Sources[c.Index].Name
 	_, f.dropped = w.run.options.Drop.Of(name).Whole()
-	if c.Locked {
+	if f.binary = c.Binary; c.Locked || f.binary != "" {
 		return nil
 	}
 	if quick, err := w.takeAlike(f, c); quick || err != nil {

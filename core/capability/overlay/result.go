@@ -215,9 +215,11 @@ func (r *Result) Each(visit func(*Contribution) error) error {
 	return nil
 }
 
-// EachFigure calls visit for each figure that is not blank, row after row, with what the sources gave to it, in their
-// order.
-func (r *Result) EachFigure(visit func(block, row, column int, from func(visit func(*Contribution) error) error) error) (err error) {
+// From calls visit for what the sources gave to a figure, in their order.
+type From func(visit func(*Contribution) error) error
+
+// EachFigure calls visit for each figure that is not blank, row after row, with what the sources gave to it.
+func (r *Result) EachFigure(visit func(block, row, column int, from From) error) (err error) {
 	sorter := spill.New(r.run.reading.Memory / 4)
 	defer func() { err = errors.Join(err, sorter.Close()) }()
 	var item []byte
@@ -236,8 +238,7 @@ func (r *Result) EachFigure(visit func(block, row, column int, from func(visit f
 }
 
 // figures goes through sorted contributions, figure by figure.
-func (r *Result) figures(sorter *spill.Sorter,
-	visit func(block, row, column int, from func(visit func(*Contribution) error) error) error) error {
+func (r *Result) figures(sorter *spill.Sorter, visit func(block, row, column int, from From) error) error {
 	var held []Contribution
 	last := -1
 	give := func() error {

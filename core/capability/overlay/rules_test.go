@@ -458,7 +458,7 @@ func TestContributions(t *testing.T) {
 			t.Errorf("what was left out is %+v", g)
 		}
 		sums := make(map[[2]int]amount.Amount)
-		err = r.EachFigure(func(_, row, column int, from func(func(*Contribution) error) error) error {
+		err = r.EachFigure(func(_, row, column int, from From) error {
 			last := -1
 			return from(func(c *Contribution) error {
 				if c.Source <= last || c.Source == 9 {

@@ -138,6 +138,9 @@ func (r *run) tellForm(f *form, g *given, usual map[*layout]int) {
 		r.findings.Add(r.about(f, finding.ProtectedFile, "the file is protected by a password, so that nothing of it "+
 			"was added; have it saved without one"))
 		return
+	case f.binary != "":
+		r.findings.Add(r.about(f, finding.NoText, "holds %s, and no text; it was passed over", f.binary))
+		return
 	case f.layout == nil || f.numbers+f.ratios == 0:
 		r.findings.Add(r.about(f, finding.EmptyForm, "the form has no figure; ask for it again"))
 		return
