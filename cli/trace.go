@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"io"
 	"os"
 	"path/filepath"
 
@@ -184,17 +185,8 @@ func (a *app) runTrace(ctx context.Context, t *wantedTrace) error {
 			shown.Made.Amount = &figure
 		}
 	}
-	if t.Out != "" {
-		output, err := a.create(&t.Writing, t.Out)
-		if err != nil {
-			return err
-		}
-		if err := shown.Write(output, format, packed, t.Shield); err != nil {
-			return err
-		}
-		if err := a.outputs.Commit(output); err != nil {
-			return err
-		}
+	if err := a.writeTraced(t, func(w io.Writer) error { return shown.Write(w, format, packed, t.Shield) }); err != nil {
+		return err
 	}
 	if t.JSON {
 		err = shown.Document(a.stdout)
@@ -202,6 +194,21 @@ func (a *app) runTrace(ctx context.Context, t *wantedTrace) error {
 		err = shown.Print(a.stdout, t.Out)
 	}
 	return stopped(err, shown.Findings)
+}
+
+// writeTraced writes what was found to a file, where one is asked for.
+func (a *app) writeTraced(t *wantedTrace, write func(w io.Writer) error) error {
+	if t.Out == "" {
+		return nil
+	}
+	output, err := a.create(&t.Writing, t.Out)
+	if err != nil {
+		return err
+	}
+	if err := write(output); err != nil {
+		return err
+	}
+	return a.outputs.Commit(output)
 }
 
 // sealedFigure is a figure as it was sealed, which is read while the sources are found.

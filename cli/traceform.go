@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
+	"io"
 
 	"lastblock/core/month"
 	"lastblock/show"
@@ -29,17 +30,8 @@ func (a *app) runTraceForm(ctx context.Context, t *wantedTrace, format show.Form
 			shown.InFile = &figure
 		}
 	}
-	if t.Out != "" {
-		output, err := a.create(&t.Writing, t.Out)
-		if err != nil {
-			return err
-		}
-		if err := shown.Write(output, format, packed, t.Shield); err != nil {
-			return err
-		}
-		if err := a.outputs.Commit(output); err != nil {
-			return err
-		}
+	if err := a.writeTraced(t, func(w io.Writer) error { return shown.Write(w, format, packed, t.Shield) }); err != nil {
+		return err
 	}
 	if t.JSON {
 		return shown.Document(a.stdout)

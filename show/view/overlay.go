@@ -52,16 +52,21 @@ func (o *Overlay) levels() int {
 	return most
 }
 
+// meeting says how figures have met.
+func (o *Overlay) meeting() string {
+	forms := show.Count(len(o.Sources), "form")
+	switch {
+	case o.ByLabel:
+		return forms + ", added up by label"
+	case o.Found:
+		return fmt.Sprintf("%s, added up by position: figures were found in %s", forms, o.Where)
+	}
+	return fmt.Sprintf("%s, added up by position in %s", forms, o.Where)
+}
+
 // Print prints the grids.
 func (o *Overlay) Print(s *show.Screen) {
-	where := "met by label"
-	if !o.ByLabel {
-		where = "figures in " + o.Where
-		if o.Found {
-			where += ", found"
-		}
-	}
-	fmt.Fprintf(s, "%s, %s\n\n", show.Count(len(o.Sources), "form"), where)
+	fmt.Fprintf(s, "%s\n\n", o.meeting())
 	for i := range o.Blocks {
 		if i > 0 {
 			fmt.Fprintln(s)
@@ -113,19 +118,35 @@ func (o *Overlay) printSuspense(s *show.Screen) {
 	fmt.Fprintln(s, s.Bold(text))
 }
 
-// PrintProof prints that every cell that was read has gone somewhere.
+// shownForms is up to how many forms are all listed in the proof; of more, those of which not all was used.
+const shownForms = 12
+
+// PrintProof prints that every cell that was read has gone somewhere, for each form as well.
 func (o *Overlay) PrintProof(s *show.Screen) {
 	fmt.Fprintln(s)
-	t := show.Table{Columns: []show.Column{
-		{Name: "proof", Key: true}, {Name: "read", Right: true}, {Name: "= used", Right: true},
-		{Name: "+ blank", Right: true},
-		{Name: "+ suspense", Right: true}, {Name: "+ not added", Right: true}, {Name: "+ dropped", Right: true},
-	}}
+	const notAdded, dropped = "+ not added", "+ dropped"
+	t := show.Table{Columns: []show.Column{{Name: "proof", Key: true}, {Name: "read", Right: true},
+		{Name: "= used", Right: true}, {Name: "+ blank", Right: true}, {Name: "+ suspense", Right: true},
+		{Name: notAdded, Right: true}, {Name: dropped, Right: true}, {Name: "sum", Right: true}}}
+	add := func(what string, g *overlay.Given, sum string) {
+		t.Add(what, show.Number(g.Read), show.Number(g.Used), show.Number(g.Blank), show.Number(g.Suspense),
+			show.Number(g.NotAdded), show.Number(g.Dropped), sum)
+	}
+	for i := range o.Sources {
+		if g := &o.Sources[i]; len(o.Sources) <= shownForms || g.Used+g.Blank < g.Read {
+			add(o.Set.Sources[g.Index].Name, g, g.Amount.Money())
+		}
+	}
 	g := &o.Total
-	t.Add("cells", show.Number(g.Read), show.Number(g.Used), show.Number(g.Blank), show.Number(g.Suspense),
-		show.Number(g.NotAdded), show.Number(g.Dropped))
-	t.Add("figures", g.Figures.Money(), g.Amount.Money(), "", g.AmountInSuspense.Money(), g.AmountNotAdded.Money(),
-		g.AmountDropped.Money())
+	add("cells", g, "")
+	t.AddStrong("figures", g.Figures.Money(), g.Amount.Money(), "", g.AmountInSuspense.Money(),
+		g.AmountNotAdded.Money(), g.AmountDropped.Money(), g.Amount.Money())
+	if g.NotAdded == 0 {
+		t.Drop(notAdded)
+	}
+	if g.Dropped == 0 {
+		t.Drop(dropped)
+	}
 	t.Print(s)
 }
 

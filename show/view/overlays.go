@@ -154,6 +154,9 @@ func (s *Overlays) Report(screen *show.Screen, set *source.Set) {
 		if len(s.All) > 1 {
 			fmt.Fprintf(screen, "\n%s", screen.Bold(one.Name))
 		}
+		if !screen.Terminal { // above the grid it stands there
+			fmt.Fprintf(screen, "\n%s\n", one.meeting())
+		}
 		one.PrintProof(screen)
 	}
 }
