@@ -185,7 +185,8 @@ func (a *app) runTrace(ctx context.Context, t *wantedTrace) error {
 			shown.Made.Amount = &figure
 		}
 	}
-	if err := a.writeTraced(t, func(w io.Writer) error { return shown.Write(w, format, packed, t.Shield) }); err != nil {
+	write := func(w io.Writer) error { return shown.Write(w, format, packed, t.Shield) }
+	if err := a.writeTraced(t, write); err != nil {
 		return err
 	}
 	if t.JSON {

@@ -30,7 +30,8 @@ func (a *app) runTraceForm(ctx context.Context, t *wantedTrace, format show.Form
 			shown.InFile = &figure
 		}
 	}
-	if err := a.writeTraced(t, func(w io.Writer) error { return shown.Write(w, format, packed, t.Shield) }); err != nil {
+	write := func(w io.Writer) error { return shown.Write(w, format, packed, t.Shield) }
+	if err := a.writeTraced(t, write); err != nil {
 		return err
 	}
 	if t.JSON {

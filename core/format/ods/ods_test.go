@@ -64,6 +64,49 @@ func readAll(data []byte) (lines []string, b *Book, err error) {
 	return lines, b, nil
 }
 
+// What a cell holds is told, and which cells are merged.
+func TestKindsOfCells(t *testing.T) {
+	data := pack(t, `<office:document-content><office:automatic-styles><number:number-style style:name="N1"><number:fraction/></number:number-style>
+	<style:style style:name="ce1" style:family="table-cell" style:data-style-name="N1"/></office:automatic-styles><office:spreadsheet><table:table table:name="A">
+	<table:table-row table:number-rows-repeated="2"><table:table-cell table:number-columns-repeated="3"/></table:table-row>
+	<table:table-row><table:table-cell office:value-type="string" table:number-columns-spanned="2" table:number-rows-spanned="3"><text:p>Half</text:p></table:table-cell><table:covered-table-cell/>
+	<table:table-cell office:value-type="float" office:value="7"><text:p>7</text:p></table:table-cell>
+	<table:table-cell office:value-type="percentage" office:value="0.5"><text:p>50%</text:p></table:table-cell>
+	<table:table-cell table:style-name="ce1" office:value-type="float" office:value="0.25"><text:p>1/4</text:p></table:table-cell>
+	<table:table-cell office:value-type="date" office:date-value="2031-01-05"><text:p>x</text:p></table:table-cell>
+	<table:table-cell office:value-type="boolean" office:boolean-value="true"><text:p>x</text:p></table:table-cell>
+	<table:table-cell office:value-type="float" office:value="417"><text:p>00417</text:p></table:table-cell></table:table-row>
+	</table:table></office:spreadsheet></office:document-content>`)
+	b, err := Open(bytes.NewReader(data), int64(len(data)), 1<<26)
+	if err != nil {
+		t.Fatal(err)
+	}
+	rows, err := b.Rows("A")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer rows.Close()
+	var row sheet.Row
+	if err := rows.Next(&row); err != nil {
+		t.Fatal(err)
+	}
+	want := []sheet.Cell{{}, {}, {Kind: sheet.NumberCell}, {Kind: sheet.NumberCell, Ratio: true},
+		{Kind: sheet.NumberCell, Ratio: true}, {Kind: sheet.DateCell}, {Kind: sheet.FlagCell}, {Kind: sheet.TextCell}}
+	for i := range want {
+		if c := row.Cells[i]; c.Kind != want[i].Kind || c.Ratio != want[i].Ratio || c.Error {
+			t.Errorf("cell %d is %+v, want %+v", i+1, c, want[i])
+		}
+	}
+	if err := rows.Next(&row); !errors.Is(err, io.EOF) {
+		t.Fatal(err)
+	}
+	merged, err := rows.Merged()
+	area := sheet.Area{FirstRow: 3, LastRow: 5, FirstColumn: 1, LastColumn: 2}
+	if err != nil || len(merged) != 1 || merged[0] != area {
+		t.Errorf("%v: merged are %+v, want %+v", err, merged, area)
+	}
+}
+
 func TestCells(t *testing.T) {
 	data := pack(t, `<office:document-content><office:automatic-styles><style:style style:name="ta2"><style:table-properties table:display="false"/></style:style></office:automatic-styles>
 	<office:spreadsheet><table:table table:name="A" table:style-name="ta2"><table:table-column table:visibility="collapse" table:number-columns-repeated="2"/>
