@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -242,11 +241,15 @@ func (f *chained) others(p *month.Plan, chain *block.Chain, seal string) (all []
 					"than block %d before it; the order is that of the numbers", e.Number, before.Number)})
 		}
 	}
-	data, err := os.ReadFile(p.Files()[0])
+	stands, err := standing(f.plan)
+	if err != nil {
+		return all, nil // the decisions are told to be touched
+	}
+	same, err := p.IsPlanOf(last.Plan.SHA256, stands.Moves)
 	if err != nil {
 		return nil, err
 	}
-	if block.SealOf(data) != last.Plan.SHA256 {
+	if !same {
 		all = append(all, view.Touch{What: "plan", Note: true,
 			Text: fmt.Sprintf("the plan was edited since block %d", last.Number)})
 	}

@@ -188,7 +188,7 @@ func (c *Comparison) compareBeside(p *Plan, in *Input) error {
 		}
 		return block.SealOf(data) != hash, err
 	}
-	same, err := p.isPlanOf(c.Entry.Plan.SHA256, in.Moves())
+	same, err := p.IsPlanOf(c.Entry.Plan.SHA256, in.Moves())
 	if err != nil {
 		return err
 	}

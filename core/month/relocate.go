@@ -149,9 +149,9 @@ func (r *relocating) rewrite(data []byte) {
 	}
 }
 
-// isPlanOf tells whether the plan is the one with a SHA-256, but for its paths, which relocations since have written
+// IsPlanOf tells whether the plan is the one with a SHA-256, but for its paths, which relocations since have written
 // anew.
-func (p *Plan) isPlanOf(hash string, moves moved.Moves) (bool, error) {
+func (p *Plan) IsPlanOf(hash string, moves moved.Moves) (bool, error) {
 	data, err := os.ReadFile(p.parsed.File)
 	if err != nil {
 		return false, err
