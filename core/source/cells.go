@@ -104,7 +104,7 @@ type cellReader struct {
 
 func (r *cellReader) read(index int, c *Cells) error {
 	s := &r.set.Sources[index]
-	*c = Cells{Index: index, Decimal: '.', scanner: c.scanner, buffer: c.buffer, texts: c.texts[:0],
+	*c = Cells{Index: index, Decimal: '.', most: r.most, scanner: c.scanner, buffer: c.buffer, texts: c.texts[:0],
 		rowRoom: c.rowRoom[:0], cellRoom: c.cellRoom[:0]}
 	var err error
 	switch {
@@ -214,7 +214,7 @@ func (r *cellReader) readText(s *Source, c *Cells) error {
 	if err != nil {
 		return err
 	}
-	c.Plain, c.Text, c.manner, c.most = true, data, s.as, r.most
+	c.Plain, c.Text, c.manner = true, data, s.as
 	if s.as == nil {
 		c.manner = unsaid
 	}
@@ -224,6 +224,15 @@ func (r *cellReader) readText(s *Source, c *Cells) error {
 // Delimiter is the character between fields of a text that was parsed, and LineEnd the one that its lines end in.
 func (c *Cells) Delimiter() (delimiter, lineEnd byte) {
 	return c.scanner.Dialect.Delimiter, c.scanner.Dialect.LineEnd
+}
+
+// CheckArea makes sure that an area of so many rows and columns is no larger than a form may be, as it is where one cell
+// stands far away from all others. The error is a *TooManyCellsError.
+func (c *Cells) CheckArea(rows, columns int) error {
+	if rows > c.most/max(1, columns) {
+		return &TooManyCellsError{c.most}
+	}
+	return nil
 }
 
 // Manner is how the source was said to be written; of those of which nothing was said it is the same.

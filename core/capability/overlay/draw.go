@@ -65,17 +65,20 @@ func (d *drawing) add(at int, cells func(yield func(text []byte, row, column int
 
 // drawByLabel draws the layout of the form that is being read, whose figures are right of the columns and below the
 // rows that hold labels. Of several levels, one that is blank is that of the line before, unless all of the line is.
-func (w *worker) drawByLabel(labels *Labels) {
+func (w *worker) drawByLabel(labels *Labels) error {
 	d := &w.drawing
 	firstRow, firstColumn := slices.Max(labels.Rows)+1, slices.Max(labels.Columns)+1
 	from, ok := w.rowAt(firstRow)
 	if !ok && from == len(w.cells.Rows) {
-		return // nothing below the labels
+		return nil // nothing below the labels
 	}
 	last := firstColumn - 1
 	top, _ := w.rowAt(labels.Rows[0])
 	for i := top; i < len(w.cells.Rows); i++ {
 		last = max(last, w.starts[i+1]-w.starts[i])
+	}
+	if err := w.cells.CheckArea(len(w.cells.Rows)-from, last-firstColumn+1); err != nil {
+		return err
 	}
 	b := drawnBlock{rows: len(d.lines)}
 	for i := from; i < len(w.cells.Rows); i++ {
@@ -106,13 +109,14 @@ func (w *worker) drawByLabel(labels *Labels) {
 	}
 	b.behind = len(d.lines)
 	if b.rows == b.columns || b.columns == b.behind {
-		return
+		return nil
 	}
 	rows, columns := d.lines[b.rows:b.columns], d.lines[b.columns:b.behind]
 	b.area = sheet.Area{FirstRow: rows[0].at, LastRow: rows[len(rows)-1].at, FirstColumn: columns[0].at,
 		LastColumn: columns[len(columns)-1].at}
 	d.blocks = append(d.blocks, b)
 	d.close()
+	return nil
 }
 
 // addLevels adds a line with a label of several levels, in the places where labels stand. One without any is added

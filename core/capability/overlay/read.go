@@ -75,8 +75,9 @@ type worker struct {
 	store   store
 
 	cells   *source.Cells
-	values  []value // of the source that is being read, cell by cell
-	starts  []int   // the first of each row
+	values  []value         // of the source that is being read, cell by cell
+	merged  map[int][]int32 // its merged areas, by row
+	starts  []int           // the first of each row
 	drawing drawing
 	above   []bool
 	encoded []byte
@@ -175,7 +176,9 @@ func (w *worker) take(c *source.Cells) error {
 	w.drawing.reset()
 	switch {
 	case w.run.options.Labels != nil:
-		w.drawByLabel(w.run.options.Labels)
+		if err := w.drawByLabel(w.run.options.Labels); err != nil {
+			return &source.Error{Source: name, Err: err}
+		}
 	case w.run.options.Areas == nil:
 		found, ok := w.findArea()
 		f.area = found
@@ -188,6 +191,12 @@ func (w *worker) take(c *source.Cells) error {
 		f.isOutside = ok && !within(&found, &areas[0])
 		fallthrough
 	default:
+		for i := range areas {
+			a := &areas[i]
+			if err := c.CheckArea(a.LastRow-a.FirstRow+1, a.LastColumn-a.FirstColumn+1); err != nil {
+				return &source.Error{Source: name, Err: err}
+			}
+		}
 		w.drawByPosition(areas)
 	}
 	return w.keep(f)
@@ -216,6 +225,7 @@ func (w *worker) parse(f *form) {
 	for i := range c.Merged {
 		w.uncover(&c.Merged[i])
 	}
+	w.findMerged()
 }
 
 func (w *worker) valueOf(cell *sheet.Cell) value {
@@ -256,9 +266,11 @@ func (w *worker) uncover(area *sheet.Area) {
 			if row == area.FirstRow && column == area.FirstColumn {
 				continue
 			}
-			if v := w.in(at, column); v != nil {
-				*v = value{}
+			v := w.in(at, column)
+			if v == nil {
+				break // nothing further on
 			}
+			*v = value{}
 		}
 	}
 }
@@ -294,15 +306,43 @@ func (w *worker) text(row, column int) (text []byte, atRow, atColumn int) {
 	if v := w.at(row, column); v != nil && v.state != blank {
 		return v.text, row, column
 	}
-	for i := range w.cells.Merged {
-		m := &w.cells.Merged[i]
-		if m.FirstRow <= row && row <= m.LastRow && m.FirstColumn <= column && column <= m.LastColumn {
-			if v := w.at(m.FirstRow, m.FirstColumn); v != nil && v.state != blank {
+	for _, some := range [][]int32{w.merged[row], w.merged[allRows]} {
+		for _, i := range some {
+			m := &w.cells.Merged[i]
+			if m.FirstRow <= row && row <= m.LastRow && m.FirstColumn <= column && column <= m.LastColumn {
+				v := w.at(m.FirstRow, m.FirstColumn)
 				return v.text, m.FirstRow, m.FirstColumn
 			}
 		}
 	}
 	return nil, 0, 0
+}
+
+// allRows stands for every row, and tallest is up to how many rows a merged area is found by each of them.
+const (
+	allRows = 0
+	tallest = 100
+)
+
+// findMerged finds the merged areas that show something, by their rows.
+func (w *worker) findMerged() {
+	clear(w.merged)
+	for i := range w.cells.Merged {
+		m := &w.cells.Merged[i]
+		if v := w.at(m.FirstRow, m.FirstColumn); v == nil || v.state == blank {
+			continue
+		}
+		if w.merged == nil {
+			w.merged = make(map[int][]int32)
+		}
+		if m.LastRow-m.FirstRow >= tallest {
+			w.merged[allRows] = append(w.merged[allRows], int32(i))
+			continue
+		}
+		for row := m.FirstRow; row <= m.LastRow; row++ {
+			w.merged[row] = append(w.merged[row], int32(i))
+		}
+	}
 }
 
 // findArea finds where the figures stand: numbers that have a text to their left and something above them.

@@ -13,6 +13,7 @@ import (
 	"lastblock/core/finding/drop"
 	"lastblock/core/format/sheet"
 	"lastblock/core/option"
+	"lastblock/core/source"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/equality"
 	"lastblock/internal/sourcetest"
@@ -416,6 +417,54 @@ func TestAMergedHeading(t *testing.T) {
 	}
 	if got := strings.Join(labels, ","); got != "Half 1,Half 1,Half 2,Half 2" || rows(r) != "Wages 11 22 33 44" {
 		t.Errorf("the columns are called %s, and it comes to %s", got, rows(r))
+	}
+}
+
+// A cell far away from all others makes no area of all between, nor does a merged area without an end.
+func TestFormsWithoutAnEnd(t *testing.T) {
+	book := excelize.NewFile()
+	set := func(cell string, value any) {
+		t.Helper()
+		if err := book.SetCellValue("Sheet1", cell, value); err != nil {
+			t.Fatal(err)
+		}
+	}
+	set("A1", "Line")
+	set("B1", "Q1")
+	set("A2", "Wages")
+	set("B2", 1)
+	if err := book.MergeCell("Sheet1", "A2", "A90000"); err != nil {
+		t.Fatal(err)
+	}
+	write := func() string {
+		t.Helper()
+		var out bytes.Buffer
+		if err := book.Write(&out); err != nil {
+			t.Fatal(err)
+		}
+		return out.String()
+	}
+	r := overlayOf(t, sourcetest.Set(t, "", map[string]string{"a.xlsx": write()}), Options{})
+	if got := rows(r); got != "Wages 1" {
+		t.Errorf("it comes to %s", got)
+	}
+	if err := book.UnmergeCell("Sheet1", "A2", "A90000"); err != nil {
+		t.Fatal(err)
+	}
+	set("A90000", "Far")
+	set("XFD1", "away")
+	set("XFD90000", 7)
+	far := sourcetest.Set(t, "", map[string]string{"a.xlsx": write()})
+	for _, o := range []Options{{}, {Areas: []sheet.Area{{FirstRow: 2, LastRow: 1 << 20, FirstColumn: 2,
+		LastColumn: 1 << 14}}}} {
+		_, err := Run(t.Context(), far, sourcetest.Reading, o)
+		var many *source.TooManyCellsError
+		if !errors.As(err, &many) || !strings.HasPrefix(err.Error(), "a.xlsx: ") {
+			t.Errorf("the error is %v", err)
+		}
+	}
+	if r := overlayOf(t, far, Options{Labels: &Labels{Columns: []int{1}, Rows: []int{1}}}); r.Total.Used != 2 {
+		t.Errorf("by label it uses %d cells", r.Total.Used)
 	}
 }
 
