@@ -4,10 +4,8 @@ import (
 	"context"
 	"fmt"
 
-	"lastblock/core/capability/rollup"
 	"lastblock/core/finding"
 	"lastblock/core/month"
-	"lastblock/core/month/block"
 	"lastblock/core/value/amount"
 	"lastblock/show"
 )
@@ -57,18 +55,8 @@ func (c *closeOverlay) made() *madeResult {
 		month.TotalsOf([]string{month.GridValue}, []amount.Amount{c.forms.Done.Total.Amount})}
 }
 
-func (c *closeOverlay) figures(add func(*block.Figure) error, _ func(index int) string) error {
-	name := func(index int) string { return c.in.Set.Sources[index].Name }
-	if err := givenBy(c.forms.Given(), add, name); err != nil {
-		return err
-	}
-	err := c.forms.EachGroup(func(row rollup.Row) error { return add(figureOf(block.OfGroup, "", row)) })
-	if err != nil {
-		return err
-	}
-	return c.forms.Within(func(index int, row rollup.Row) error {
-		return add(figureOf(block.OfWithin, name(index), row))
-	})
+func (c *closeOverlay) figures(add month.AddFigure, _ func(index int) string) error {
+	return c.forms.Figures(add)
 }
 
 func (c *closeOverlay) outputs() []closeOutput {

@@ -9,12 +9,10 @@ import (
 	"lastblock/core/capability/collate"
 	"lastblock/core/capability/doubles"
 	"lastblock/core/capability/reconcile"
-	"lastblock/core/capability/rollup"
 	"lastblock/core/finding"
 	"lastblock/core/month"
 	"lastblock/core/month/block"
 	"lastblock/core/option"
-	"lastblock/core/tally"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/period"
 	"lastblock/show"
@@ -44,7 +42,7 @@ type closePart interface {
 	// made is what is sealed; nil for nothing.
 	made() *madeResult
 	// figures adds what the sources, which source names, gave to what was made, as its result.
-	figures(add func(*block.Figure) error, source func(index int) string) error
+	figures(add month.AddFigure, source func(index int) string) error
 	// measured is what the sources gave to it; nil for what has no totals by source.
 	measured() *month.MeasuredResult
 	// outputs are all files that are to be placed.
@@ -66,24 +64,6 @@ type madeResult struct {
 	by            []string
 	rows          int
 	totals        []block.Total
-}
-
-// givenBy adds what each source gave to a result.
-func givenBy(sources []tally.Source, add func(*block.Figure) error, source func(index int) string) error {
-	for i := range sources {
-		s := &sources[i]
-		if s.Used == 0 {
-			continue
-		}
-		f := &block.Figure{Kind: block.OfGiven, Source: source(i), Rows: s.Used}
-		for k := range s.Totals {
-			f.Totals = append(f.Totals, s.Totals[k].Amount().String())
-		}
-		if err := add(f); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // whole is a part of a close that sees all that is read, under no name of the plan.
@@ -156,25 +136,8 @@ func (c *closeSummary) measured() *month.MeasuredResult {
 	return month.MeasureOf("rollup", c.Name(), c.done)
 }
 
-func (c *closeSummary) figures(add func(*block.Figure) error, source func(index int) string) error {
-	err := givenBy(c.done.Sources, add, source)
-	if err == nil && c.done.HasGroups() {
-		err = c.done.EachGroup(func(row rollup.Row) error { return add(figureOf(block.OfGroup, "", row)) })
-	}
-	if err != nil {
-		return err
-	}
-	return c.done.EachOfSource(func(index int, row rollup.Row) error {
-		return add(figureOf(block.OfWithin, source(index), row))
-	})
-}
-
-func figureOf(kind block.Kind, source string, row rollup.Row) *block.Figure {
-	f := &block.Figure{Kind: kind, Source: source, Group: row.Key, Rows: row.Records}
-	for _, sum := range row.Sums {
-		f.Totals = append(f.Totals, sum.String())
-	}
-	return f
+func (c *closeSummary) figures(add month.AddFigure, source func(index int) string) error {
+	return month.SummaryFigures(c.done, add, source)
 }
 
 func (c *closeSummary) outputs() []closeOutput {
@@ -255,8 +218,8 @@ func (c *closeCollation) measured() *month.MeasuredResult {
 	return m
 }
 
-func (c *closeCollation) figures(add func(*block.Figure) error, source func(index int) string) error {
-	return givenBy(c.done.Sources, add, source)
+func (c *closeCollation) figures(add month.AddFigure, source func(index int) string) error {
+	return month.GivenFigures(c.done.Sources, add, source)
 }
 
 func (c *closeCollation) outputs() []closeOutput {
@@ -348,7 +311,7 @@ func (c *closeReconciliation) line() (check, text string) {
 	return check, text
 }
 
-func (c *closeReconciliation) figures(func(*block.Figure) error, func(int) string) error { return nil }
+func (c *closeReconciliation) figures(month.AddFigure, func(int) string) error { return nil }
 
 func (c *closeReconciliation) outputs() []closeOutput {
 	f := c.files
@@ -412,10 +375,10 @@ func (c *closeDoubles) line() (check, text string) {
 	return "doubles", show.Count(n, "finding")
 }
 
-func (c *closeDoubles) write(context.Context, string) error                       { return nil }
-func (c *closeDoubles) made() *madeResult                                         { return nil }
-func (c *closeDoubles) figures(func(*block.Figure) error, func(int) string) error { return nil }
-func (c *closeDoubles) outputs() []closeOutput                                    { return nil }
+func (c *closeDoubles) write(context.Context, string) error             { return nil }
+func (c *closeDoubles) made() *madeResult                               { return nil }
+func (c *closeDoubles) figures(month.AddFigure, func(int) string) error { return nil }
+func (c *closeDoubles) outputs() []closeOutput                          { return nil }
 func (c *closeDoubles) release() error {
 	if c.done != nil {
 		return c.done.Close()
@@ -471,7 +434,7 @@ func (c *closeAlignment) made() *madeResult {
 	return &madeResult{"align", c.Name(), c.output, nil, c.done.Keys, nil}
 }
 
-func (c *closeAlignment) figures(func(*block.Figure) error, func(int) string) error { return nil }
+func (c *closeAlignment) figures(month.AddFigure, func(int) string) error { return nil }
 
 func (c *closeAlignment) outputs() []closeOutput { return []closeOutput{{"", c.output}} }
 

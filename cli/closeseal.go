@@ -12,7 +12,6 @@ import (
 
 	"lastblock/core/month"
 	"lastblock/core/month/block"
-	"lastblock/core/source"
 	"lastblock/core/value/period"
 	"lastblock/show"
 	"lastblock/show/view"
@@ -71,7 +70,7 @@ func (s *sealing) seal(ctx context.Context, shown *view.Close) (err error) {
 	if err := s.writeFigures(); err != nil {
 		return err
 	}
-	if err := s.bridge(ctx, shown); err != nil {
+	if err := s.bridge(ctx, account, shown); err != nil {
 		return err
 	}
 	entry, data, err := s.chain.Next(*s.block)
@@ -196,49 +195,17 @@ func (s *sealing) writeFigures() error {
 }
 
 // bridge leads from the figures of the block before, or of the one that is restated, to those of this close.
-func (s *sealing) bridge(ctx context.Context, shown *view.Close) error {
-	before := s.chain.Latest()
-	if of := s.chain.Of(s.block.Period); of != nil {
-		before = of
-	}
-	if before == nil {
-		return nil
-	}
-	measured := &month.Measured{Set: s.in.Set, Prints: s.prints, Sources: make([]month.Figures, len(s.in.Set.Sources))}
-	for _, row := range s.tied.Sources {
-		measured.Sources[row.Index] = month.Figures{Rows: row.Rows, Totals: row.Totals}
-	}
+func (s *sealing) bridge(ctx context.Context, account *month.Account, shown *view.Close) (err error) {
 	for _, p := range s.parts {
 		if m := p.measured(); m != nil {
-			measured.Results = append(measured.Results, m)
+			account.Measured = append(account.Measured, m)
 		}
 	}
-	changed, err := s.app.plan.ChangesOf(ctx, s.in, measured, s.chain, before, source.ReadSeen(s.in.Seen))
-	if err != nil {
+	if shown.Bridges, shown.Since, err = account.Bridges(ctx); err != nil || shown.Since == nil {
 		return err
 	}
-	if shown.Bridges, err = changed.Bridges(month.BridgeOptions{}); err != nil {
-		return err
-	}
-	for _, p := range s.parts {
-		of, ok := p.(*closeOverlay)
-		if !ok {
-			continue
-		}
-		changed, err := s.app.plan.ChangesOf(ctx, of.in, of.forms.Measured(), s.chain, before,
-			source.ReadSeen(of.in.Seen))
-		if err != nil {
-			return err
-		}
-		bridges, err := changed.Bridges(month.BridgeOptions{})
-		if err != nil {
-			return err
-		}
-		shown.Bridges = append(shown.Bridges, bridges...)
-	}
-	shown.Since = before
 	for i := range shown.Bridges {
-		s.block.Bridges = append(s.block.Bridges, shown.Bridges[i].Sealed(before.Number))
+		s.block.Bridges = append(s.block.Bridges, shown.Bridges[i].Sealed(shown.Since.Number))
 	}
 	return nil
 }

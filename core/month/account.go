@@ -30,9 +30,10 @@ type Account struct {
 	Prints     *source.Fingerprints
 	Findings   []finding.Finding
 	Verdict    block.Verdict
-	References []*source.Set // that were read beside the sources
-	Forms      []*Forms      // that were added up
-	Program    string        // the version of Lastblock
+	References []*source.Set     // that were read beside the sources
+	Forms      []*Forms          // that were added up
+	Measured   []*MeasuredResult // what sources gave to results, for its bridges
+	Program    string            // the version of Lastblock
 }
 
 // TotalsOf are totals as a block has them.
@@ -230,4 +231,37 @@ func (c *Account) layout(b *block.Block, known map[string]int, index int) (place
 		known[key] = len(b.Layouts)
 	}
 	return known[key]
+}
+
+// Bridges lead from the figures of the block before, or of the one that is restated, to those of this close; since is
+// that block, nil where there is none.
+func (c *Account) Bridges(ctx context.Context) (bridges []Bridge, since *block.Entry, err error) {
+	since = c.Chain.Latest()
+	if of := c.Chain.Of(c.In.Closing); of != nil {
+		since = of
+	}
+	if since == nil {
+		return nil, nil, nil
+	}
+	measured := []*Measured{{Set: c.In.Set, Prints: c.Prints, Sources: make([]Figures, len(c.In.Set.Sources)),
+		Results: c.Measured}}
+	for _, row := range c.Tied.Sources {
+		measured[0].Sources[row.Index] = Figures{Rows: row.Rows, Totals: row.Totals}
+	}
+	inputs := []*Input{c.In}
+	for _, f := range c.Forms {
+		measured, inputs = append(measured, f.Measured()), append(inputs, f.In)
+	}
+	for i, m := range measured {
+		changed, err := c.Plan.ChangesOf(ctx, inputs[i], m, c.Chain, since, source.ReadSeen(inputs[i].Seen))
+		if err != nil {
+			return nil, nil, err
+		}
+		some, err := changed.Bridges(BridgeOptions{})
+		if err != nil {
+			return nil, nil, err
+		}
+		bridges = append(bridges, some...)
+	}
+	return bridges, since, nil
 }

@@ -226,8 +226,8 @@ func (c *Cells) Delimiter() (delimiter, lineEnd byte) {
 	return c.scanner.Dialect.Delimiter, c.scanner.Dialect.LineEnd
 }
 
-// CheckArea makes sure that an area of so many rows and columns is no larger than a form may be, as it is where one cell
-// stands far away from all others. The error is a *TooManyCellsError.
+// CheckArea makes sure that an area of so many rows and columns is no larger than a form may be, as it is where one
+// cell stands far away from all others. The error is a *TooManyCellsError.
 func (c *Cells) CheckArea(rows, columns int) error {
 	if rows > c.most/max(1, columns) {
 		return &TooManyCellsError{c.most}
