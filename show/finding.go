@@ -389,7 +389,7 @@ func leftOut(s *Screen, p *proof.Proof) {
 	fmt.Fprintln(s)
 	t := Table{Columns: []Column{{Name: "left out", Key: true}, {Name: "records", Right: true}}}
 	for _, total := range p.Totals {
-		t.Columns = append(t.Columns, Column{Name: total.Column, Right: true})
+		t.Columns = append(t.Columns, Column{Name: total.Column, Right: true, Money: true})
 	}
 	t.Columns = append(t.Columns, Column{Name: "kind"}, Column{Name: "why"})
 	for _, l := range p.Left {

@@ -78,6 +78,31 @@ func squeeze(s string) string {
 	return strings.ReplaceAll(strings.TrimSpace(s), " \n", "\n")
 }
 
+// Amounts of a column are shown with as many decimals, so that their marks stand below one another; what is no amount
+// stays as it is, and so does a column of counts.
+func TestAmountsOfAColumnHaveAsManyDecimals(t *testing.T) {
+	table := Table{Columns: []Column{{Name: "entity", Key: true}, {Name: "debit", Right: true, Money: true},
+		{Name: "rows", Right: true, Money: true}, {Name: "rate", Right: true}}}
+	table.Add("Brackenfell", "1,001.5", "12", "1.5")
+	table.Add("Corvane", "-2.25", "1,007", "2.25")
+	table.Add("Dunmarrow", "3", "4", "3")
+	table.Add("Eskerby", "", "", "")
+	table.Add("Fallowmere", "12 in 2 files", "", "")
+	s, out := screen(0)
+	table.Print(s)
+	want := `entity               debit   rows  rate
+───────────────────────────────────────
+Brackenfell       1,001.50     12   1.5
+Corvane              -2.25  1,007  2.25
+Dunmarrow             3.00      4     3
+Eskerby
+Fallowmere   12 in 2 files
+`
+	if out.String() != want {
+		t.Errorf("it prints\n%s\nwant\n%s", out, want)
+	}
+}
+
 func TestAWideTableIsSplitWithItsKeys(t *testing.T) {
 	table := Table{Columns: []Column{{Name: "company", Key: true}}}
 	cells := []string{"brackenfell"}

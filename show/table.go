@@ -24,6 +24,8 @@ type Column struct {
 	Right bool // figures stand at the right
 	Key   bool // says what the row is about, and is repeated when the table is split
 	Whole bool // is never shortened
+	// Money holds amounts, which are all shown with as many decimals as the one with most.
+	Money bool
 }
 
 // Row is a row of a Table; a Strong one, such as a total, is set apart.
@@ -53,6 +55,7 @@ func (t *Table) Print(s *Screen) {
 			t.Rows[i].Cells[k] = Visible(t.Rows[i].Cells[k])
 		}
 	}
+	t.level()
 	widths := t.widths()
 	if s.Width > 0 {
 		widths = t.fit(widths, s.Width)
@@ -63,6 +66,42 @@ func (t *Table) Print(s *Screen) {
 		}
 		t.printPanel(s, panel, widths)
 	}
+}
+
+// level gives the amounts of a column as many decimals.
+func (t *Table) level() {
+	for k := range t.Columns {
+		if !t.Columns[k].Money {
+			continue
+		}
+		most := 0
+		for i := range t.Rows {
+			if decimals, ok := decimalsOf(t.Rows[i].Cells[k]); ok {
+				most = max(most, decimals)
+			}
+		}
+		for i := range t.Rows {
+			cell := &t.Rows[i].Cells[k]
+			decimals, ok := decimalsOf(*cell)
+			switch {
+			case !ok || decimals == most:
+			case decimals == 0:
+				*cell += "." + strings.Repeat("0", most)
+			default:
+				*cell += strings.Repeat("0", most-decimals)
+			}
+		}
+	}
+}
+
+// decimalsOf is how many decimals an amount is shown with; ok is false for what is none.
+func decimalsOf(cell string) (decimals int, ok bool) {
+	digits := strings.TrimPrefix(cell, "-")
+	if digits == "" || strings.Trim(digits, "0123456789,.") != "" {
+		return 0, false
+	}
+	_, fraction, _ := strings.Cut(digits, ".")
+	return len(fraction), true
 }
 
 func (t *Table) widths() []int {

@@ -161,7 +161,8 @@ const shownMade = 4
 func Course(s *show.Screen, points []block.Point) {
 	t := show.Table{Columns: []show.Column{{Name: "block", Right: true, Key: true},
 		{Name: "period", Key: true, Whole: true}, {Name: "records", Right: true},
-		{Name: points[0].Column, Right: true, Whole: true}, {Name: "change", Right: true, Whole: true},
+		{Name: points[0].Column, Right: true, Whole: true, Money: true},
+		{Name: "change", Right: true, Whole: true, Money: true},
 		{Name: "made by"}}}
 	for i := range points {
 		p := &points[i]

@@ -231,7 +231,7 @@ func recordText(r *month.RecordChange, texts []string) string {
 // printBridge prints a bridge; of more than most sources that are new, or changed, or gone, one line.
 func printBridge(s *show.Screen, b *month.Bridge, since *block.Entry, most int) {
 	t := show.Table{Columns: []show.Column{{Name: "step", Whole: true}, {Name: "source"},
-		{Name: b.Column, Right: true, Whole: true}}}
+		{Name: b.Column, Right: true, Whole: true, Money: true}}}
 	lines := b.Short(most)
 	for i, line := range lines {
 		label := line.Label

@@ -93,7 +93,7 @@ func (r *Doubles) Print(s *show.Screen) {
 func (r *Doubles) columnsWithTotals(keys ...show.Column) []show.Column {
 	columns := append(keys, show.Column{Name: "findings", Right: true}, show.Column{Name: "records twice", Right: true})
 	for _, total := range r.Totals {
-		columns = append(columns, show.Column{Name: total + " twice", Right: true})
+		columns = append(columns, show.Column{Name: total + " twice", Right: true, Money: true})
 	}
 	return columns
 }

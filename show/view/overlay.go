@@ -82,7 +82,7 @@ func (o *Overlay) table(b *overlay.Block) *show.Table {
 		t.Columns = append(t.Columns, show.Column{Name: name, Key: true})
 	}
 	for k := range b.Columns {
-		t.Columns = append(t.Columns, show.Column{Name: b.Columns[k].Name(), Right: true})
+		t.Columns = append(t.Columns, show.Column{Name: b.Columns[k].Name(), Right: true, Money: true})
 	}
 	for i := range b.Rows {
 		cells := make([]string, o.levels())
@@ -127,7 +127,7 @@ func (o *Overlay) PrintProof(s *show.Screen) {
 	const notAdded, dropped = "+ not added", "+ dropped"
 	t := show.Table{Columns: []show.Column{{Name: "proof", Key: true}, {Name: "read", Right: true},
 		{Name: "= used", Right: true}, {Name: "+ blank", Right: true}, {Name: "+ suspense", Right: true},
-		{Name: notAdded, Right: true}, {Name: dropped, Right: true}, {Name: "sum", Right: true}}}
+		{Name: notAdded, Right: true}, {Name: dropped, Right: true}, {Name: "sum", Right: true, Money: true}}}
 	add := func(what string, g *overlay.Given, sum string) {
 		t.Add(what, show.Number(g.Read), show.Number(g.Used), show.Number(g.Blank), show.Number(g.Suspense),
 			show.Number(g.NotAdded), show.Number(g.Dropped), sum)

@@ -111,7 +111,7 @@ func (s *Rollup) Print(screen *show.Screen) error {
 		t.Columns = append(t.Columns, show.Column{Name: name, Key: true})
 	}
 	for _, name := range s.header() {
-		t.Columns = append(t.Columns, show.Column{Name: name, Right: true})
+		t.Columns = append(t.Columns, show.Column{Name: name, Right: true, Money: true})
 	}
 	more := 0
 	err := s.Lines(func(l rollup.Line) error {

@@ -63,7 +63,7 @@ func (p *Parts) Members() show.Object {
 func (p *Parts) Print(s *show.Screen) {
 	t := show.Table{Columns: []show.Column{{Name: "part", Key: true}, {Name: "rows", Right: true}}}
 	for _, column := range p.Columns {
-		t.Columns = append(t.Columns, show.Column{Name: column, Right: true})
+		t.Columns = append(t.Columns, show.Column{Name: column, Right: true, Money: true})
 	}
 	rows := 0
 	for i, part := range p.Result.Parts {

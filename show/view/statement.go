@@ -20,7 +20,7 @@ func (r *Reconciliation) printStatement(s *show.Screen) {
 	t.Columns = append(t.Columns, show.Column{Name: "statement", Whole: true},
 		show.Column{Name: "records", Right: true})
 	for _, name := range r.Totals {
-		t.Columns = append(t.Columns, show.Column{Name: name, Right: true})
+		t.Columns = append(t.Columns, show.Column{Name: name, Right: true, Money: true})
 	}
 	for _, of := range append(slices.Clone(r.Groups), r.Statement) {
 		for i := range of.Lines {

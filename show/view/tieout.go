@@ -125,7 +125,9 @@ func (t *TieOut) printSources(s *show.Screen, rows []tieout.Row, running bool) {
 	running = running && len(r.Columns) > 0
 	suspense := r.Proof.Suspense > 0
 	table := show.Table{Columns: []show.Column{{Name: "source", Key: true}, {Name: "rows", Right: true}}}
-	figure := func(name string) { table.Columns = append(table.Columns, show.Column{Name: name, Right: true}) }
+	figure := func(name string) {
+		table.Columns = append(table.Columns, show.Column{Name: name, Right: true, Money: true})
+	}
 	if suspense {
 		figure("suspense")
 	}

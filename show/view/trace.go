@@ -122,7 +122,7 @@ func (t *Trace) printSealed(s *show.Screen) {
 
 func (t *Trace) printSources(s *show.Screen) {
 	table := show.Table{Columns: []show.Column{{Name: "source", Key: true}, {Name: "records", Right: true},
-		{Name: t.Sum, Right: true}, {Name: "sealed", Right: true}, {Name: "change"}}}
+		{Name: t.Sum, Right: true, Money: true}, {Name: "sealed", Right: true, Money: true}, {Name: "change"}}}
 	more, changed := 0, false
 	for i := range t.Sources {
 		source := &t.Sources[i]

@@ -67,7 +67,7 @@ func (t *TraceForm) Print(s *show.Screen, out string) {
 
 func (t *TraceForm) printForms(s *show.Screen) {
 	table := show.Table{Columns: []show.Column{{Name: "form", Key: true}, {Name: "cell", Whole: true},
-		{Name: month.GridValue, Right: true}}}
+		{Name: month.GridValue, Right: true, Money: true}}}
 	total, more := 0, 0
 	if t.AsSealed {
 		table.Drop("cell")

@@ -88,7 +88,8 @@ type run struct {
 	forms   []*form   // in the order of the sources
 	layouts []*layout // in the order of the first source of each
 	areas   []sheet.Area
-	most    *layout // by position: the one that most forms have
+	hull    sheet.Area // that holds them, where they were found
+	most    *layout    // by position: the one that most forms have
 
 	grid     *grid
 	roles    [2][][]role // of the lines of the result, by axis and block

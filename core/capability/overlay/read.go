@@ -69,6 +69,7 @@ type value struct {
 type worker struct {
 	run     *run
 	areas   []sheet.Area // nil to find them
+	hull    sheet.Area   // that holds them, where they were found
 	layouts map[string]*layout
 	forms   []*form
 	bad     []badCell
@@ -93,7 +94,7 @@ const mostBad = 1000
 const textLength = 60
 
 func (r *run) newWorker() *worker {
-	w := &worker{run: r, areas: r.areas, layouts: make(map[string]*layout)}
+	w := &worker{run: r, areas: r.areas, hull: r.hull, layouts: make(map[string]*layout)}
 	w.store.limit = r.reading.Memory / 4 / int64(max(1, r.reading.Jobs))
 	r.workers = append(r.workers, w)
 	return w
@@ -188,7 +189,7 @@ func (w *worker) take(c *source.Cells) error {
 		if areas == nil {
 			areas = []sheet.Area{found}
 		}
-		f.isOutside = ok && !within(&found, &areas[0])
+		f.isOutside = ok && w.areas != nil && !within(&found, &w.hull)
 		fallthrough
 	default:
 		for i := range areas {
@@ -474,7 +475,8 @@ func cut(text []byte) string {
 func (w *worker) close() { w.store.close() }
 
 // agree finds out where the figures stand, in forms that meet by position and where it is not said: where most forms
-// have theirs. Those that have them elsewhere are read once more, as the others are laid out.
+// have theirs. Those that have them elsewhere are read once more, as the others are laid out; and all are where the
+// figures turn out to be those of several tables.
 func (r *run) agree(ctx context.Context) error {
 	if r.options.Labels != nil || r.options.Areas != nil {
 		return r.needFigures()
@@ -502,15 +504,19 @@ func (r *run) agree(ctx context.Context) error {
 	} else if 2*len(counts[chosen]) <= all {
 		return r.disagree(places, counts)
 	}
-	r.areas = []sheet.Area{chosen}
-	if len(places) == 1 {
-		return nil
+	r.hull = chosen
+	var err error
+	if r.areas, err = r.split(chosen); err != nil {
+		return err
 	}
 	var others []int
 	for _, place := range places {
-		if place != chosen {
+		if place != chosen || len(r.areas) > 1 {
 			others = append(others, counts[place]...)
 		}
+	}
+	if others == nil {
+		return nil
 	}
 	return r.readAgain(ctx, others)
 }

@@ -98,10 +98,13 @@ func (r *Request) areas() (areas []sheet.Area, name string, err error) {
 		}
 		name, areas = of, append(areas, area)
 	}
-	slices.SortFunc(areas, func(a, b sheet.Area) int {
-		return cmp.Or(cmp.Compare(a.FirstRow, b.FirstRow), cmp.Compare(a.FirstColumn, b.FirstColumn))
-	})
+	slices.SortFunc(areas, inOrder)
 	return areas, name, nil
+}
+
+// inOrder is the order of areas of a result.
+func inOrder(a, b sheet.Area) int {
+	return cmp.Or(cmp.Compare(a.FirstRow, b.FirstRow), cmp.Compare(a.FirstColumn, b.FirstColumn))
 }
 
 // parseArea reads B7:F18, B7, Budget!B7:F18 or 'My sheet'!B7:F18, as ISO/IEC 29500-1, 18.17, has cell references.

@@ -187,6 +187,61 @@ func TestRulesOfForms(t *testing.T) {
 			want: "Wages 11\nRent 22\nTickets 55\nPasses 66", kind: finding.LabelDiffers,
 		},
 		{
+			rule: "tables below one another are found, each with its own headings",
+			files: map[string]string{
+				"a.csv": "L,Q1,Q2,Q3\nWages,1,2,9\nRent,3,4,9\n,,,\nStaff,Jan,Jun,\nGuides,5,7,\nDrivers,6,8,\n",
+				"b.csv": "L,Q1,Q2,Q3\nWages,10,20,\nRent,30,,9\n,,,\nStaff,Jan,Jun,\nGuides,50,,\nDrivers,60,80,\n",
+			},
+			want: "Wages 11 22 9\nRent 33 4 18\nGuides 55 7\nDrivers 66 88", kind: finding.NotAdded,
+		},
+		{
+			rule: "a label with one text beside it is a line, and heads nothing",
+			files: map[string]string{"a.csv": "L,Q1\nWages,1\n,\nTravel,n/a\nRent,3\n",
+				"b.csv": "L,Q1\nWages,10\n,\nTravel,n/a\nRent,30\n"},
+			want: "Wages 11\n -\nTravel -\nRent 33", kind: finding.NotAdded,
+			says: `row "Travel" holds texts and no figure in any form`,
+		},
+		{
+			rule: "a table of one column below another has a heading without a label beside it",
+			files: map[string]string{"a.csv": "L,Q1,Q2\nWages,1,2\nRent,3,4\n,,\n,Jan,\nGuides,5,\nDrivers,6,\n",
+				"b.csv": "L,Q1,Q2\nWages,10,20\nRent,30,\n,,\n,Jan,\nGuides,50,\nDrivers,60,\n"},
+			want: "Wages 11 22\nRent 33 4\nGuides 55\nDrivers 66", kind: finding.NotAdded,
+		},
+		{
+			rule: "a remark behind a blank line heads nothing",
+			files: map[string]string{
+				"a.csv": "L,Q1,Q2\nWages,1,2\nRent,3,4\n,,\n,in whole crowns,\nGuides,5,6\nDrivers,7,8\n",
+				"b.csv": "L,Q1,Q2\nWages,10,20\nRent,30,40\n,,\n,in whole crowns,\nGuides,50,60\nDrivers,70,80\n",
+			},
+			want: "Wages 11 22\nRent 33 44\n - -\n - -\nGuides 55 66\nDrivers 77 88", kind: finding.NotAdded,
+			says: "holds texts and no figure in any form",
+		},
+		{
+			rule: "tables beside one another are found, each with its own labels",
+			files: map[string]string{"a.csv": "Costs,Q1,,Income,Q1\nWages,1,,Tickets,5\nRent,2,,Passes,6\n",
+				"b.csv": "Costs,Q1,,Income,Q1\nWages,10,,Tickets,50\nRent,20,,Passes,60\n"},
+			want: "Wages 11\nRent 22\nTickets 55\nPasses 66", kind: finding.NotAdded,
+		},
+		{
+			rule: "years that head a second table are never added up",
+			files: map[string]string{"a.csv": "L,2030,2031\nWages,1,2\nRent,3,4\n,,\nStaff,2030,2031\nGuides,5,6\n",
+				"b.csv": "L,2030,2031\nWages,10,20\nRent,30,40\n,,\nStaff,2030,2031\nGuides,50,60\n"},
+			want: "Wages 11 22\nRent 33 44\nGuides 55 66", kind: finding.NotAdded,
+		},
+		{
+			rule: "figures that only look like years are figures where forms differ",
+			files: map[string]string{"a.csv": "L,Q1,Q2\nWages,1,2\nRent,3,4\n,,\nStaff,2030,2031\nGuides,5,6\n",
+				"b.csv": "L,Q1,Q2\nWages,10,20\nRent,30,40\n,,\nStaff,2030,2030\nGuides,50,60\n"},
+			want: "Wages 11 22\nRent 33 44\n - -\nStaff 4060 4061\nGuides 55 66", kind: finding.NotAdded,
+		},
+		{
+			rule: "a line that one form has put between two tables is no gap",
+			files: map[string]string{"a.csv": "L,Q1,Q2\nWages,1,2\nRent,3,4\n,,\n,Jan,Jun\nGuides,5,6\n",
+				"b.csv": "L,Q1,Q2\nWages,10,20\nRent,30,40\nBonus,7,7\n,Jan,Jun\nGuides,50,60\n",
+				"c.csv": "L,Q1,Q2\nWages,100,200\nRent,300,400\n,,\n,Jan,Jun\nGuides,500,600\n"},
+			want: "Wages 111 222\nRent 333 444\n - -\n - -\nGuides 555 666", kind: finding.LabelDiffers, says: `A4`,
+		},
+		{
 			rule: "a form without any figure stops",
 			files: map[string]string{"a.csv": "L,Q\nWages,1\nRent,2\n", "b.csv": "L,Q\nWages,10\nRent,20\n",
 				"c.csv": "L,Q\nWages,\nRent,\n"},

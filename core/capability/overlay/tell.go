@@ -148,8 +148,8 @@ func (r *run) tellForm(f *form, g *given, usual map[*layout]int) {
 	if f.isOutside {
 		told := r.about(f, finding.FiguresOutside,
 			"its figures are in %s, and those of most forms in %s; what is outside "+
-				"was not added", addressOf(&f.area), addressOf(&r.areas[0]))
-		told.Found, told.Expected = addressOf(&f.area), addressOf(&r.areas[0])
+				"was not added", addressOf(&f.area), addressOf(&r.hull))
+		told.Found, told.Expected = addressOf(&f.area), addressOf(&r.hull)
 		r.findings.Add(told)
 	}
 	filled := f.read - f.blank
