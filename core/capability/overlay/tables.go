@@ -7,8 +7,8 @@ import (
 	"lastblock/core/value/amount"
 )
 
-// sighted is what stands in the cells of an area in which figures were found, in all forms together. It tells the tables
-// of a form from one another, which stand below or beside one another, each with headings of its own.
+// sighted is what stands in the cells of an area in which figures were found, in all forms together. It tells the
+// tables of a form from one another, which stand below or beside one another, each with headings of its own.
 type sighted struct {
 	area     sheet.Area
 	cells    []sight
@@ -163,9 +163,9 @@ func (s *sighted) apart(a sheet.Area, axis Axis) (parts []sheet.Area) {
 	return append(parts, s.shrunk(a))
 }
 
-// isHeading tells whether a line of an area is the headings of a table that goes to the line end: nothing is on the line
-// before it, each line across that has figures behind it has a heading in it, and these are texts that differ, or years
-// one after another that are the same in every form.
+// isHeading tells whether a line of an area is the headings of a table that goes to the line end: nothing is on the
+// line before it, each line across that has figures behind it has a heading in it, and these are texts that differ, or
+// years one after another that are the same in every form.
 func (s *sighted) isHeading(a *sheet.Area, axis Axis, at, end int) bool {
 	from, to := stretch(a, 1-axis)
 	var names []string
