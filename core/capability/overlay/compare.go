@@ -151,10 +151,22 @@ func (r *run) differing(l *layout, block int, axis Axis, i int) problem {
 		if !theirs.isLabelled() {
 			has = fmt.Sprintf("the label is blank in %s", r.others())
 		}
-		told.Message = fmt.Sprintf("%s, where %s; the figures of this %s were not added%s", says, has, axis,
-			looseHint(mine.levels, theirs.levels))
+		told.Message = fmt.Sprintf("%s, where %s; the figures of this %s were not added%s%s", says, has, axis,
+			looseHint(mine.levels, theirs.levels), r.orderHint(mine, r.most.blocks[block].lines(axis)))
 		return told
 	}}
+}
+
+// orderHint says where most forms have the label of a line, and what has forms of another order meet; "" where they do
+// not have it.
+func (r *run) orderHint(mine *line, theirs []line) string {
+	key := r.keyOf(mine)
+	at := slices.IndexFunc(theirs, func(l line) bool { return r.keyOf(&l) == key })
+	if at < 0 || !mine.isLabelled() {
+		return ""
+	}
+	return fmt.Sprintf("; there %q is in %s, and with ⟨labels⟩ forms of another order meet", mine.label(),
+		placeOf(&theirs[at]))
 }
 
 // looseHint says what would make two labels one, "" where nothing does.

@@ -242,6 +242,14 @@ func TestRulesOfForms(t *testing.T) {
 			want: "Wages 111 222\nRent 333 444\n - -\n - -\nGuides 555 666", kind: finding.LabelDiffers, says: `A4`,
 		},
 		{
+			rule: "a form of another order is told what has it meet the others",
+			files: map[string]string{"a.csv": "L,Q\nWages,1\nRent,2\nEnergy,3\n",
+				"b.csv": "L,Q\nWages,10\nRent,20\nEnergy,30\n", "c.csv": "L,Q\nRent,100\nWages,200\nEnergy,300\n"},
+			want: "Wages 11\nRent 22\nEnergy 333", kind: finding.LabelDiffers,
+			says: `A2 says "Rent", where 2 other forms have "Wages" in A2; the figures of this row were not added; ` +
+				`there "Rent" is in A3, and with ⟨labels⟩ forms of another order meet`,
+		},
+		{
 			rule: "a form without any figure stops",
 			files: map[string]string{"a.csv": "L,Q\nWages,1\nRent,2\n", "b.csv": "L,Q\nWages,10\nRent,20\n",
 				"c.csv": "L,Q\nWages,\nRent,\n"},
