@@ -50,6 +50,9 @@ type closing struct {
 	in    *month.Input
 	parts []closePart
 
+	reports  []*reporting // that the plan asks for
+	reported bool         // it is a rehearsal for a report, so that it may be of a period that is sealed
+
 	prints *source.Fingerprints
 
 	tied     *tieout.Result
@@ -57,7 +60,7 @@ type closing struct {
 	stops    []finding.Finding // that are open
 }
 
-func (a *app) runClose(ctx context.Context, t *month.Closing) (err error) {
+func (a *app) runClose(ctx context.Context, t *month.Closing) error {
 	if a.plan == nil {
 		return option.Errorf("plan", "there is no %s in this folder; name the plan", plan.Name)
 	}
@@ -69,11 +72,27 @@ func (a *app) runClose(ctx context.Context, t *month.Closing) (err error) {
 		}
 	}
 	c := &closing{app: a, task: t, root: filepath.Dir(t.Plan)}
-	if err := c.begin(); err != nil {
+	shown, err := c.run(ctx, c.giveReports)
+	if err != nil {
 		return err
 	}
+	if t.JSON {
+		err = shown.Document(a.stdout)
+	} else {
+		shown.Print(a.stdout)
+	}
+	return stopped(err, c.stops)
+}
+
+// run closes, and gives what it came to when all of it is made and before it is sealed. Where the close has failed and
+// is not to be sealed, give is not called.
+func (c *closing) run(ctx context.Context, give func(*reportable) error) (shown *view.Close, err error) {
+	a, t := c.app, c.task
+	if err := c.begin(); err != nil {
+		return nil, err
+	}
 	if c.in, err = a.open(ctx, t, nil); err != nil {
-		return err
+		return nil, err
 	}
 	stop := a.progress(c.in)
 	err = c.read(ctx)
@@ -84,9 +103,9 @@ func (a *app) runClose(ctx context.Context, t *month.Closing) (err error) {
 		}
 	}()
 	if err != nil {
-		return err
+		return nil, err
 	}
-	shown := &view.Close{Period: c.in.Closing, Verdict: c.verdict(), Tied: c.tied, Set: c.in.Set, Findings: c.findings,
+	shown = &view.Close{Period: c.in.Closing, Verdict: c.verdict(), Tied: c.tied, Set: c.in.Set, Findings: c.findings,
 		Stops: len(c.stops), Rehearsed: t.Rehearse}
 	for _, p := range c.parts {
 		if check, text := p.line(); check != "" {
@@ -94,16 +113,9 @@ func (a *app) runClose(ctx context.Context, t *month.Closing) (err error) {
 		}
 	}
 	if shown.Sealed = shown.Verdict == block.Passed || t.Anyway; shown.Sealed {
-		if err := c.seal(ctx, shown); err != nil {
-			return err
-		}
+		return shown, c.seal(ctx, shown, give)
 	}
-	if t.JSON {
-		err = shown.Document(a.stdout)
-	} else {
-		shown.Print(a.stdout)
-	}
-	return stopped(err, c.stops)
+	return shown, nil
 }
 
 // begin reads the chain, and makes sure of what is asked for.
@@ -189,6 +201,7 @@ func (c *closing) read(ctx context.Context) error {
 func (c *closing) isFree() error {
 	before := c.chain.Of(c.in.Closing)
 	switch {
+	case c.reported:
 	case before != nil && !c.task.Restate:
 		return option.Errorf("period", "%s is sealed as block %d; ⟨restate⟩ ⟨reason⟩ TEXT closes it again",
 			c.in.Closing,
@@ -217,10 +230,16 @@ func (c *closing) gather() error {
 				".records.csv.zst")
 		c.parts = append(c.parts, &retained{closeCollation{collation: &collation{Asked: whole{}, task: t}, app: a}})
 	}
-	err := gatherResults(c, month.NewReconcile, func(r *month.Result[*month.Reconcile]) closePart {
-		c.place(&r.Task.Writing, "", ".xlsx")
-		return &closeReconciliation{reconciliation: &reconciliation{Result: r}, app: a}
-	})
+	var err error
+	if !c.reported {
+		err = c.gatherReports()
+	}
+	if err == nil {
+		err = gatherResults(c, month.NewReconcile, func(r *month.Result[*month.Reconcile]) closePart {
+			c.place(&r.Task.Writing, "", ".xlsx")
+			return &closeReconciliation{reconciliation: &reconciliation{Result: r}, app: a}
+		})
+	}
 	if err == nil {
 		err = gatherResults(c, month.NewRollup, func(r *month.Result[*month.Rollup]) closePart {
 			c.place(&r.Task.Writing, "rollup", ".xlsx")
@@ -260,6 +279,14 @@ func (c *closing) gather() error {
 
 // gatherResults takes the results of one command.
 func gatherResults[T month.Maker](c *closing, make func() T, part func(r *month.Result[T]) closePart) error {
+	return gatherEach(c, make, func(r *month.Result[T]) error {
+		c.parts = append(c.parts, part(r))
+		return nil
+	})
+}
+
+// gatherEach takes each result of one command, as the plan has it.
+func gatherEach[T month.Maker](c *closing, make func() T, take func(r *month.Result[T]) error) error {
 	typed := make()
 	if !c.app.plan.Has(typed.Name()) {
 		return nil
@@ -273,7 +300,9 @@ func gatherResults[T month.Maker](c *closing, make func() T, part func(r *month.
 	}
 	c.app.note(notes)
 	for _, r := range results {
-		c.parts = append(c.parts, part(r))
+		if err := take(r); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -6,6 +6,7 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/month"
+	"lastblock/core/month/pack"
 	"lastblock/core/value/amount"
 	"lastblock/show"
 )
@@ -57,6 +58,11 @@ func (c *closeOverlay) made() *madeResult {
 
 func (c *closeOverlay) figures(add month.AddFigure, _ func(index int) string) error {
 	return c.forms.Figures(add)
+}
+
+func (c *closeOverlay) tell(p *pack.Pack) error {
+	p.AddGrid(c.Task.ResultName(), c.forms.By(), c.forms.In.Set, c.forms.Done)
+	return nil
 }
 
 func (c *closeOverlay) outputs() []closeOutput {

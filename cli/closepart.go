@@ -12,6 +12,7 @@ import (
 	"lastblock/core/finding"
 	"lastblock/core/month"
 	"lastblock/core/month/block"
+	"lastblock/core/month/pack"
 	"lastblock/core/option"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/period"
@@ -45,6 +46,8 @@ type closePart interface {
 	figures(add month.AddFigure, source func(index int) string) error
 	// measured is what the sources gave to it; nil for what has no totals by source.
 	measured() *month.MeasuredResult
+	// tell adds what was made to what the checks came to.
+	tell(p *pack.Pack) error
 	// outputs are all files that are to be placed.
 	outputs() []closeOutput
 	// release gives back what it holds.
@@ -76,6 +79,11 @@ func (whole) Fill(*month.Input) error { return nil }
 func (whole) Part(_ context.Context, run *month.Run) (*month.Part, error) {
 	return run.Join(run.Input.Whole()), nil
 }
+
+// untold is a part of which nothing but its file is told.
+type untold struct{}
+
+func (untold) tell(*pack.Pack) error { return nil }
 
 // noCheck is a part that has nothing to say but its findings.
 type noCheck struct{}
@@ -140,6 +148,8 @@ func (c *closeSummary) figures(add month.AddFigure, source func(index int) strin
 	return month.SummaryFigures(c.done, add, source)
 }
 
+func (c *closeSummary) tell(p *pack.Pack) error { return p.AddSummary(c.Name(), c.shown.Formed) }
+
 func (c *closeSummary) outputs() []closeOutput {
 	return []closeOutput{{"", c.output}, {"suspense", c.kept}}
 }
@@ -158,6 +168,7 @@ func (c *closeSummary) release() error {
 type closeCollation struct {
 	*collation
 	noCheck
+	untold
 	app     *app
 	command string
 	job     *collate.Job
@@ -311,6 +322,11 @@ func (c *closeReconciliation) line() (check, text string) {
 	return check, text
 }
 
+func (c *closeReconciliation) tell(p *pack.Pack) error {
+	p.AddReconciliation(c.Name(), c.Task.By, c.reconciliation.options.Mirror != nil, c.shown.Result)
+	return nil
+}
+
 func (c *closeReconciliation) figures(month.AddFigure, func(int) string) error { return nil }
 
 func (c *closeReconciliation) outputs() []closeOutput {
@@ -375,6 +391,11 @@ func (c *closeDoubles) line() (check, text string) {
 	return "doubles", show.Count(n, "finding")
 }
 
+func (c *closeDoubles) tell(p *pack.Pack) error {
+	p.SetDoubles(c.done)
+	return nil
+}
+
 func (c *closeDoubles) write(context.Context, string) error             { return nil }
 func (c *closeDoubles) made() *madeResult                               { return nil }
 func (c *closeDoubles) figures(month.AddFigure, func(int) string) error { return nil }
@@ -392,6 +413,7 @@ func (c *closeDoubles) release() error {
 // closeAlignment puts sources side by side as a part of a close.
 type closeAlignment struct {
 	*alignment
+	untold
 	notMeasured
 	meanwhile
 	noCheck

@@ -26,9 +26,9 @@ type sealing struct {
 	left    []view.Left    // results that stay as a later period has made them
 }
 
-// seal writes the results, and places them with the block that seals them; of a rehearsal nothing is
-// placed.
-func (c *closing) seal(ctx context.Context, shown *view.Close) error {
+// seal writes the results, gives what the close came to, and places all with the block that seals it; of a rehearsal
+// nothing is placed.
+func (c *closing) seal(ctx context.Context, shown *view.Close, give func(*reportable) error) error {
 	held := io.Closer(io.NopCloser(nil))
 	if !c.task.Rehearse {
 		var err error
@@ -37,12 +37,12 @@ func (c *closing) seal(ctx context.Context, shown *view.Close) error {
 		}
 	}
 	s := &sealing{closing: c}
-	err := s.seal(ctx, shown)
+	err := s.seal(ctx, shown, give)
 	return errors.Join(err, held.Close())
 }
 
 // seal is that of the close, while nobody else can add a block.
-func (s *sealing) seal(ctx context.Context, shown *view.Close) (err error) {
+func (s *sealing) seal(ctx context.Context, shown *view.Close, give func(*reportable) error) (err error) {
 	account := &month.Account{Plan: s.app.plan, Task: s.task, In: s.in, Chain: s.chain, Tied: s.tied, Prints: s.prints,
 		Findings: s.findings, Verdict: s.verdict(), Program: Version}
 	for _, p := range s.parts {
@@ -71,6 +71,16 @@ func (s *sealing) seal(ctx context.Context, shown *view.Close) (err error) {
 		return err
 	}
 	if err := s.bridge(ctx, account, shown); err != nil {
+		return err
+	}
+	from, err := s.writePack(shown, account.Forms)
+	if err == nil {
+		err = give(from)
+	}
+	if err == nil {
+		err = s.sealReports()
+	}
+	if err != nil {
 		return err
 	}
 	entry, data, err := s.chain.Next(*s.block)
@@ -172,19 +182,7 @@ func (s *sealing) writeFigures() error {
 		if err != nil {
 			return err
 		}
-		for i, p := range s.results {
-			if p == nil {
-				continue
-			}
-			add := func(f *block.Figure) error {
-				f.Result = i + 1
-				return figures.Write(f)
-			}
-			if err := p.figures(add, func(index int) string { return s.in.Set.Sources[index].Name }); err != nil {
-				return err
-			}
-		}
-		return figures.Flush()
+		return errors.Join(s.figures(figures.Write), figures.Flush())
 	})
 	if err != nil {
 		return err
@@ -192,6 +190,23 @@ func (s *sealing) writeFigures() error {
 	hash, err := output.SHA256()
 	s.block.Figures = block.File{Name: name, SHA256: hash}
 	return err
+}
+
+// figures gives the figures of all results.
+func (s *sealing) figures(visit func(*block.Figure) error) error {
+	for i, p := range s.results {
+		if p == nil {
+			continue
+		}
+		add := func(f *block.Figure) error {
+			f.Result = i + 1
+			return visit(f)
+		}
+		if err := p.figures(add, func(index int) string { return s.in.Set.Sources[index].Name }); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // bridge leads from the figures of the block before, or of the one that is restated, to those of this close.

@@ -87,11 +87,8 @@ func rootHelp(root *cobra.Command) string {
 			pairs = append(pairs, show.Pair{Word: c.Name(), Meaning: c.Short})
 		}
 	}
-	b.WriteString(show.Pairs(pairs) + "\nStart with:\n")
-	for _, line := range examples(root) {
-		b.WriteString(show.Example(line))
-	}
-	b.WriteString("'lastblock COMMAND --help' shows each at work. 'lastblock help TOPIC':\n")
+	b.WriteString(show.Pairs(pairs) + "\n" + show.Folded("Start with '"+strings.TrimSpace(root.Example)+
+		"'. 'lastblock COMMAND --help' shows each at work. 'lastblock help TOPIC' is about:", show.HelpWidth) + "\n")
 	pairs = nil
 	for _, topic := range topics {
 		pairs = append(pairs, show.Pair{Word: topic.name, Meaning: topic.about})

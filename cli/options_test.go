@@ -85,7 +85,8 @@ func TestEachOptionIsAFlagAndAKey(t *testing.T) {
 
 // shared are the commands that take part in the one reading of a month end; in their tables stands
 // nothing about how sources are read.
-var shared = []string{"tieout", "doubles", "collate", "rollup", "reconcile", "attach", "align", "split", "close"}
+var shared = []string{"tieout", "doubles", "collate", "rollup", "reconcile", "attach", "align", "split", "close",
+	"report"}
 
 // checkKey makes sure that a plan takes an option as a key, and says of one that is nearly its
 // word which may be meant.
@@ -95,7 +96,8 @@ func checkKey(t *testing.T, task month.Task, o *option.Option) {
 		option.Texts: `["x"]`}
 	value := values[o.Kind()]
 	if checked, ok := map[string]string{"close period": `"2031-03"`, "close require": `["roster"]`,
-		"close allow": `["no-source"]`}[task.Name()+" "+o.Word]; ok {
+		"close allow": `["no-source"]`, "report out": `["x.html"]`, "report section": `["figures"]`,
+		"report hide": `["proof"]`}[task.Name()+" "+o.Word]; ok {
 		value = checked
 	}
 	file := filepath.Join(t.TempDir(), "lastblock.toml")

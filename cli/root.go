@@ -176,7 +176,7 @@ Exit codes: 0 done; 1 done, with a "stop" finding; 2 not done.`,
 	root.AddCommand(a.demo(), a.draft(), a.intake(), a.gauge(), a.tieout(), a.doubles(), a.decide(), a.collate(),
 		a.rollup(), a.overlay(), a.reconcile(), a.attach(), a.align(), a.split(), a.prove(), a.close(), a.history(),
 		a.verify(),
-		a.changes(), a.trace(), a.freeze(), a.relocate(), a.version())
+		a.changes(), a.trace(), a.freeze(), a.relocate(), a.report(), a.version())
 	root.InitDefaultCompletionCmd()
 	for _, c := range root.Commands() {
 		c.Flags().SortFlags = false // they stand in the order of their table

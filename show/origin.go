@@ -43,6 +43,14 @@ func originOf(w io.Writer) *Origin {
 	return nil
 }
 
+// Stamp writes what a file is made of into the properties of a workbook that is written to it.
+func Stamp(w io.Writer, book *excelize.File) error {
+	if err := book.SetDocProps(&excelize.DocProperties{Creator: creator}); err != nil {
+		return err
+	}
+	return originOf(w).stamp(book)
+}
+
 // stamp writes the origin into the properties of a workbook.
 func (o *Origin) stamp(book *excelize.File) error {
 	if o == nil {

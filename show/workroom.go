@@ -6,6 +6,8 @@ import (
 	"path/filepath"
 
 	"lastblock/core/finding/lock"
+
+	"github.com/xuri/excelize/v2"
 )
 
 // workroom is a folder for temporary files that need names. It is locked as long as it is
@@ -64,4 +66,14 @@ func (r *workroom) close() error {
 		r.lock.Close()
 	}
 	return os.RemoveAll(r.path)
+}
+
+// NewBook is a workbook whose temporary files lie in a folder of their own, and done closes it and takes them away.
+func NewBook() (book *excelize.File, done func() error, err error) {
+	room, err := newWorkroom()
+	if err != nil {
+		return nil, nil, err
+	}
+	book = excelize.NewFile(excelize.Options{TmpDir: room.path})
+	return book, func() error { return errors.Join(book.Close(), room.close()) }, nil
 }

@@ -147,6 +147,9 @@ var severities = map[Kind]Severity{
 // Doubles are the kinds of what would be counted twice, files first.
 var Doubles = []Kind{SameFile, ContainedFile, Overlap, Resubmission, SameKey, SameRecord, NearRecord, Reversal}
 
+// Suspending are the kinds of findings for which a record is in suspense.
+var Suspending = []Kind{BadValue, FieldCount, OpenQuote, StrayQuote, TotalOrRecord}
+
 // Reconciling are the kinds that tell how two sides stand to one another. They are what
 // a reconciliation is about, and keep nothing from being written.
 var Reconciling = []Kind{Differs, OnlyHere, OnlyThere, Ambiguous}

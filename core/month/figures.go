@@ -1,6 +1,9 @@
 package month
 
 import (
+	"cmp"
+	"strconv"
+
 	"lastblock/core/capability/rollup"
 	"lastblock/core/month/block"
 	"lastblock/core/tally"
@@ -54,8 +57,19 @@ func (f *Forms) Figures(add AddFigure) error {
 	return f.Within(func(index int, row rollup.Row) error { return add(figureOf(block.OfWithin, name(index), row)) })
 }
 
+// placeOf writes lines as figures have them.
+func placeOf(lines rollup.Lines) string {
+	switch {
+	case lines.First == 0:
+		return ""
+	case lines.First == lines.Last:
+		return strconv.Itoa(lines.First)
+	}
+	return strconv.Itoa(lines.First) + "-" + strconv.Itoa(lines.Last)
+}
+
 func figureOf(kind block.Kind, source string, row rollup.Row) *block.Figure {
-	f := &block.Figure{Kind: kind, Source: source, Group: row.Key, Rows: row.Records}
+	f := &block.Figure{Kind: kind, Source: source, Group: row.Key, Rows: row.Records, Place: cmp.Or(row.Cell, placeOf(row.Lines))}
 	for _, sum := range row.Sums {
 		f.Totals = append(f.Totals, sum.String())
 	}

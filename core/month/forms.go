@@ -130,7 +130,7 @@ func (f *Forms) Within(visit func(source int, row rollup.Row) error) error {
 			cell := [3]int{c.Block, c.Row, c.Column}
 			row := sums[cell]
 			if row == nil {
-				row = &rollup.Row{Key: f.group(c.Block, c.Row, c.Column), Sums: make([]amount.Amount, 1)}
+				row = &rollup.Row{Key: f.group(c.Block, c.Row, c.Column), Sums: make([]amount.Amount, 1), Cell: c.At}
 				sums[cell], cells = row, append(cells, cell)
 			}
 			row.Records++

@@ -119,7 +119,15 @@ func (p *Plan) checkTask(table *plan.Table, k kind) error {
 				"them; write it into [read] or a [[read.shape]]", e.Key)
 		}
 	}
-	return p.checkTable(table, AllOptions(t), others...)
+	if err := p.checkTable(table, AllOptions(t), others...); err != nil {
+		return err
+	}
+	if r, ok := t.(*Report); ok {
+		if of := new(option.Error); errors.As(r.Check(), &of) {
+			return p.parsed.Fail(table.Find(of.Word).Place, "%s", option.Say(of.Error(), plainly, plainly))
+		}
+	}
+	return nil
 }
 
 // onlyWord is the word of the option that says which files are read, or in a reconciliation which

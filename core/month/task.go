@@ -36,6 +36,7 @@ var kinds = []kind{
 	{make: func() Task { return NewSplit() }, several: true, shared: true},
 	{make: func() Task { return NewProve() }},
 	{make: func() Task { return NewClosing() }, shared: true},
+	{make: func() Task { return NewReport() }, several: true, shared: true},
 }
 
 // MakesSeveral tells whether a plan may have several tables of a task, each of which makes a result.

@@ -106,7 +106,11 @@ func (c *Close) printResults(s *show.Screen) {
 	t := show.Table{Columns: []show.Column{{Name: "result", Key: true}, {Name: "rows", Right: true},
 		{Name: "SHA-256", Whole: true}}}
 	for _, r := range c.Block.Results {
-		t.Add(r.Name, show.Number(r.Rows), block.Short(r.SHA256))
+		rows := show.Number(r.Rows)
+		if r.Command == "report" || r.As != "" {
+			rows = "" // of which others have told
+		}
+		t.Add(r.Name, rows, block.Short(r.SHA256))
 	}
 	if len(t.Rows) > 0 {
 		fmt.Fprintln(s)

@@ -6,7 +6,6 @@ import (
 	"strconv"
 
 	"lastblock/core/large/texts"
-	"lastblock/core/value/amount"
 )
 
 // bySource keeps beside the groups of all sources what each source gave to them, for one goroutine.
@@ -36,7 +35,7 @@ const (
 func isKept(groups, records int) bool { return groups <= max(fewGroups, records/manyRecords) }
 
 func newBySource(width int, shared func(index int) bool) *bySource {
-	return &bySource{apart: newTable(width), index: -1, shared: shared, cells: newTable(width)}
+	return &bySource{apart: newLinedTable(width), index: -1, shared: shared, cells: newLinedTable(width)}
 }
 
 // sourceKey begins the key of a cell. Numbers of one length are in natural order.
@@ -64,10 +63,10 @@ func (s *bySource) settle(all *table, ends bool) {
 	for g := range s.apart.len() {
 		sums := s.apart.of(g)
 		key := s.apart.key(g)
-		all.add(all.numbered(all.keys.NumberHashed(key, s.apart.keys.Hash(g))), s.apart.counts[g], sums)
+		all.add(all.numbered(all.keys.NumberHashed(key, s.apart.keys.Hash(g))), s.apart.counts[g], sums, Lines{})
 		if keeps {
 			s.key = append(sourceKey(s.key[:0], s.index), key...)
-			s.cells.add(s.cells.group(s.key), s.apart.counts[g], sums)
+			s.cells.add(s.cells.group(s.key), s.apart.counts[g], sums, s.apart.at(g))
 		}
 	}
 	s.partly = true
@@ -84,7 +83,7 @@ func (s *bySource) spill(limit int64, parts int) error {
 	if err != nil {
 		return err
 	}
-	s.spilled, s.cells = append(s.spilled, run), newTable(s.cells.width)
+	s.spilled, s.cells = append(s.spilled, run), newLinedTable(s.cells.width)
 	return nil
 }
 
@@ -95,7 +94,7 @@ func (r *Result) gatherSources(visitors []*visitor) error {
 		r.cells = append(r.cells, &tableRun{v.by.cells, v.by.cells.sorted()})
 	}
 	groups := make(map[int]int)
-	err := merge(r.cells, r.parts()+1, len(r.Sums), func(key []byte, _ int, _ []amount.Sum) error {
+	err := merge(r.cells, r.parts()+1, len(r.Sums), func(key []byte, _ counted) error {
 		index, _, err := cellKey(key)
 		groups[index]++
 		return err
@@ -134,19 +133,19 @@ func (r *Result) HasGroups() bool { return isKept(r.Count, r.Total.Records) }
 // EachGroup calls visit for each group in the natural order of keys. A key has the columns of the groups,
 // and behind them the one that is spread across.
 func (r *Result) EachGroup(visit func(row Row) error) error {
-	return merge(r.runs, r.parts(), len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
-		return visit(Row{Key: texts.Split(key), Records: records, Sums: amounts(sums)})
+	return merge(r.runs, r.parts(), len(r.Sums), func(key []byte, of counted) error {
+		return visit(Row{Key: texts.Split(key), Records: of.records, Sums: amounts(of.sums)})
 	})
 }
 
 // EachOfSource calls visit for what each source gave to each group, in the order of the sources and of the
 // keys, where IsApart says so. Keys are those of EachGroup.
 func (r *Result) EachOfSource(visit func(source int, row Row) error) error {
-	return merge(r.cells, r.parts()+1, len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
+	return merge(r.cells, r.parts()+1, len(r.Sums), func(key []byte, of counted) error {
 		index, group, err := cellKey(key)
 		if err != nil || !r.apart[index] {
 			return err
 		}
-		return visit(index, Row{Key: texts.Split(group), Records: records, Sums: amounts(sums)})
+		return visit(index, Row{Key: texts.Split(group), Records: of.records, Sums: amounts(of.sums), Lines: of.lines})
 	})
 }

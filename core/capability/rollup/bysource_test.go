@@ -15,7 +15,7 @@ import (
 // What sources gave by group is what a summary by source and group says, whether memory holds it or not.
 func TestFiguresBySource(t *testing.T) {
 	r := rand.New(rand.NewPCG(17, 18))
-	files := make(map[string]string)
+	files, lines := make(map[string]string), make(map[string]Lines)
 	for i := range 30 {
 		var text strings.Builder
 		text.WriteString("account,unit,debit\n")
@@ -23,8 +23,14 @@ func TestFiguresBySource(t *testing.T) {
 		if i == 7 {
 			rows = 300_000 // which several goroutines read
 		}
-		for range rows {
-			fmt.Fprintf(&text, "%d,U%d,%d.%02d\n", 4000+r.IntN(60), r.IntN(3), r.IntN(1000)-300, r.IntN(100))
+		for row := range rows {
+			account, unit := 4000+r.IntN(60), r.IntN(3)
+			fmt.Fprintf(&text, "%d,U%d,%d.%02d\n", account, unit, r.IntN(1000)-300, r.IntN(100))
+			key := fmt.Sprintf("e%d_2031-01.csv %d U%d", i, account, unit)
+			if lines[key].First == 0 {
+				lines[key] = Lines{First: row + 2}
+			}
+			lines[key] = Lines{lines[key].First, row + 2}
 		}
 		files[fmt.Sprintf("e%d_2031-01.csv", i)] = text.String()
 	}
@@ -41,7 +47,7 @@ func TestFiguresBySource(t *testing.T) {
 	want := make(map[string]string)
 	groups, records := make(map[string]int), make(map[string]int)
 	for _, row := range rows {
-		want[strings.Join(row.Key, " ")] = fmt.Sprint(row.Records, row.Sums[0])
+		want[strings.Join(row.Key, " ")] = fmt.Sprint(row.Records, row.Sums[0], lines[strings.Join(row.Key, " ")])
 		groups[row.Key[0]]++
 		records[row.Key[0]] += row.Records
 	}
@@ -63,7 +69,7 @@ func TestFiguresBySource(t *testing.T) {
 		}
 		seen := make(map[string]string)
 		if err := got.EachOfSource(func(index int, row Row) error {
-			seen[in.Sources[index].Name+" "+strings.Join(row.Key, " ")] = fmt.Sprint(row.Records, row.Sums[0])
+			seen[in.Sources[index].Name+" "+strings.Join(row.Key, " ")] = fmt.Sprint(row.Records, row.Sums[0], row.Lines)
 			return nil
 		}); err != nil {
 			t.Fatal(err)

@@ -55,6 +55,8 @@ type Row struct {
 	Records int
 	Sums    []amount.Amount
 	Cells   [][]amount.Amount // by across value, then by sum; nil where no record is
+	Lines   Lines             // of what a source gave
+	Cell    string            // of what a form gave, its first cell
 }
 
 // Close gives back the files that hold groups beside memory.
@@ -86,8 +88,9 @@ func (r *Result) survey() error {
 	total := newAdder(len(r.Sums), 0)
 	cells := make(map[string][]amount.Sum)
 	last := []byte(nil)
-	err := merge(r.runs, r.parts(), len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
-		total.records += records
+	err := merge(r.runs, r.parts(), len(r.Sums), func(key []byte, of counted) error {
+		sums := of.sums
+		total.records += of.records
 		for i := range sums {
 			total.sums[i].Merge(&sums[i])
 		}
@@ -154,8 +157,8 @@ func (r *Result) Each(visit func(Row) error) error {
 	if r.across {
 		err = r.eachSpread(pass)
 	} else {
-		err = merge(r.runs, r.parts(), len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
-			return pass(Row{Key: texts.Split(key), Records: records, Sums: amounts(sums)})
+		err = merge(r.runs, r.parts(), len(r.Sums), func(key []byte, of counted) error {
+			return pass(Row{Key: texts.Split(key), Records: of.records, Sums: amounts(of.sums)})
 		})
 	}
 	if err != nil {
@@ -187,7 +190,8 @@ func (r *Result) eachSpread(visit func(Row) error) error {
 		made.Cells = cells
 		return visit(made)
 	}
-	err := merge(r.runs, r.parts(), len(r.Sums), func(key []byte, records int, sums []amount.Sum) error {
+	err := merge(r.runs, r.parts(), len(r.Sums), func(key []byte, of counted) error {
+		sums := of.sums
 		front, value := splitAcross(key, len(r.Columns))
 		if row == nil || string(front) != string(group) {
 			if err := finish(); err != nil {
@@ -196,7 +200,7 @@ func (r *Result) eachSpread(visit func(Row) error) error {
 			group = append(group[:0], front...)
 			row, cells = newAdder(len(sums), 0), make([][]amount.Amount, len(r.Across))
 		}
-		row.records += records
+		row.records += of.records
 		for i := range sums {
 			row.sums[i].Merge(&sums[i])
 		}

@@ -204,6 +204,9 @@ func (v *visitor) Batch(b *source.Batch) error {
 		}
 		group := table.group(v.key)
 		table.counts[group]++
+		if table.lines != nil {
+			table.see(group, b.Line(row))
+		}
 		sums := table.of(group)
 		for k := range sums {
 			sums[k].Add(values[i*width+k])

@@ -23,8 +23,15 @@ type run interface {
 // cursor stands on one group of a run. Its item begins with the key.
 type cursor interface {
 	spill.Run
-	// group is how many records the group has; its sums are added to those given.
-	group(sums []amount.Sum) (records int, err error)
+	// group adds what the group has.
+	group(to *counted) error
+}
+
+// counted is what was counted of a group.
+type counted struct {
+	records int
+	sums    []amount.Sum
+	lines   Lines
 }
 
 // tableRun is a table in order.
@@ -50,15 +57,17 @@ func (c *tableCursor) Next() error {
 
 func (c *tableCursor) Item() []byte { return c.run.table.key(int(c.run.groups[c.at])) }
 
-func (c *tableCursor) group(sums []amount.Sum) (records int, err error) {
+func (c *tableCursor) group(to *counted) error {
 	g := int(c.run.groups[c.at])
-	for i := range sums {
-		sums[i].Merge(&c.run.table.of(g)[i])
+	for i := range to.sums {
+		to.sums[i].Merge(&c.run.table.of(g)[i])
 	}
-	return c.run.table.counts[g], nil
+	to.records += c.run.table.counts[g]
+	to.lines = to.lines.with(c.run.table.at(g))
+	return nil
 }
 
-// fileRun is a run in a temporary file: of each group the key, its count, and its sums as texts.
+// fileRun is a run in a temporary file: of each group the key, its count, its lines, and its sums as texts.
 type fileRun struct {
 	file  *spill.File
 	parts int // of the key
@@ -70,7 +79,9 @@ func putAside(t *table, parts int) (*fileRun, error) {
 		var item, text []byte
 		for _, g := range t.sorted() {
 			item = append(item[:0], t.key(int(g))...)
-			item = binary.AppendUvarint(item, uint64(t.counts[g]))
+			for _, n := range []int{t.counts[g], t.at(int(g)).First, t.at(int(g)).Last} {
+				item = binary.AppendUvarint(item, uint64(n))
+			}
 			for _, sum := range t.of(int(g)) {
 				text = sum.Amount().Append(text[:0])
 				item = texts.Append(item, text)
@@ -90,49 +101,51 @@ type fileCursor struct {
 	parts int
 }
 
-func (c *fileCursor) group(sums []amount.Sum) (records int, err error) {
+func (c *fileCursor) group(to *counted) error {
 	_, rest := texts.First(c.Item(), c.parts)
-	count, size := binary.Uvarint(rest)
-	rest = rest[size:]
-	for i := range sums {
+	var n [3]int
+	for i := range n {
+		value, size := binary.Uvarint(rest)
+		n[i], rest = int(value), rest[size:]
+	}
+	to.records += n[0]
+	to.lines = to.lines.with(Lines{n[1], n[2]})
+	for i := range to.sums {
 		var text []byte
 		text, rest = texts.Take(rest)
 		value, err := amount.Parse(text, '.')
 		if err != nil {
-			return 0, fmt.Errorf("taking groups back: %w", err)
+			return fmt.Errorf("taking groups back: %w", err)
 		}
-		sums[i].Add(value)
+		to.sums[i].Add(value)
 	}
-	return int(count), nil
+	return nil
 }
 
 // merge calls visit for each group of all runs in the order of their keys, of so many parts, with
-// what the runs have of it added up. key and sums are good until visit returns.
-func merge(runs []run, parts, width int, visit func(key []byte, records int, sums []amount.Sum) error) error {
+// what the runs have of it added up. What visit is given is good until it returns.
+func merge(runs []run, parts, width int, visit func(key []byte, of counted) error) error {
 	cursors, items := make([]cursor, len(runs)), make([]spill.Run, len(runs))
 	for i, r := range runs {
 		cursors[i] = r.open()
 		items[i] = cursors[i]
 	}
-	sums := make([]amount.Sum, width)
+	of := counted{sums: make([]amount.Sum, width)}
 	var key []byte
-	records := 0
 	err := spill.MergeRuns(orderOf(parts), items, func(run int, item []byte) error {
 		next, _ := texts.First(item, parts)
-		if records > 0 && !bytes.Equal(next, key) {
-			if err := visit(key, records, sums); err != nil {
+		if of.records > 0 && !bytes.Equal(next, key) {
+			if err := visit(key, of); err != nil {
 				return err
 			}
-			records = 0
-			clear(sums)
+			of.records, of.lines = 0, Lines{}
+			clear(of.sums)
 		}
 		key = append(key[:0], next...)
-		n, err := cursors[run].group(sums)
-		records += n
-		return err
+		return cursors[run].group(&of)
 	})
-	if err != nil || records == 0 {
+	if err != nil || of.records == 0 {
 		return err
 	}
-	return visit(key, records, sums)
+	return visit(key, of)
 }

@@ -12,16 +12,46 @@ type table struct {
 	keys   *intern.Table
 	counts []int
 	sums   []amount.Sum
+	lines  []Lines // of each group; nil where they are not kept
+}
+
+// Lines are the lines of a source between which the records of a group stand; both are 0 where that is not known.
+type Lines struct{ First, Last int }
+
+// with are the lines of both.
+func (l Lines) with(o Lines) Lines {
+	switch {
+	case l.First == 0:
+		return o
+	case o.First == 0:
+		return l
+	}
+	return Lines{min(l.First, o.First), max(l.Last, o.Last)}
 }
 
 func newTable(width int) *table { return &table{width: width, keys: intern.New()} }
+
+// newLinedTable is a table that keeps the lines of its groups.
+func newLinedTable(width int) *table {
+	t := newTable(width)
+	t.lines = []Lines{}
+	return t
+}
+
+// at are the lines of a group.
+func (t *table) at(g int) Lines {
+	if t.lines == nil {
+		return Lines{}
+	}
+	return t.lines[g]
+}
 
 func (t *table) len() int { return len(t.counts) }
 
 // size is roughly how many bytes the table takes.
 func (t *table) size() int64 {
 	const sumSize = 24
-	return t.keys.Size() + int64(8*cap(t.counts)+sumSize*cap(t.sums))
+	return t.keys.Size() + int64(8*cap(t.counts)+sumSize*cap(t.sums)+16*cap(t.lines))
 }
 
 // group returns the number of the group with this key, a new one if needed.
@@ -36,6 +66,9 @@ func (t *table) numbered(g int, added bool) int {
 		for range t.width {
 			t.sums = append(t.sums, amount.Sum{})
 		}
+		if t.lines != nil {
+			t.lines = append(t.lines, Lines{})
+		}
 	}
 	return g
 }
@@ -45,17 +78,32 @@ func (t *table) key(g int) []byte { return t.keys.Key(g) }
 // of returns the sums of a group.
 func (t *table) of(g int) []amount.Sum { return t.sums[g*t.width : (g+1)*t.width] }
 
-// add adds records and sums to a group.
-func (t *table) add(group, records int, sums []amount.Sum) {
+// add adds records and sums to a group, which stand on some lines.
+func (t *table) add(group, records int, sums []amount.Sum, at Lines) {
 	t.counts[group] += records
+	if t.lines != nil {
+		t.lines[group] = t.lines[group].with(at)
+	}
 	of := t.of(group)
 	for i := range sums {
 		of[i].Merge(&sums[i])
 	}
 }
 
+// see notes the line of a record of a group.
+func (t *table) see(group, line int) {
+	of := &t.lines[group]
+	if of.First == 0 || line < of.First {
+		of.First = line
+	}
+	of.Last = max(of.Last, line)
+}
+
 // reset empties the table, keeping its room.
 func (t *table) reset() {
 	t.keys.Reset()
 	t.counts, t.sums = t.counts[:0], t.sums[:0]
+	if t.lines != nil {
+		t.lines = t.lines[:0]
+	}
 }

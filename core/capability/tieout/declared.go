@@ -1,6 +1,7 @@
 package tieout
 
 import (
+	"cmp"
 	"fmt"
 	"path"
 	"slices"
@@ -45,8 +46,8 @@ const (
 )
 
 // declare compares what was counted with all that was declared, and adds to the
-// tally's findings.
-func (r *run) declare(rows []Row, f *figures) error {
+// tally's findings. It returns all figures that were declared, in the order of the sources.
+func (r *run) declare(rows []Row, f *figures) ([]Declared, error) {
 	c := comparison{run: r, figures: f, rows: make(map[int]*Row), declared: make(map[int]bool)}
 	rows = slices.DeleteFunc(slices.Clone(rows), func(row Row) bool { return r.isGone(row.Index) })
 	for i := range rows {
@@ -54,18 +55,18 @@ func (r *run) declare(rows []Row, f *figures) error {
 	}
 	if sheet := r.options.Declared; sheet != nil {
 		if err := c.sheet(sheet); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	for _, cover := range r.options.Covers {
 		if err := c.cover(cover); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	for i := range rows {
 		if trailer := r.tally.Sources[rows[i].Index].Trailer; trailer != nil {
 			if err := c.trailer(rows[i].Index, trailer); err != nil {
-				return err
+				return nil, err
 			}
 		}
 	}
@@ -87,7 +88,8 @@ func (r *run) declare(rows []Row, f *figures) error {
 			}
 		}
 	}
-	return nil
+	slices.SortStableFunc(c.all, func(a, b Declared) int { return cmp.Compare(a.Index, b.Index) })
+	return c.all, nil
 }
 
 // howDeclared says in which way a source that is not declared should have been,
@@ -117,6 +119,7 @@ type comparison struct {
 	figures  *figures
 	rows     map[int]*Row
 	declared map[int]bool // sources that are
+	all      []Declared
 }
 
 // declaration is what was declared of one source.
@@ -317,6 +320,8 @@ func (c *comparison) compareRows(counted *Row, d *declaration) error {
 		return &DeclarationError{d.by, d.line, fmt.Sprintf("rows is %q, which is no whole number", text)}
 	}
 	arrived := counted.Rows - counted.Left
+	c.all = append(c.all, Declared{counted.Index, rowsColumn, amount.New(int64(declared), 0),
+		amount.New(int64(arrived), 0)})
 	off := arrived - declared
 	if max(off, -off) <= c.run.options.ToleranceRows {
 		return nil
@@ -338,6 +343,7 @@ func (c *comparison) compareAmount(counted *Row, d *declaration, kind finding.Ki
 	if err != nil {
 		return &DeclarationError{d.by, d.line, fmt.Sprintf("%s is %q, which is no amount", word, text)}
 	}
+	c.all = append(c.all, Declared{counted.Index, word, declared, found})
 	off := found.Sub(declared)
 	if off.Sign() == 0 {
 		return nil

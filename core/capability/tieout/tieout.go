@@ -66,6 +66,13 @@ type Row struct {
 	Distinct   []int
 }
 
+// Declared is a figure that was declared of a source, and what was found.
+type Declared struct {
+	Index           int    // of the source in the set
+	Figure          string // rows, the column of a total, or a column with hash_ or distinct_ before it
+	Declared, Found amount.Amount
+}
+
 // Result is a tie-out.
 type Result struct {
 	Sources    []Row // in the order of the set
@@ -74,6 +81,7 @@ type Result struct {
 	Totals     []amount.Amount // grand totals
 	HashTotals []string        // columns, likewise
 	Distinct   []string
+	Declared   []Declared
 	Matrix     *Matrix // nil without a roster or periods
 	Findings   []finding.Finding
 	Proof      proof.Proof
@@ -215,11 +223,11 @@ func (r *run) result(f *figures) (*Result, error) {
 	if err := result.Proof.Check(); err != nil {
 		return nil, err
 	}
-	if err := r.declare(result.Sources, f); err != nil {
+	var err error
+	if result.Declared, err = r.declare(result.Sources, f); err != nil {
 		return nil, err
 	}
 	if r.options.Roster != nil || len(r.options.Periods) > 0 {
-		var err error
 		if result.Matrix, err = r.matrix(result.Sources); err != nil {
 			return nil, err
 		}

@@ -19,7 +19,7 @@ import (
 )
 
 // Version is that of the blocks which this package writes. Those of earlier versions are read.
-const Version = 1
+const Version = 2
 
 // Block is the account of one close. Names of files are relative to the plan, with slashes, on every
 // system.
@@ -42,6 +42,7 @@ type Block struct {
 	Decisions  Decisions   `json:"decisions"`
 	Figures    File        `json:"figures"`           // rows and totals by source
 	Records    *File       `json:"records,omitempty"` // where they are retained
+	Pack       *File       `json:"pack,omitempty"`    // what the checks came to; blocks of version 1 have none
 
 	// Sources stand in the block itself up to mostSources of them; of more, and beside that of all, the
 	// figures say the same.

@@ -215,12 +215,13 @@ func TestBlocksOfOthers(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	later := bytes.Replace(data, []byte(`"version":1`), []byte(`"version":2`), 1)
+	later := bytes.Replace(data, fmt.Appendf(nil, `"version":%d`, Version), fmt.Appendf(nil, `"version":%d`, Version+1), 1)
 	if err := os.WriteFile(path, later, 0o644); err != nil {
 		t.Fatal(err)
 	}
 	var newer *NewerError
-	if _, err := Read(folder, "lastblock.toml"); !errors.As(err, &newer) || newer.Number != 1 || newer.Version != 2 {
+	if _, err := Read(folder, "lastblock.toml"); !errors.As(err, &newer) || newer.Number != 1 ||
+		newer.Version != Version+1 {
 		t.Errorf("of a newer version: %v", err)
 	}
 }

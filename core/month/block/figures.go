@@ -42,6 +42,9 @@ type Figure struct {
 	Source string   // "" of all together
 	Group  []string // values of the columns By of the result; nil of all groups together
 	Rows   int
+	// Place is where in the source they stand, of OfWithin: a line, two lines as 4-18, or a cell; "" where that is not
+	// known.
+	Place  string
 	Totals []string // of the result, or of what was read; exact decimals
 	Read   *Source  // of what was read, without its totals
 }
@@ -49,9 +52,13 @@ type Figure struct {
 // readColumns stand behind the first three.
 var readColumns = []string{"file", "sha256", "fingerprint", "query", "size", "layout", "entity", "period"}
 
+// placeColumn stands last. Figures of blocks of version 1 have no such column.
+const placeColumn = "place"
+
 // figureColumns are the columns of figures: where groups and totals stand.
 type figureColumns struct {
 	by, totals []string
+	placed     bool
 }
 
 func (b *Block) figureColumns() (c figureColumns) {
@@ -62,6 +69,7 @@ func (b *Block) figureColumns() (c figureColumns) {
 			}
 		}
 	}
+	c.placed = b.Version != 1
 	add(&c.totals, columnsOf(b.Totals)...)
 	for i := range b.Results {
 		add(&c.by, b.Results[i].By...)
@@ -78,7 +86,11 @@ func columnsOf(totals []Total) (names []string) {
 }
 
 func (c *figureColumns) header() []string {
-	return slices.Concat([]string{"figure", "result", "source"}, readColumns, c.by, []string{"rows"}, c.totals)
+	names := slices.Concat([]string{"figure", "result", "source"}, readColumns, c.by, []string{"rows"}, c.totals)
+	if c.placed {
+		names = append(names, placeColumn)
+	}
+	return names
 }
 
 // FigureWriter writes figures.
@@ -136,7 +148,7 @@ func (f *FigureWriter) Write(figure *Figure) error {
 	for _, name := range f.columns.totals {
 		f.cells = append(f.cells, valueOf(name, totals, figure.Totals))
 	}
-	return f.csv.Write(f.cells)
+	return f.csv.Write(append(f.cells, figure.Place))
 }
 
 // Flush writes what is left.
@@ -331,6 +343,9 @@ func (b *Block) readFigure(f *Figure, cells []string, columns *figureColumns) (e
 	}
 	for _, name := range totals {
 		f.Totals = append(f.Totals, rest[1+slices.Index(columns.totals, name)])
+	}
+	if columns.placed {
+		f.Place = cells[len(cells)-1]
 	}
 	if f.Kind != OfRead {
 		return nil

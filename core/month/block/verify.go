@@ -34,6 +34,7 @@ const (
 	OfReference Role = "reference"
 	OfFigures   Role = "figures"
 	OfRecords   Role = "records"
+	OfPack      Role = "pack"
 )
 
 // Sealed is a file that a block has sealed, and how it stands now.
@@ -129,6 +130,9 @@ func (c *Chain) sealed(root string, sources bool) (all []Sealed, err error) {
 		add(OfFigures, c.beside(root, e.Figures), "")
 		if e.Records != nil {
 			add(OfRecords, c.beside(root, *e.Records), "")
+		}
+		if e.Pack != nil {
+			add(OfPack, c.beside(root, *e.Pack), "")
 		}
 		if !sources {
 			continue

@@ -192,3 +192,12 @@ func (a Amount) DivisibleByNine() bool {
 	}
 	return new(big.Int).Rem(a.big(), big.NewInt(9)).Sign() == 0
 }
+
+// MarshalText writes the amount as String does, for JSON as a text.
+func (a Amount) MarshalText() ([]byte, error) { return a.Append(nil), nil }
+
+// UnmarshalText reads what MarshalText writes.
+func (a *Amount) UnmarshalText(text []byte) (err error) {
+	*a, err = Parse(text, '.')
+	return err
+}

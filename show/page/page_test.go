@@ -1,0 +1,191 @@
+package page
+
+import (
+	"bytes"
+	"fmt"
+	"regexp"
+	"strings"
+	"testing"
+
+	"lastblock/core/month/pack"
+	"lastblock/internal/reporttest"
+	"lastblock/show/report"
+
+	"golang.org/x/net/html"
+)
+
+func written(t *testing.T, r *pack.Report) string {
+	t.Helper()
+	var out bytes.Buffer
+	if err := Write(&out, report.Lay(r, pack.Sections(), report.PageLimits)); err != nil {
+		t.Fatal(err)
+	}
+	return out.String()
+}
+
+// each calls visit for each element of a page.
+func each(t *testing.T, page string, visit func(n *html.Node)) {
+	t.Helper()
+	root, err := html.Parse(strings.NewReader(page))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for n := range root.Descendants() {
+		if n.Type == html.ElementNode {
+			visit(n)
+		}
+	}
+}
+
+func attribute(n *html.Node, name string) string {
+	for _, a := range n.Attr {
+		if a.Key == name {
+			return a.Val
+		}
+	}
+	return ""
+}
+
+// textOf is the text of an element.
+func textOf(n *html.Node) string {
+	var b strings.Builder
+	for d := range n.Descendants() {
+		if d.Type == html.TextNode {
+			b.WriteString(d.Data)
+		}
+	}
+	return b.String()
+}
+
+// Whatever sources are called and hold is text: nothing of it becomes an element, an attribute, a link or a style, and
+// what the page runs and looks like is what its policy allows by its hash.
+func TestNothingOfASourceRuns(t *testing.T) {
+	r := reporttest.Report(len(reporttest.Hostile), 2, func(i int) string { return reporttest.Hostile[i] })
+	r.Reason, r.User = reporttest.Hostile[0], reporttest.Hostile[1]
+	page := written(t, r)
+	scripts, styles, policy := 0, 0, ""
+	shown := make(map[string]bool)
+	each(t, page, func(n *html.Node) {
+		switch n.Data {
+		case "script":
+			scripts++
+			if !strings.Contains(policy, hashOf(textOf(n))) {
+				t.Errorf("the policy %q does not allow the script", policy)
+			}
+		case "style":
+			styles++
+			if !strings.Contains(policy, hashOf(textOf(n))) {
+				t.Errorf("the policy %q does not allow the style", policy)
+			}
+		case "meta":
+			if attribute(n, "http-equiv") == "Content-Security-Policy" {
+				policy = attribute(n, "content")
+			}
+		case "img", "iframe", "object", "embed", "link", "base", "image", "use", "foreignObject":
+			t.Errorf("there is an element %s", n.Data)
+		case "th":
+			shown[textOf(n)] = true
+		}
+		for _, a := range n.Attr {
+			if strings.HasPrefix(a.Key, "on") || a.Key == "style" || a.Key == "src" || a.Key == "action" ||
+				a.Key == "href" && !strings.HasPrefix(a.Val, "#") {
+				t.Errorf("%s has %s=%q", n.Data, a.Key, a.Val)
+			}
+		}
+	})
+	if scripts != 1 || styles != 1 || !strings.HasPrefix(policy, "default-src 'none';") {
+		t.Errorf("%d scripts, %d styles, policy %q", scripts, styles, policy)
+	}
+	for _, name := range reporttest.Hostile {
+		if !shown[name] {
+			t.Errorf("%q is not shown as it is", name)
+		}
+	}
+	if strings.Contains(page, "http:") || strings.Contains(page, "https:") {
+		t.Error("the page names an address")
+	}
+}
+
+// A page can be read without seeing it: landmarks, headings of tables, names of what can be used, and texts in the
+// direction that is theirs.
+func TestThePageCanBeHeard(t *testing.T) {
+	page := written(t, reporttest.Report(3, 2, func(i int) string { return fmt.Sprint("unit", i) }))
+	count := make(map[string]int)
+	ids := make(map[string]bool)
+	each(t, page, func(n *html.Node) {
+		count[n.Data]++
+		if id := attribute(n, "id"); id != "" {
+			if ids[id] {
+				t.Errorf("two elements are called %s", id)
+			}
+			ids[id] = true
+		}
+		switch n.Data {
+		case "th":
+			if s := attribute(n, "scope"); s != "col" && s != "row" {
+				t.Errorf("a heading %q has scope %q", textOf(n), s)
+			}
+		case "svg":
+			if attribute(n, "role") != "img" || attribute(n, "aria-label") == "" {
+				t.Error("a chart has no name")
+			}
+		case "table":
+			if n.Parent.Data != "div" || attribute(n.Parent, "class") == "scroll" && attribute(n.Parent, "tabindex") != "0" &&
+				attribute(n.Parent.Parent, "class") != "gave" {
+				t.Error("a table that is too wide cannot be reached by the keyboard")
+			}
+		case "section":
+			if !ids[attribute(n, "id")] || attribute(n, "aria-labelledby") == "" {
+				t.Error("a section has no name")
+			}
+		case "td":
+			if !strings.Contains(attribute(n, "class"), "n") && attribute(n, "dir") == "" && textOf(n) != "" &&
+				attribute(n.Parent.Parent.Parent.Parent.Parent, "class") != "gave" {
+				t.Errorf("a text %q has no direction of its own", textOf(n))
+			}
+		case "html":
+			if attribute(n, "lang") == "" {
+				t.Error("the page has no language")
+			}
+		}
+	})
+	for _, name := range []string{"header", "nav", "main", "footer", "h1"} {
+		if count[name] != 1 {
+			t.Errorf("there are %d %s", count[name], name)
+		}
+	}
+	each(t, page, func(n *html.Node) {
+		if to, is := strings.CutPrefix(attribute(n, "href"), "#"); is && !ids[to] {
+			t.Errorf("a link to %s leads nowhere", to)
+		}
+	})
+}
+
+// A rehearsal says at its top and at its end that it is not sealed, and on every printed page.
+func TestARehearsalSaysSo(t *testing.T) {
+	r := reporttest.Report(2, 0, func(i int) string { return fmt.Sprint("unit", i) })
+	if n := strings.Count(written(t, r), "Not sealed."); n != 0 {
+		t.Errorf("a sealed report says %d times that it is not", n)
+	}
+	r.State = pack.Rehearsed
+	page := written(t, r)
+	var places []int
+	for _, at := range regexp.MustCompile("Not sealed").FindAllStringIndex(page, -1) {
+		places = append(places, at[0])
+	}
+	if len(places) != 2 || places[0] > strings.Index(page, "<h1") || places[1] < strings.Index(page, "</main>") ||
+		!strings.Contains(page, "2031-03, not sealed\"") {
+		t.Errorf("it says so at %v", places)
+	}
+}
+
+// The page of ten thousand sources and two hundred findings stays below two megabytes.
+func TestThePageStaysSmall(t *testing.T) {
+	page := written(t, reporttest.Report(10_000, 50, func(i int) string { return fmt.Sprintf("branch office %05d", i) }))
+	if len(page) > 2_000_000 {
+		t.Errorf("it has %d bytes", len(page))
+	}
+	if !strings.Contains(page, "1,000 of 10,000 rows are listed;") || !strings.Contains(page, "more sources</th>") {
+		t.Error("it does not say what it lacks")
+	}
+}
