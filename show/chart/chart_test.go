@@ -18,9 +18,11 @@ func all(t *testing.T, name func(i int) string) map[string]string {
 	bars := []Bar{{name(0), "10", 10, true}, {name(1), "-4", -4, false}, {name(2), "0", 0, false}, {name(3), "6", 6, true}}
 	charts := make(map[string]string)
 	for kind, draw := range map[string]func() (string, error){
-		"columns": func() (string, error) { return Columns(name(4), []Group{{name(5), bars}, {name(6), bars[:2]}, {"", nil}}) },
-		"rows":    func() (string, error) { return Rows(name(4), bars) },
-		"bridge":  func() (string, error) { return Bridge(name(4), bars) },
+		"columns": func() (string, error) {
+			return Columns(name(4), []Group{{name(5), bars}, {name(6), bars[:2]}, {"", nil}})
+		},
+		"rows":   func() (string, error) { return Rows(name(4), bars) },
+		"bridge": func() (string, error) { return Bridge(name(4), bars) },
 		"marks": func() (string, error) {
 			return Marks(name(4), []string{name(5), name(6)}, []string{name(7)}, [][]Mark{{{name(8), true, false},
 				{name(9), false, true}}})

@@ -32,7 +32,7 @@
   };
   const isShown = (row, of, filters) =>
     (!filters || !of.entity || row.dataset.e === of.entity) && (!filters || !of.period || row.dataset.p === of.period) &&
-    (!filters || !of.severity || !row.closest("table").dataset.severity || row.dataset.s === of.severity) &&
+    (!filters || !of.severity || row.dataset.s === of.severity) &&
     (!of.text || row.textContent.toLowerCase().includes(of.text.toLowerCase()));
 
   // Each table shows the rows that are wanted, and its totals follow and say so.
@@ -43,7 +43,7 @@
       const filters = "filters" in table.dataset;
       const knows = (word) => word === "text" || filters && (word === "severity" ? "severity" in table.dataset : table.querySelector("tbody tr[data-" + word[0] + "]"));
       const touched = words.some((word) => of[word] && knows(word));
-      const mine = { entity: knows("entity") ? of.entity : "", period: knows("period") ? of.period : "", severity: of.severity, text: of.text };
+      const mine = { entity: knows("entity") ? of.entity : "", period: knows("period") ? of.period : "", severity: knows("severity") ? of.severity : "", text: of.text };
       const rows = [...table.tBodies[0].rows];
       let n = 0;
       for (const row of rows) n += (row.hidden = touched && !isShown(row, mine, filters)) ? 0 : 1;
