@@ -83,7 +83,7 @@ func (a *app) usePlan(cmd *cobra.Command) error {
 		return err
 	}
 	file := a.task.Sources().Plan
-	if _, isClose := a.task.(*month.Closing); isClose && file == "" {
+	if needsPlan(a.task) && file == "" {
 		if _, err := os.Stat(plan.Name); err == nil {
 			file = plan.Name
 			a.task.Sources().Plan = file
@@ -104,6 +104,15 @@ func (a *app) usePlan(cmd *cobra.Command) error {
 	notes, err := read.Apply(a.task, a.options)
 	a.note(notes)
 	return err
+}
+
+// needsPlan tells whether a task is nothing without a plan, which then is that of the folder.
+func needsPlan(t month.Task) bool {
+	switch t.(type) {
+	case *month.Closing, *month.Report:
+		return true
+	}
+	return false
 }
 
 // note prints notes on what takes the place of something else.

@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"os"
 	"path/filepath"
 	"strings"
 
@@ -129,8 +128,11 @@ func (a *app) runReport(ctx context.Context, t *month.Report) error {
 	}
 	for _, o := range a.options {
 		if o.Given.Typed && !t.MayBeTyped(o) {
-			return option.Errorf(o.Word, "it does not go together with a report, which reads what the plan names, as the "+
-				"plan says")
+			return option.Errorf(
+				o.Word,
+				"it does not go together with a report, which reads what the plan names, as the "+
+					"plan says",
+			)
 		}
 	}
 	results, err := resultsOf(a, t, month.NewReport)
@@ -139,6 +141,7 @@ func (a *app) runReport(ctx context.Context, t *month.Report) error {
 	}
 	var all []*reporting
 	for _, r := range results {
+		r.Task.Plan = t.Plan
 		if err := r.Task.Check(); err != nil {
 			return r.Err(err)
 		}
@@ -184,15 +187,7 @@ func (a *app) giveReport(all []*reporting, from *reportable, shown *view.Report,
 		}
 		shown.Made, ready = append(shown.Made, r.made...), append(ready, r.outputs...)
 	}
-	if err := a.outputs.Commit(ready...); err != nil {
-		return err
-	}
-	for i := range shown.Made {
-		if info, err := os.Stat(shown.Made[i].Path); err == nil {
-			shown.Made[i].Bytes = info.Size()
-		}
-	}
-	return nil
+	return a.outputs.Commit(ready...)
 }
 
 // reportBlock reports a block, of which nothing but its own files is read.

@@ -328,7 +328,7 @@ func (o *Outputs) Place() error {
 	if err := s.place(); err != nil {
 		return err
 	}
-	o.open, o.folders = rest, nil
+	o.open = rest // folders in which nothing was put go with Discard
 	for _, output := range ready {
 		o.placed = append(o.placed, output.path)
 	}

@@ -69,7 +69,13 @@ func placeOf(lines rollup.Lines) string {
 }
 
 func figureOf(kind block.Kind, source string, row rollup.Row) *block.Figure {
-	f := &block.Figure{Kind: kind, Source: source, Group: row.Key, Rows: row.Records, Place: cmp.Or(row.Cell, placeOf(row.Lines))}
+	f := &block.Figure{
+		Kind:   kind,
+		Source: source,
+		Group:  row.Key,
+		Rows:   row.Records,
+		Place:  cmp.Or(row.Cell, placeOf(row.Lines)),
+	}
 	for _, sum := range row.Sums {
 		f.Totals = append(f.Totals, sum.String())
 	}

@@ -32,8 +32,14 @@ const Groups = 4
 // Report is one of some entities, each of which has sent a file; name is what an entity is called. Every entity whose
 // number is divisible by every has a finding that stops it.
 func Report(entities, every int, name func(entity int) string) *pack.Report {
-	p := &pack.Pack{Period: "2031-03", Verdict: block.Passed, Since: 1, Filed: &pack.Filed{Periods: []string{"2031-03"}},
-		Doubles: &pack.Doubles{Totals: []string{"v"}}, Proof: pack.Proof{}}
+	p := &pack.Pack{
+		Period:  "2031-03",
+		Verdict: block.Passed,
+		Since:   1,
+		Filed:   &pack.Filed{Periods: []string{"2031-03"}},
+		Doubles: &pack.Doubles{Totals: []string{"v"}},
+		Proof:   pack.Proof{},
+	}
 	b := block.Block{Results: []block.Result{{Command: "rollup", Title: "by-account", By: []string{"account"},
 		Totals: []block.Total{{Column: "v"}}}}, Totals: []block.Total{{Column: "v"}}, Period: p.Period, Number: 2,
 		User: "anna", Time: time.Date(2031, 4, 2, 9, 30, 0, 0, time.UTC), Verdict: p.Verdict}
@@ -60,11 +66,17 @@ func Report(entities, every int, name func(entity int) string) *pack.Report {
 				Kind: finding.ControlTotal, Severity: finding.Stop, Source: source, Column: "v", Difference: "0.01",
 				Message: "declared more: " + entity}, Entity: entity, Period: p.Period})
 		}
-		p.Filed.Entities = append(p.Filed.Entities, pack.FiledRow{Entity: entity, Cells: []pack.FiledCell{{Status: status,
-			Rows: Groups, Sources: []string{source}}}})
+		p.Filed.Entities = append(
+			p.Filed.Entities,
+			pack.FiledRow{Entity: entity, Cells: []pack.FiledCell{{Status: status,
+				Rows: Groups, Sources: []string{source}}}},
+		)
 		p.Sources = append(p.Sources, pack.Source{Source: source, Entity: entity, Period: p.Period, Rows: Groups,
 			Totals: []amount.Amount{Cents(sum)}})
-		p.Declared = append(p.Declared, pack.Declared{Source: source, Figure: "v", Declared: Cents(sum), Found: Cents(sum)})
+		p.Declared = append(
+			p.Declared,
+			pack.Declared{Source: source, Figure: "v", Declared: Cents(sum), Found: Cents(sum)},
+		)
 		b.Sources = append(b.Sources, block.Source{File: block.File{Name: source,
 			SHA256: fmt.Sprintf("%064x", i)}, Source: source, Entity: entity, Size: 100})
 	}

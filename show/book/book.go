@@ -1,5 +1,5 @@
-// Package book writes a report as a workbook: a sheet for each of its tables, with real numbers and dates, headings that
-// stay in sight, filters, names for the totals, and links from figures to what each source gave. Texts stay texts,
+// Package book writes a report as a workbook: a sheet for each of its tables, with real numbers and dates, headings
+// that stay in sight, filters, names for the totals, and links from figures to what each source gave. Texts stay texts,
 // whatever they begin with.
 package book
 
@@ -35,7 +35,13 @@ func Write(w io.Writer, d *report.Document) error {
 	if err != nil {
 		return err
 	}
-	b := &book{File: file, doc: d, styles: make(map[look]int), names: make(map[string]bool), rows: make(map[string]place)}
+	b := &book{
+		File:   file,
+		doc:    d,
+		styles: make(map[look]int),
+		names:  make(map[string]bool),
+		rows:   make(map[string]place),
+	}
 	b.plan()
 	if len(b.sheets) == 0 {
 		err = errors.New("there is nothing to be written: the month end has none of the sections that are asked for")
@@ -450,7 +456,9 @@ func (b *book) furnish(s *sheet) error {
 	head = strings.ReplaceAll(head, "&", "&&")
 	const most = 120 // of what stands at the edges of a page
 	return b.SetHeaderFooter(s.name, &excelize.HeaderFooterOptions{
-		OddHeader: "&L" + string([]rune(head)[:min(utf8.RuneCountInString(head), most)]), OddFooter: "&L&A&RPage &P of &N"})
+		OddHeader: "&L" + string(
+			[]rune(head)[:min(utf8.RuneCountInString(head), most)],
+		), OddFooter: "&L&A&RPage &P of &N"})
 }
 
 // furnishTable is furnish for what belongs to its table.
@@ -533,8 +541,11 @@ func widthsOf(t *report.Table) []int {
 
 // fromSources lists what each source gave to each figure that opens; ids are the openings that begin with a row.
 func fromSources(d *report.Document) (t *report.Table, ids []string) {
-	t = &report.Table{Name: "from_sources", Columns: []report.Column{{Name: "result"}, {Name: "figure"}, {Name: "source"},
-		{Name: "where"}, {Name: "records", Kind: report.Count}, {Name: "gave", Kind: report.Money}}}
+	t = &report.Table{
+		Name: "from_sources",
+		Columns: []report.Column{{Name: "result"}, {Name: "figure"}, {Name: "source"},
+			{Name: "where"}, {Name: "records", Kind: report.Count}, {Name: "gave", Kind: report.Money}},
+	}
 	add := func(id string, o *report.Opening, g *report.Gave) {
 		value := g.Amount
 		ids = append(ids, id)

@@ -44,8 +44,8 @@ func raw(t *testing.T, f *excelize.File, sheet, cell string) string {
 // printed page, a filter, and a page that is one wide.
 func TestSheets(t *testing.T) {
 	f, data := written(t, reporttest.Report(3, 2, func(i int) string { return fmt.Sprint("unit", i) }))
-	want := "Month end, Completeness, By entity, Summary by-account, Bridge, Control totals, Doubles, Findings, Sources, " +
-		"Proof, Results, About, From sources"
+	want := "Month end, Completeness, By entity, Summary by-account, Bridge, Control totals, Doubles, Findings, " +
+		"Sources, Proof, Results, About, From sources"
 	if got := strings.Join(f.GetSheetList(), ", "); got != want {
 		t.Fatalf("sheets are %s, want %s", got, want)
 	}
@@ -64,7 +64,8 @@ func TestSheets(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if *layout.Orientation != "landscape" || *layout.FitToWidth != 1 || *layout.FitToHeight != 0 || !*fit.FitToPage {
+		if *layout.Orientation != "landscape" || *layout.FitToWidth != 1 || *layout.FitToHeight != 0 ||
+			!*fit.FitToPage {
 			t.Errorf("%s is printed as %+v", sheet, layout)
 		}
 		if sheet == "Doubles" {
@@ -208,7 +209,8 @@ func TestARehearsalSaysSo(t *testing.T) {
 
 // A number with more digits than a workbook keeps is a text with all of them.
 func TestLongNumbersKeepTheirDigits(t *testing.T) {
-	for text, want := range map[string]any{"1234567890123.45": 1234567890123.45, "12345678901234.56": "12345678901234.56",
+	for text, want := range map[string]any{"1234567890123.45": 1234567890123.45,
+		"12345678901234.56": "12345678901234.56",
 		"-0.5": -0.5} {
 		if got := numberOf(text); got != want {
 			t.Errorf("%s is %v, want %v", text, got, want)

@@ -122,7 +122,11 @@ func (c *canvas) end(label string) (string, error) {
 	if at == nil {
 		return "", fmt.Errorf("drawing a chart: there is no drawing")
 	}
-	text = fmt.Sprintf(`<svg class="chart" role="img" viewBox="%s" aria-label="%s">`, text[at[2]:at[3]], escape(label)) +
+	text = fmt.Sprintf(
+		`<svg class="chart" role="img" viewBox="%s" aria-label="%s">`,
+		text[at[2]:at[3]],
+		escape(label),
+	) +
 		text[at[1]:]
 	return styled.ReplaceAllStringFunc(text, func(style string) string {
 		return attributes(styled.FindStringSubmatch(style)[1])

@@ -15,7 +15,12 @@ import (
 // all are charts of each kind, with names.
 func all(t *testing.T, name func(i int) string) map[string]string {
 	t.Helper()
-	bars := []Bar{{name(0), "10", 10, true}, {name(1), "-4", -4, false}, {name(2), "0", 0, false}, {name(3), "6", 6, true}}
+	bars := []Bar{
+		{name(0), "10", 10, true},
+		{name(1), "-4", -4, false},
+		{name(2), "0", 0, false},
+		{name(3), "6", 6, true},
+	}
 	charts := make(map[string]string)
 	for kind, draw := range map[string]func() (string, error){
 		"columns": func() (string, error) {
@@ -52,7 +57,8 @@ func TestChartsAreSafe(t *testing.T) {
 			if of, ok := token.(xml.StartElement); ok {
 				elements[of.Name.Local] = true
 				for _, a := range of.Attr {
-					if a.Name.Local == "style" || strings.HasPrefix(a.Name.Local, "on") || strings.HasPrefix(a.Value, "#") {
+					if a.Name.Local == "style" || strings.HasPrefix(a.Name.Local, "on") ||
+						strings.HasPrefix(a.Value, "#") {
 						t.Errorf("%s has %s=%q", kind, a.Name.Local, a.Value)
 					}
 				}

@@ -130,8 +130,9 @@ func TestThePageCanBeHeard(t *testing.T) {
 				t.Error("a chart has no name")
 			}
 		case "table":
-			if n.Parent.Data != "div" || attribute(n.Parent, "class") == "scroll" && attribute(n.Parent, "tabindex") != "0" &&
-				attribute(n.Parent.Parent, "class") != "gave" {
+			if n.Parent.Data != "div" ||
+				attribute(n.Parent, "class") == "scroll" && attribute(n.Parent, "tabindex") != "0" &&
+					attribute(n.Parent.Parent, "class") != "gave" {
 				t.Error("a table that is too wide cannot be reached by the keyboard")
 			}
 		case "section":
@@ -181,7 +182,10 @@ func TestARehearsalSaysSo(t *testing.T) {
 
 // The page of ten thousand sources and two hundred findings stays below two megabytes.
 func TestThePageStaysSmall(t *testing.T) {
-	page := written(t, reporttest.Report(10_000, 50, func(i int) string { return fmt.Sprintf("branch office %05d", i) }))
+	page := written(
+		t,
+		reporttest.Report(10_000, 50, func(i int) string { return fmt.Sprintf("branch office %05d", i) }),
+	)
 	if len(page) > 2_000_000 {
 		t.Errorf("it has %d bytes", len(page))
 	}

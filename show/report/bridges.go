@@ -35,7 +35,11 @@ func bridges(d *draft) (parts []Part) {
 	if len(t.Rows) == 0 {
 		return nil
 	}
-	say := fmt.Sprintf("What leads from the figures of block %d, %s, to those of this report.", d.since(), d.wasPeriod())
+	say := fmt.Sprintf(
+		"What leads from the figures of block %d, %s, to those of this report.",
+		d.since(),
+		d.wasPeriod(),
+	)
 	if d.Entity != "" {
 		say = fmt.Sprintf("What the files of %s have changed since block %d.", d.Entity, d.since())
 	}

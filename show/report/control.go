@@ -12,17 +12,32 @@ func controlTotals(d *draft) []Part {
 	if len(d.Declared) == 0 {
 		return nil
 	}
-	t := &Table{Name: "control_totals", Sorts: true, Filters: true, Columns: []Column{{Name: "source"}, {Name: "entity"},
-		{Name: "period"}, {Name: "figure"}, {Name: "declared", Kind: Money}, {Name: "found", Kind: Money},
-		{Name: "difference", Kind: Money}, {Name: "agrees"}}}
+	t := &Table{
+		Name:    "control_totals",
+		Sorts:   true,
+		Filters: true,
+		Columns: []Column{{Name: "source"}, {Name: "entity"},
+			{Name: "period"}, {Name: "figure"}, {Name: "declared", Kind: Money}, {Name: "found", Kind: Money},
+			{Name: "difference", Kind: Money}, {Name: "agrees"}},
+	}
 	about := make(map[string]int)
 	for i := range d.Sources {
 		about[d.Sources[i].Source] = i
 	}
 	off := 0
 	for _, c := range d.Declared {
-		row := Row{Cells: []Cell{{Text: c.Source, Link: d.rowOf[c.Source]}, {}, {}, text(c.Figure), figureCell(c.Figure, c.Declared),
-			figureCell(c.Figure, c.Found), figureCell(c.Figure, c.Difference), {Text: "yes", Word: Good}}}
+		row := Row{
+			Cells: []Cell{
+				{Text: c.Source, Link: d.rowOf[c.Source]},
+				{},
+				{},
+				text(c.Figure),
+				figureCell(c.Figure, c.Declared),
+				figureCell(c.Figure, c.Found),
+				figureCell(c.Figure, c.Difference),
+				{Text: "yes", Word: Good},
+			},
+		}
 		if at, ok := about[c.Source]; ok {
 			row.Entity, row.Period = d.Sources[at].Entity, d.Sources[at].Period
 			row.Cells[1], row.Cells[2] = text(row.Entity), text(row.Period)

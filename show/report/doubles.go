@@ -28,7 +28,11 @@ func doubles(d *draft) (parts []Part) {
 		for i := range found.Kinds {
 			kinds.Rows = append(kinds.Rows, Row{Cells: cells(&found.Kinds[i], text(string(found.Kinds[i].Kind)))})
 		}
-		pairs := &Table{Name: "doubles_between", Sorts: true, Columns: columns(Column{Name: "between"}, Column{Name: "and"})}
+		pairs := &Table{
+			Name:    "doubles_between",
+			Sorts:   true,
+			Columns: columns(Column{Name: "between"}, Column{Name: "and"}),
+		}
 		for i := range found.Pairs {
 			p := &found.Pairs[i]
 			other := p.B
@@ -43,8 +47,13 @@ func doubles(d *draft) (parts []Part) {
 		parts = append(parts, Part{Title: "By kind", Sheet: "Doubles", Table: kinds},
 			Part{Title: "Between whom", Sheet: "Doubles between", Table: pairs})
 	}
-	decided := &Table{Name: "doubles_decided", Sorts: true, Filters: true, Columns: []Column{{Name: "finding", Kind: Code},
-		{Name: "kind"}, {Name: "where"}, {Name: "amount", Kind: Money}, {Name: "what was decided", Kind: Long}}}
+	decided := &Table{
+		Name:    "doubles_decided",
+		Sorts:   true,
+		Filters: true,
+		Columns: []Column{{Name: "finding", Kind: Code},
+			{Name: "kind"}, {Name: "where"}, {Name: "amount", Kind: Money}, {Name: "what was decided", Kind: Long}},
+	}
 	for i := range d.Report.Findings {
 		f := &d.Report.Findings[i]
 		if !slices.Contains(finding.Doubles, f.Kind) {

@@ -33,7 +33,7 @@ func keyFigures(d *draft) []Part {
 	number("sources", len(d.Sources), wasSources)
 	number("records", d.Proof.Read, wasRows)
 	for i, column := range d.Columns {
-		add(column, money(d.total(i)), d.wasTotal(column))
+		add(column, money(d.Total(i)), d.wasTotal(column))
 	}
 	if d.Entity == "" {
 		for i := range d.Results {
@@ -78,21 +78,10 @@ func changed(now *Cell, was *amount.Amount) []Cell {
 	return cells
 }
 
-// total is the total of a column of the sources that all results share.
-func (d *draft) total(column int) amount.Amount {
-	var sum amount.Sum
-	for i := range d.Sources {
-		if s := &d.Sources[i]; s.Of == "" && column < len(s.Totals) {
-			sum.Add(s.Totals[column])
-		}
-	}
-	return sum.Amount()
-}
-
 // isTotal tells whether a total of a result is that of its column, which stands there already.
 func (d *draft) isTotal(column string, value amount.Amount) bool {
 	for i, name := range d.Columns {
-		if name == column && d.total(i).Cmp(value) == 0 {
+		if name == column && d.Total(i).Cmp(value) == 0 {
 			return true
 		}
 	}

@@ -251,8 +251,10 @@ func (d *draft) entities() []Part {
 	t.Foot = []Row{{Cells: cells, Strong: true}}
 	part := Part{Title: "By entity and period", Sheet: "By entity", Table: t}
 	if b.currencies != nil {
-		part.Texts = []string{fmt.Sprintf("Amounts are in %s, and are added up here as they stand, as control totals are.",
-			words.And(b.currencies...))}
+		part.Texts = []string{
+			fmt.Sprintf("Amounts are in %s, and are added up here as they stand, as control totals are.",
+				words.And(b.currencies...)),
+		}
 	}
 	if len(b.names) > 1 || len(b.periods) > 1 {
 		part.Charts = append(part.Charts, b.periodChart())

@@ -19,7 +19,9 @@ func proof(d *draft) []Part {
 		t.Rows = append(t.Rows, Row{Cells: []Cell{text(total.Column), money(total.Read), money(total.Used),
 			money(total.Suspense), money(total.Dropped), holds}})
 	}
-	parts := []Part{{Sheet: "Proof", Table: t, Texts: []string{"What was read is what was used, set aside and left out."}}}
+	parts := []Part{
+		{Sheet: "Proof", Table: t, Texts: []string{"What was read is what was used, set aside and left out."}},
+	}
 	if len(d.Results) > 0 {
 		made := &Table{Name: "results", Sorts: true, Columns: []Column{{Name: "result"}, {Name: "file"},
 			{Name: "rows", Kind: Count}, {Name: "SHA-256", Kind: Code}}}

@@ -46,12 +46,12 @@ func TestVerdicts(t *testing.T) {
 		state           pack.State
 		want, unsealed  string
 	}{
-		{3, 0, pack.Sealed, "2031-03 has passed: 12 records of 3 sources were read, each is accounted for, and nothing " +
-			"stops it.", ""},
-		{3, 2, pack.Closing, "2031-03 has failed: 2 findings stop it (2 control-total); 12 records of 3 sources were read.",
-			""},
-		{1, 1, pack.Rehearsed, "2031-03 has failed: 1 finding stops it (1 control-total); 4 records of 1 source were read.",
-			"Not sealed."},
+		{3, 0, pack.Sealed, "2031-03 has passed: 12 records of 3 sources were read, each is accounted for, and " +
+			"nothing stops it.", ""},
+		{3, 2, pack.Closing, "2031-03 has failed: 2 findings stop it (2 control-total); 12 records of 3 sources " +
+			"were read.", ""},
+		{1, 1, pack.Rehearsed, "2031-03 has failed: 1 finding stops it (1 control-total); 4 records of 1 source " +
+			"were read.", "Not sealed."},
 	} {
 		r := reporttest.Report(c.entities, c.every, named)
 		r.State = c.state
@@ -109,7 +109,8 @@ func TestManySources(t *testing.T) {
 		}
 	}
 	filed := section(d, pack.WhoFiled).Parts[0]
-	if filed.Table.Rows[entities/every-1].Cells[1].Word != Bad || filed.Table.Rows[entities/every].Cells[1].Word != Good {
+	if filed.Table.Rows[entities/every-1].Cells[1].Word != Bad ||
+		filed.Table.Rows[entities/every].Cells[1].Word != Good {
 		t.Error("who has filed twice does not come first")
 	}
 	lines := 0

@@ -53,7 +53,9 @@ func suspense(d *draft) []Part {
 		why[f.Source][f.Kind] += max(1, f.Count)
 	}
 	t := &Table{Name: "suspense", Sorts: true, Filters: true, Columns: []Column{{Name: "source"}, {Name: "entity"},
-		{Name: "period"}, {Name: "records in suspense", Kind: Count, Total: true}, {Name: "of", Kind: Count, Total: true},
+		{
+			Name: "period",
+		}, {Name: "records in suspense", Kind: Count, Total: true}, {Name: "of", Kind: Count, Total: true},
 		{Name: "why", Kind: Long}}}
 	for i := range d.Sources {
 		s := &d.Sources[i]
@@ -116,8 +118,12 @@ func sources(d *draft) []Part {
 	if forms {
 		t.Columns = append(t.Columns, Column{Name: "figures of the form", Kind: Money, Total: true})
 	}
-	t.Columns = append(t.Columns, Column{Name: "findings", Kind: Count, Total: true}, Column{Name: "bytes", Kind: Count},
-		Column{Name: "SHA-256", Kind: Code})
+	t.Columns = append(
+		t.Columns,
+		Column{Name: "findings", Kind: Count, Total: true},
+		Column{Name: "bytes", Kind: Count},
+		Column{Name: "SHA-256", Kind: Code},
+	)
 	sum := sourceSum{totals: make([]amount.Amount, len(columns))}
 	for i, s := range d.listedSources() {
 		row := Row{ID: sourceID(i), Entity: s.Entity, Period: s.Period, Cells: []Cell{text(s.Source), text(s.Entity),

@@ -170,7 +170,14 @@ func (d *draft) figureOf(s *pack.Summary, line *pack.SummaryLine, across *string
 }
 
 // sumCell is a sum of a line, which opens where it is known what sources gave to it.
-func (d *draft) sumCell(p *Part, s *pack.Summary, line *pack.SummaryLine, sum amount.Amount, k int, across *string) Cell {
+func (d *draft) sumCell(
+	p *Part,
+	s *pack.Summary,
+	line *pack.SummaryLine,
+	sum amount.Amount,
+	k int,
+	across *string,
+) Cell {
 	c := money(sum)
 	of := slices.Clone(line.Key)
 	if line.Kind == pack.Total || line.Kind == pack.Subtotal {

@@ -5,6 +5,7 @@ import (
 	"io"
 	"slices"
 
+	"lastblock/core/month"
 	"lastblock/core/month/block"
 	"lastblock/core/month/pack"
 	"lastblock/show"
@@ -21,7 +22,6 @@ type Report struct {
 type Made struct {
 	Path     string
 	Sections int
-	Bytes    int64
 }
 
 // Stops tells whether a finding stops what is reported.
@@ -32,7 +32,7 @@ func (r *Report) Stops() bool {
 // Print says what was written, and of what.
 func (r *Report) Print(s *show.Screen) {
 	for _, m := range r.Made {
-		fmt.Fprintf(s, "%s: %s, %s\n", m.Path, show.Count(m.Sections, "section"), show.Size(m.Bytes))
+		fmt.Fprintf(s, "%s: %s\n", m.Path, show.Count(m.Sections, "section"))
 	}
 	stops := 0
 	for i := range r.Report.Findings {
@@ -83,8 +83,61 @@ func (r *Report) Document(w io.Writer) error {
 		findings = append(findings, r.Report.Findings...)
 	}
 	d.Add("findings", findings)
-	d.Add("proof", r.Report.Proof)
+	d.Add("proof", packProof(&r.Report.Proof))
 	return d.Close()
+}
+
+// packProof is a proof as other documents have it.
+func packProof(p *pack.Proof) show.Object {
+	totals := show.Object{}
+	for i := range p.Totals {
+		t := &p.Totals[i]
+		totals.Add(t.Column, show.Object{{Name: "read", Value: t.Read.String()}, {Name: "used", Value: t.Used.String()},
+			{Name: "suspense", Value: t.Suspense.String()}, {Name: "dropped", Value: t.Dropped.String()}})
+	}
+	return show.Object{
+		{Name: "read", Value: p.Read},
+		{Name: "used", Value: p.Used},
+		{Name: "suspense", Value: p.Suspense},
+		{Name: "dropped", Value: p.Dropped},
+		{Name: "totals", Value: totals},
+	}
+}
+
+// sourceObjects are the sources as other documents have them, with their SHA-256.
+func (r *Report) sourceObjects() []show.Object {
+	files := make(map[string]*block.Source)
+	for i := range r.Files {
+		files[r.Files[i].Of+"\x00"+r.Files[i].Source] = &r.Files[i]
+	}
+	all := []show.Object{}
+	for i := range r.Sources {
+		s := &r.Sources[i]
+		o := show.Object{{Name: "source", Value: s.Source}}
+		columns := r.Columns
+		for _, word := range []show.Member{{Name: "of", Value: s.Of}, {Name: "entity", Value: s.Entity},
+			{Name: "period", Value: s.Period}} {
+			if word.Value != "" {
+				o = append(o, word)
+			}
+		}
+		if s.Of != "" {
+			columns = []string{month.GridValue}
+		}
+		o.Add("rows", s.Rows)
+		if s.Suspense > 0 {
+			o.Add("suspense", s.Suspense)
+		}
+		if s.Dropped > 0 {
+			o.Add("dropped", s.Dropped)
+		}
+		o.Add("totals", show.Amounts(columns[:min(len(columns), len(s.Totals))], s.Totals))
+		if f := files[s.Of+"\x00"+s.Source]; f != nil {
+			o.Add("sha256", f.SHA256)
+		}
+		all = append(all, o)
+	}
+	return all
 }
 
 // addSections adds what sections are made of, those that are wanted.
@@ -96,7 +149,7 @@ func (r *Report) addSections(d *show.DocumentWriter) {
 	}
 	if slices.Contains(r.Sections, pack.KeyFigures) {
 		figures := show.Object{{Name: "sources", Value: len(r.Sources)}, {Name: "rows", Value: r.Report.Proof.Read},
-			{Name: "totals", Value: proofTotals(&r.Report.Proof)}}
+			{Name: "totals", Value: r.totals()}}
 		if r.Before != nil {
 			figures.Add("before", show.Object{{Name: "number", Value: r.Before.Number},
 				{Name: "period", Value: r.Before.Period}, {Name: "sources", Value: r.Before.Sources},
@@ -111,7 +164,9 @@ func (r *Report) addSections(d *show.DocumentWriter) {
 	add(pack.OfDoubles, "doubles", r.Report.Doubles)
 	add(pack.OfStatements, "reconciliations", listOf(r.Reconciliations))
 	add(pack.OfGrids, "grids", listOf(r.Grids))
-	add(pack.OfSources, "sources", listOf(r.Sources))
+	if slices.Contains(r.Sections, pack.OfSources) {
+		d.Add("sources", r.sourceObjects())
+	}
 	add(pack.OfSources, "passed_over", listOf(r.PassedOver))
 }
 
@@ -123,11 +178,11 @@ func listOf[T any](list []T) []T {
 	return list
 }
 
-// proofTotals are the totals of all that was used.
-func proofTotals(p *pack.Proof) show.Object {
+// totals are those of all sources.
+func (r *Report) totals() show.Object {
 	o := show.Object{}
-	for _, t := range p.Totals {
-		o.Add(t.Column, t.Used.String())
+	for i, column := range r.Columns {
+		o.Add(column, r.Total(i).String())
 	}
 	return o
 }

@@ -69,7 +69,8 @@ func TestFiguresBySource(t *testing.T) {
 		}
 		seen := make(map[string]string)
 		if err := got.EachOfSource(func(index int, row Row) error {
-			seen[in.Sources[index].Name+" "+strings.Join(row.Key, " ")] = fmt.Sprint(row.Records, row.Sums[0], row.Lines)
+			key := in.Sources[index].Name + " " + strings.Join(row.Key, " ")
+			seen[key] = fmt.Sprint(row.Records, row.Sums[0], row.Lines)
 			return nil
 		}); err != nil {
 			t.Fatal(err)

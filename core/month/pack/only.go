@@ -180,7 +180,10 @@ func (s *Summary) spread(like *Summary) Summary {
 	}
 	to := Summary{Name: s.Name, By: like.By, Column: like.Column, Sums: s.Sums}
 	for _, value := range like.Across { // in its order, as far as there are figures
-		if slices.ContainsFunc(s.Lines, func(l SummaryLine) bool { return l.Kind == Group && l.Key[len(like.By)] == value }) {
+		if slices.ContainsFunc(
+			s.Lines,
+			func(l SummaryLine) bool { return l.Kind == Group && l.Key[len(like.By)] == value },
+		) {
 			to.Across = append(to.Across, value)
 		}
 	}

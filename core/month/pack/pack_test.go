@@ -21,7 +21,10 @@ func cents(n int64) amount.Amount { return amount.New(n, 2) }
 func TestAPackIsReadAsItWasWritten(t *testing.T) {
 	value := amount.New(123456789012345678, 4)
 	p := &Pack{Period: "2031-03", Verdict: block.Failed, Since: 2,
-		Filed: &Filed{Periods: []string{"2031-03"}, Entities: []FiledRow{{"alder", []FiledCell{{"filed", 3, []string{"a"}}}}}},
+		Filed: &Filed{
+			Periods:  []string{"2031-03"},
+			Entities: []FiledRow{{"alder", []FiledCell{{"filed", 3, []string{"a"}}}}},
+		},
 		Summaries: []Summary{{Name: "s", By: []string{"account"}, Column: "period", Across: []string{"1", "2"},
 			Sums: []string{"v"}, Lines: []SummaryLine{{Kind: Group, Key: []string{"4"}, Records: 1,
 				Sums: []amount.Amount{value}, Cells: [][]*amount.Amount{{&value}, nil}}}}},
@@ -41,7 +44,8 @@ func TestAPackIsReadAsItWasWritten(t *testing.T) {
 	if again, _ := json.Marshal(got); !bytes.Equal(again, want) {
 		t.Errorf("read\n%s\nwritten\n%s", again, want)
 	}
-	if got.Summaries[0].Lines[0].Cells[0][0].String() != "12345678901234.5678" || got.Summaries[0].Lines[0].Cells[1] != nil {
+	if got.Summaries[0].Lines[0].Cells[0][0].String() != "12345678901234.5678" ||
+		got.Summaries[0].Lines[0].Cells[1] != nil {
 		t.Errorf("cells are %v", got.Summaries[0].Lines[0].Cells)
 	}
 	newer := strings.Replace(text, `"version":1`, `"version":9`, 1)
@@ -174,11 +178,19 @@ func TestFiguresTogether(t *testing.T) {
 func secrets(t *testing.T) (r *Report, b *block.Block, figures Figures) {
 	t.Helper()
 	b = &block.Block{Results: []block.Result{{Command: "rollup", Title: "s", By: []string{"account", "unit"},
-		Totals: []block.Total{{Column: "v", Amount: "0"}}}, {Command: "overlay", Title: "g", By: []string{"row", "column"},
+		Totals: []block.Total{
+			{Column: "v", Amount: "0"},
+		}}, {Command: "overlay", Title: "g", By: []string{"row", "column"},
 		Totals: []block.Total{{Column: "value", Amount: "0"}}}}}
 	p := &Pack{Period: "2031-03", Verdict: block.Failed, Filed: &Filed{Periods: []string{"2031-03"}},
 		Doubles: &Doubles{Totals: []string{"v"}, Pairs: []DoublePair{{A: "alder", B: "beech"}}}}
-	summary := Summary{Name: "s", By: []string{"account"}, Column: "unit", Across: []string{"u1", "u2"}, Sums: []string{"v"}}
+	summary := Summary{
+		Name:   "s",
+		By:     []string{"account"},
+		Column: "unit",
+		Across: []string{"u1", "u2"},
+		Sums:   []string{"v"},
+	}
 	grid := Grid{Name: "g", By: []string{"row", "column"}, Blocks: []GridBlock{{
 		Rows: []GridLine{{Name: "rent"}, {Name: "only beech has it"}}, Columns: []GridLine{{Name: "01"}}}}}
 	rec := Reconciliation{Name: "bank", By: []string{"entity"}, Totals: []string{"v"},
@@ -260,7 +272,8 @@ func TestAReportForOne(t *testing.T) {
 	for _, f := range append(given.all("rollup", "s"), given.all("overlay", "g")...) {
 		text += fmt.Sprintf("%+v", *f)
 	}
-	for _, secret := range []string{"beech", "cedar", "444444", "777777", "1333332", "999999.01", "123456.78", "234567.89",
+	for _, secret := range []string{"beech", "cedar", "444444", "777777", "1333332", "999999.01", "123456.78",
+		"234567.89",
 		"55555.55"} {
 		if strings.Contains(strings.ToLower(text), secret) {
 			t.Errorf("it tells of %s:\n%s", secret, text)
@@ -275,7 +288,8 @@ func TestAReportForOne(t *testing.T) {
 	}
 	s := own.Summaries[0]
 	line := s.Lines[0]
-	if len(s.Lines) != 2 || line.Records != 2 || line.Sums[0].Cmp(cents(11_111_120+11_111_121)) != 0 || line.Cells[1][0].String() != "111111.21" ||
+	if len(s.Lines) != 2 || line.Records != 2 || line.Sums[0].Cmp(cents(11_111_120+11_111_121)) != 0 ||
+		line.Cells[1][0].String() != "111111.21" ||
 		s.Lines[1].Sums[0].Cmp(line.Sums[0]) != 0 {
 		t.Errorf("its summary is %+v", s)
 	}

@@ -93,6 +93,17 @@ func NewReport(p *Pack, state State, e *block.Entry, sources []block.Source, bef
 	return r
 }
 
+// Total is the total of one of Columns over the sources that all results share.
+func (r *Report) Total(column int) amount.Amount {
+	var sum amount.Sum
+	for i := range r.Sources {
+		if s := &r.Sources[i]; s.Of == "" && column < len(s.Totals) {
+			sum.Add(s.Totals[column])
+		}
+	}
+	return sum.Amount()
+}
+
 // is tells whether a name is that of an entity.
 func is(entity string) func(string) bool {
 	return func(name string) bool { return fold(name) == fold(entity) }
@@ -100,8 +111,8 @@ func is(entity string) func(string) bool {
 
 func fold(entity string) string { return strings.ToLower(strings.TrimSpace(entity)) }
 
-// OfBlock is what a block came to: its pack, or where it has none what else it tells. figures are its figures. The error
-// is what reading returned, a *block.BrokenError where a file is not as it was sealed.
+// OfBlock is what a block came to: its pack, or where it has none what else it tells. figures are its figures. The
+// error is what reading returned, a *block.BrokenError where a file is not as it was sealed.
 func OfBlock(chain *block.Chain, e *block.Entry, sources []block.Source, figures Figures) (p *Pack, err error) {
 	ok, err := chain.Pack(e, func(r io.Reader) (err error) {
 		p, err = Read(r)
