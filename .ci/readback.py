@@ -211,3 +211,39 @@ for count in (3, 400):
     one = [list(r) for r in book["it's no. 2"].iter_rows(min_row=2, values_only=True)]
     assert one == [["Wages", 14.25, 2], ["Rent", 15.25, 1]], one
     print(f"{name}: {len(book.sheetnames)} sheets, the sums are those of the formulas and of what {count} forms gave")
+
+# the pack of a month end: numbers, dates, names of totals, links that lead to what comes to their figure, and no formula
+subprocess.run([program, "demo", "month"], check=True, capture_output=True, timeout=300)
+run("report", "--plan", "month/close/lastblock.toml", "--block", "4", "--out", "pack.xlsx")
+said = json.loads(run("report", "--plan", "month/close/lastblock.toml", "--block", "4", "--json"))
+book = openpyxl.load_workbook("pack.xlsx")
+assert all(c.data_type != "f" for sheet in book for row in sheet.iter_rows() for c in row)
+for summary in said["summaries"]:
+    sheet = book["Summary " + summary["name"]]
+    width = len(summary["by"])
+    for row, line in zip(sheet.iter_rows(min_row=4), summary["lines"]):
+        sums = [c for c in row[width:] if c.value is not None][: -1]
+        want = [v for cell in line.get("cells") or [] for v in cell or []] + line["sums"]
+        assert [Amount(repr(c.value)) for c in sums] == [Amount(v) for v in want], (row, line)
+        for cell, value in zip(sums, want):
+            if Amount(value) == 0:
+                continue # to which nobody gave anything
+            to = re.fullmatch(r"'From sources'!A(\d+)", cell.hyperlink.location)
+            gave, at, figure = Amount(0), int(to[1]), None
+            while figure in (None, book["From sources"].cell(at, 2).value):
+                figure = book["From sources"].cell(at, 2).value
+                gave, at = gave + Amount(repr(book["From sources"].cell(at, 6).value)), at + 1
+            assert gave == Amount(value), (sheet.title, cell.coordinate, gave, value)
+names = {of.name: list(of.destinations) for of in book.defined_names.definedName if of.name.startswith("total_")}
+[(of, cell)] = names["total_by_account_debit"]
+assert Amount(repr(book[of][cell].value)) == Amount(said["figures"]["totals"]["debit"])
+for sheet in book:
+    assert sheet.page_setup.orientation == "landscape" and sheet.sheet_properties.pageSetUpPr.fitToPage, sheet.title
+os.mkdir("packs")
+subprocess.run(["soffice", "-env:UserInstallation=file://" + os.getcwd() + "/office", "--headless", "--convert-to", all_sheets, "--outdir", "packs", "pack.xlsx"],
+               check=True, capture_output=True, timeout=300)
+assert len(os.listdir("packs")) == len(book.sheetnames), (os.listdir("packs"), book.sheetnames)
+with open("packs/pack-Sources.csv", encoding="utf-8", newline="") as f:
+    rows = list(csv.reader(f))
+assert {row[0]: row[-1] for row in rows[3:] if len(row[-1]) == 64} == {s["source"]: s["sha256"] for s in said["sources"]}
+print(f"pack.xlsx: {len(book.sheetnames)} sheets, {len(names)} totals with names, each figure leads to what comes to it")

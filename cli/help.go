@@ -32,7 +32,7 @@ var topics = []struct {
 	{"output", "where results go, and what is written beside them", outputPage},
 	{"plan", "a month end, written down once", func() string { return show.Page(docs.Plan) }},
 	{"expressions", "what --where, --make and --rule are written in", expressionsPage},
-	{"findings", "the kinds of findings, and what stops", findingsPage},
+	{"findings", "the kinds of findings; a kind, as control-total, is a topic too", findingsPage},
 }
 
 // help is the command that shows help.
@@ -87,14 +87,16 @@ func rootHelp(root *cobra.Command) string {
 			pairs = append(pairs, show.Pair{Word: c.Name(), Meaning: c.Short})
 		}
 	}
-	b.WriteString(show.Pairs(pairs) + "\n" + show.Folded("Start with '"+strings.TrimSpace(root.Example)+
-		"'. 'lastblock COMMAND --help' shows each at work. 'lastblock help TOPIC' is about:", show.HelpWidth) + "\n")
+	b.WriteString(show.Pairs(pairs) + "\nStart with:\n")
+	for _, line := range examples(root) {
+		b.WriteString(show.Example(line))
+	}
+	b.WriteString("'lastblock COMMAND --help' shows each at work. 'lastblock help TOPIC':\n")
 	pairs = nil
 	for _, topic := range topics {
 		pairs = append(pairs, show.Pair{Word: topic.name, Meaning: topic.about})
 	}
-	return b.String() + show.Pairs(append(pairs,
-		show.Pair{Word: "KIND", Meaning: "a kind of finding, as control-total"}))
+	return b.String() + show.Pairs(pairs)
 }
 
 // shortHelp is the help of a command on one screen: the question, examples, its own options,

@@ -102,7 +102,12 @@ func newReportedMonth(t *testing.T) *reportedMonth {
 		total += sum
 		m.figures[branch] = append(m.figures[branch], sum)
 		files["in/"+branch+"_2031-01.csv"] = text
-		control += fmt.Sprintf("%s_2031-01.csv,%d,%s\n", branch, strings.Count(text, "\n")-1, amount.New(sum+int64(n), 2))
+		control += fmt.Sprintf(
+			"%s_2031-01.csv,%d,%s\n",
+			branch,
+			strings.Count(text, "\n")-1,
+			amount.New(sum+int64(n), 2),
+		)
 		budget := 20_000 + r.Int64N(70_000)
 		m.figures[branch] = append(m.figures[branch], budget*100)
 		files["budget/"+branch+"_2031-01.csv"] = fmt.Sprintf("line,total\nrent,%d\n", budget)
@@ -208,7 +213,8 @@ func TestAReportForOneBranchHasNothingOfOthers(t *testing.T) {
 // The figures of the page are those of the JSON, and both those of the files.
 func TestThePageHasTheFiguresOfTheJSON(t *testing.T) {
 	m := newReportedMonth(t)
-	if stdout, stderr, code := runProgram(t, m.dir, "", "report", "--block", "1", "--out", "pack.html"); code != ExitDone {
+	stdout, stderr, code := runProgram(t, m.dir, "", "report", "--block", "1", "--out", "pack.html")
+	if code != ExitDone {
 		t.Fatalf("it ends with %d\n%s%s", code, stdout, stderr)
 	}
 	document, _, _ := runProgram(t, m.dir, "", "report", "--block", "1", "--json")

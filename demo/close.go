@@ -193,6 +193,13 @@ func closeSteps(folder string) []Step {
 			See:  "February is restated. The bridge is printed, and sealed with the block.",
 		},
 		{
+			Args: []string{"report", "--plan", plan, "--block", "4", "--out",
+				filepath.Join(folder, "results", "pack.html") + "," + filepath.Join(folder, "results", "pack.xlsx"),
+				"--replace"},
+			See: "The pack for the manager, made of the block alone: a page that any browser opens, and a workbook. " +
+				"Open results/pack.html and look around; each figure opens to what each file gave, with its lines.",
+		},
+		{
 			Args: []string{"trace", filepath.Join(folder, handedOut, "results", closeMonths[1], "by-company.xlsx"),
 				"entity=corvane", "period=" + closeMonths[1], "--plan", plan, "--top", "5"},
 			See: "Somebody asks about a figure of the workbook that was handed out. The workbook says by itself " +

@@ -79,7 +79,7 @@ func TestSheets(t *testing.T) {
 			t.Errorf("of %s panes are %+v, titles %v", sheet, panes, titles[sheet])
 		}
 	}
-	if n := strings.Count(part(t, data, "xl/worksheets/sheet8.xml"), "<autoFilter ref=\"$A$3:$G$5\""); n != 1 {
+	if n := strings.Count(part(t, data, "xl/worksheets/sheet8.xml"), "<autoFilter ref=\"$A$3:$I$5\""); n != 1 {
 		t.Errorf("the findings have %d filters", n)
 	}
 }
@@ -211,7 +211,7 @@ func TestARehearsalSaysSo(t *testing.T) {
 func TestLongNumbersKeepTheirDigits(t *testing.T) {
 	for text, want := range map[string]any{"1234567890123.45": 1234567890123.45,
 		"12345678901234.56": "12345678901234.56",
-		"-0.5": -0.5} {
+		"-0.5":              -0.5} {
 		if got := numberOf(text); got != want {
 			t.Errorf("%s is %v, want %v", text, got, want)
 		}

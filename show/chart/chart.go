@@ -31,7 +31,8 @@ type Group struct {
 	Bars []Bar
 }
 
-// What is drawn in which colour; the style of the page says what these are.
+// What is drawn in which colour; the style of the page says what these are. A text has a colour of its own for each
+// place to its point, since the browser has other letters than those that are measured here, and must place it.
 var (
 	ink    = color.RGBA{0x11, 0x11, 0x11, 0xff}
 	faint  = color.RGBA{0x22, 0x22, 0x22, 0xff}
@@ -41,8 +42,16 @@ var (
 	warn   = color.RGBA{0x66, 0x66, 0x66, 0xff}
 )
 
+// beside and before are what a text's colour is where it stands around its point, and before it.
+func beside(of color.RGBA) color.RGBA { return color.RGBA{of.R + 1, of.G, of.B, of.A} }
+func before(of color.RGBA) color.RGBA { return color.RGBA{of.R + 2, of.G, of.B, of.A} }
+
+// anchors are the places of texts to their points, by the colours.
+var anchors = map[string]string{"#121111": "middle", "#131111": "end", "#232222": "middle", "#242222": "end"}
+
 // classes are what the page's style calls the colours.
-var classes = map[string]string{"#111111": "ink", "#222222": "faint", "#333333": "line", "#444444": "accent",
+var classes = map[string]string{"#121111": "ink", "#131111": "ink", "#232222": "faint", "#242222": "faint",
+	"#111111": "ink", "#222222": "faint", "#333333": "line", "#444444": "accent",
 	"#555555": "soft", "#666666": "warn"}
 
 const textSize = 11
@@ -77,9 +86,15 @@ func (c *canvas) line(x1, y1, x2, y2 float64, of color.Color) {
 type place = draw.XAlignment
 
 // text writes a text whose middle height is at y.
-func (c *canvas) text(text string, x, y float64, at place, of color.Color, strong bool) {
+func (c *canvas) text(text string, x, y float64, at place, of color.RGBA, strong bool) {
+	switch at {
+	case draw.XCenter:
+		of = beside(of)
+	case draw.XRight:
+		of = before(of)
+	}
 	style := styleOf(of, strong)
-	style.XAlign, style.YAlign = at, draw.YCenter
+	style.YAlign = draw.YCenter
 	c.FillText(style, c.at(x, y), text)
 }
 
@@ -141,6 +156,9 @@ func attributes(style string) string {
 		switch {
 		case (name == "fill" || name == "stroke") && classes[value] != "":
 			names = append(names, name+"-"+classes[value])
+			if anchor := anchors[value]; anchor != "" {
+				others = append(others, fmt.Sprintf(`text-anchor="%s"`, anchor))
+			}
 		case name == "fill", name == "stroke-width", name == "font-size", name == "font-weight" && value != "normal":
 			others = append(others, fmt.Sprintf(`%s="%s"`, name, value))
 		}

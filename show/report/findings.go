@@ -32,7 +32,8 @@ func findings(d *draft) []Part {
 	slices.SortStableFunc(all, func(a, b pack.Finding) int { return cmp.Compare(weight(&a), weight(&b)) })
 	t := &Table{Name: "findings", Sorts: true, Filters: true, Columns: []Column{{Name: "severity"},
 		{Name: "finding", Kind: Code}, {Name: "kind"}, {Name: "where"}, {Name: "what", Kind: Long},
-		{Name: "amount", Kind: Money, Total: true}, {Name: "decision", Kind: Long}}}
+		{Name: "amount", Kind: Money, Total: true}, {Name: "decision", Kind: Long},
+		{Name: "by"}, {Name: "on", Kind: Moment}}}
 	counts := make(map[finding.Severity]int)
 	decided := 0
 	for i := range all {
@@ -51,8 +52,8 @@ func findings(d *draft) []Part {
 		}
 		t.Rows = append(t.Rows, Row{ID: findingID(f), Cells: []Cell{severity, text(f.ID), text(string(f.Kind)),
 			{Text: whereOf(f), Link: d.rowOf[f.Source]}, text(f.Message), cell,
-			{Text: decisionText(f), Word: decisionWord(f)}}, Entity: f.Entity, Period: f.Period,
-			Severity: string(f.Severity)})
+			{Text: decisionText(f), Word: decisionWord(f)}, text(f.User), decidedOn(f)}, Entity: f.Entity,
+			Period: f.Period, Severity: string(f.Severity)})
 	}
 	if len(t.Rows) > d.limits.Rows {
 		t.More = "the workbook and tieout --findings FILE have all of them"
@@ -103,7 +104,15 @@ func whereOf(f *pack.Finding) string {
 	return where
 }
 
-// decisionText is what was decided about a finding, by whom and why.
+// decidedOn is when it was decided about a finding, blank where it was not.
+func decidedOn(f *pack.Finding) Cell {
+	if f.Time == nil {
+		return Cell{}
+	}
+	return moment(*f.Time)
+}
+
+// decisionText is what was decided about a finding, and why.
 func decisionText(f *pack.Finding) string {
 	if f.Accepted == "" {
 		switch {
@@ -115,11 +124,7 @@ func decisionText(f *pack.Finding) string {
 		return "open"
 	}
 	words := map[string]string{"accept": "accepted", "keep": "kept", "drop": "left out"}
-	text := cmp.Or(words[string(f.Decision)], "decided") + ": " + f.Accepted
-	if f.User != "" && f.Time != nil {
-		text += fmt.Sprintf(" (%s, %s)", f.User, f.Time.UTC().Format("2006-01-02"))
-	}
-	return text
+	return cmp.Or(words[string(f.Decision)], "decided") + ": " + f.Accepted
 }
 
 func decisionWord(f *pack.Finding) Word {

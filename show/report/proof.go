@@ -53,7 +53,7 @@ func (d *draft) about() *Table {
 		pack.Sealed:  fmt.Sprintf("made of block %d", d.Number)}[d.State])
 	add("verdict", string(d.Verdict))
 	add("by", d.User)
-	add("at", d.Time.UTC().Format("2006-01-02 15:04:05")+" UTC")
+	t.Rows = append(t.Rows, Row{Cells: []Cell{text("at (UTC)"), moment(d.Time)}})
 	add("Lastblock", d.Program)
 	add("seal", d.Seal)
 	if d.Previous != nil {

@@ -207,6 +207,10 @@ func (d *draft) opening(p *Part, result string, f *pack.Figure, sum int, of []st
 	if f == nil || len(f.From) == 0 || sum >= len(f.Totals) || d.openings >= d.limits.Openings {
 		return ""
 	}
+	if f.Totals[sum].Sign() == 0 &&
+		!slices.ContainsFunc(f.From, func(g pack.From) bool { return g.Totals[sum].Sign() != 0 }) {
+		return "" // nobody gave anything
+	}
 	most := max(3, d.limits.Openings/max(1, d.figureCount()))
 	if d.limits == PageLimits {
 		most = min(most, 40)

@@ -146,7 +146,7 @@ func (o *only) findings() {
 		}
 		f.Places = slices.DeleteFunc(slices.Clone(f.Places), func(p finding.Place) bool { return !o.isOwn(p.Source) })
 		if o.isAboutOthers(f.Accepted) {
-			f.Accepted = "decided by head office"
+			f.Accepted, f.User = "decided by head office", ""
 		}
 		if o.isAboutOthers(f.Lapsed) {
 			f.Lapsed = "the decision does not hold any more"
