@@ -94,6 +94,8 @@ func classOf(k report.Kind) string {
 		return "long"
 	case k == report.Code:
 		return "code"
+	case k == report.Moment:
+		return "when"
 	}
 	return "text"
 }
