@@ -20,8 +20,13 @@ var Hostile = []string{`<script>window.ran=1</script>`, `</style><style>body{dis
 // Cents is an amount of so many of them.
 func Cents(n int64) amount.Amount { return amount.New(n, 2) }
 
-// Account is the account of one of the groups.
-func Account(group int) string { return fmt.Sprint(4000 + group) }
+// Account is the account of one of the groups. What stands in the cells of a source tries to run, too.
+func Account(group int) string {
+	if group == Groups-1 {
+		return "=4003\"></th><script>window.ran=5</script>\u202e"
+	}
+	return fmt.Sprint(4000 + group)
+}
 
 // Gave is what an entity gave to a group, in cents.
 func Gave(entity, group int) int64 { return int64(entity*37+group*101+1)*100 + int64(entity%90) }

@@ -310,7 +310,7 @@ func (b *book) row(s *sheet, at int, r *report.Row) error {
 		default:
 			continue
 		}
-		of.indent = k > 0 && !of.kind.IsNumber() && of.kind != report.Moment
+		of.indent = k > 0 && !of.kind.IsNumber()
 		if kind == report.Long {
 			lines = max(lines, (utf8.RuneCountInString(c.Text)+longWidth-1)/longWidth)
 		}

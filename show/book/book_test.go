@@ -79,7 +79,7 @@ func TestSheets(t *testing.T) {
 			t.Errorf("of %s panes are %+v, titles %v", sheet, panes, titles[sheet])
 		}
 	}
-	if n := strings.Count(part(t, data, "xl/worksheets/sheet8.xml"), "<autoFilter ref=\"$A$3:$I$5\""); n != 1 {
+	if n := strings.Count(part(t, data, "xl/worksheets/sheet8.xml"), "<autoFilter ref=\"$A$3:$G$5\""); n != 1 {
 		t.Errorf("the findings have %d filters", n)
 	}
 }

@@ -3,6 +3,7 @@ package page
 import (
 	"bytes"
 	"fmt"
+	"math"
 	"regexp"
 	"strings"
 	"testing"
@@ -96,7 +97,7 @@ func TestNothingOfASourceRuns(t *testing.T) {
 	if scripts != 1 || styles != 1 || !strings.HasPrefix(policy, "default-src 'none';") {
 		t.Errorf("%d scripts, %d styles, policy %q", scripts, styles, policy)
 	}
-	for _, name := range reporttest.Hostile {
+	for _, name := range append(reporttest.Hostile, reporttest.Account(reporttest.Groups-1)) {
 		if !shown[name] {
 			t.Errorf("%q is not shown as it is", name)
 		}
@@ -160,6 +161,52 @@ func TestThePageCanBeHeard(t *testing.T) {
 			t.Errorf("a link to %s leads nowhere", to)
 		}
 	})
+}
+
+// luminance is the relative luminance of a colour, as WCAG 2 has it.
+func luminance(t *testing.T, colour string) float64 {
+	t.Helper()
+	var rgb [3]int
+	if _, err := fmt.Sscanf(colour, "#%02x%02x%02x", &rgb[0], &rgb[1], &rgb[2]); err != nil {
+		t.Fatalf("%s: %v", colour, err)
+	}
+	var of [3]float64
+	for i, c := range rgb {
+		if of[i] = float64(c) / 255 / 12.92; c > 10 {
+			of[i] = math.Pow((float64(c)/255+0.055)/1.055, 2.4)
+		}
+	}
+	return 0.2126*of[0] + 0.7152*of[1] + 0.0722*of[2]
+}
+
+// Every colour of a text can be read on every paper, in light and in dark: its contrast is that of level AA of WCAG 2.
+func TestContrasts(t *testing.T) {
+	themes := regexp.MustCompile(`(?s):root \{(.*?)\}`).FindAllStringSubmatch(style, -1)
+	if len(themes) != 3 {
+		t.Fatalf("there are %d themes", len(themes))
+	}
+	for i, theme := range themes {
+		colours := make(map[string]float64)
+		for _, m := range regexp.MustCompile(`--(\w+): (#[0-9a-f]+)`).FindAllStringSubmatch(theme[1], -1) {
+			colour := m[2]
+			if len(colour) == 4 { // #abc
+				colour = "#" + strings.Repeat(colour[1:2], 2) + strings.Repeat(colour[2:3], 2) + strings.Repeat(colour[3:], 2)
+			}
+			colours[m[1]] = luminance(t, colour)
+		}
+		for _, text := range []string{"ink", "faint", "accent", "bad", "doubt"} {
+			for _, paper := range []string{"paper", "shade"} {
+				light, dark := max(colours[text], colours[paper]), min(colours[text], colours[paper])
+				if ratio := (light + 0.05) / (dark + 0.05); ratio < 4.5 {
+					t.Errorf("theme %d: %s on %s has a contrast of %.2f", i+1, text, paper, ratio)
+				}
+			}
+		}
+		if light, dark := max(colours["ink"], colours["soft"]), min(colours["ink"], colours["soft"]); (light+0.05)/
+			(dark+0.05) < 4.5 {
+			t.Errorf("theme %d: a label on a mark cannot be read", i+1)
+		}
+	}
 }
 
 // A rehearsal says at its top and at its end that it is not sealed, and on every printed page.

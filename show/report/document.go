@@ -298,3 +298,13 @@ func (t *Table) Align() {
 		})
 	}
 }
+
+// cut leaves the first columns.
+func (t *Table) cut(columns int) {
+	t.Columns = t.Columns[:columns]
+	for _, rows := range [][]Row{t.Rows, t.Foot} {
+		for i := range rows {
+			rows[i].Cells = rows[i].Cells[:min(len(rows[i].Cells), columns)]
+		}
+	}
+}

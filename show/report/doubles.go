@@ -1,11 +1,30 @@
 package report
 
 import (
+	"fmt"
 	"slices"
 
 	"lastblock/core/finding"
 	"lastblock/core/month/pack"
+	"lastblock/core/value/words"
 )
+
+// placesOf are the places of a double in one text.
+func placesOf(f *pack.Finding) string {
+	const most = 4
+	var places []string
+	for _, p := range f.Places {
+		place := p.Source
+		if p.Line > 0 {
+			place += fmt.Sprintf(" line %d", p.Line)
+		}
+		places = append(places, place)
+	}
+	if len(places) < 2 {
+		return whereOf(f)
+	}
+	return words.AndMore(most, places...)
+}
 
 // doubles are what would be counted twice, and what was decided about it.
 func doubles(d *draft) (parts []Part) {
@@ -60,7 +79,7 @@ func doubles(d *draft) (parts []Part) {
 			continue
 		}
 		decided.Rows = append(decided.Rows, Row{Cells: []Cell{{Text: f.ID, Link: findingID(f)}, text(string(f.Kind)),
-			{Text: whereOf(f), Link: d.rowOf[f.Source]}, moneyCell(f), {Text: decisionText(f), Word: decisionWord(f)}},
+			{Text: placesOf(f), Link: d.rowOf[f.Source]}, moneyCell(f), {Text: decisionText(f), Word: decisionWord(f)}},
 			Entity: f.Entity, Period: f.Period, Severity: string(f.Severity)})
 	}
 	if len(decided.Rows) > 0 {

@@ -35,11 +35,18 @@ func keyFigures(d *draft) []Part {
 	for i, column := range d.Columns {
 		add(column, money(d.Total(i)), d.wasTotal(column))
 	}
+	listed := make(map[string]bool) // totals that another result has as well
 	if d.Entity == "" {
 		for i := range d.Results {
 			r := &d.Results[i]
+			if r.Command == "overlay" {
+				continue // whose figures hold their own totals
+			}
 			for _, total := range r.Totals {
-				if now, ok := parsed(total.Amount); ok && r.As == "" && !d.isTotal(total.Column, now) {
+				key := total.Column + " " + total.Amount
+				now, ok := parsed(total.Amount)
+				if ok && r.As == "" && !d.isTotal(total.Column, now) && !listed[key] {
+					listed[key] = true
 					add(resultName(r)+", "+total.Column, money(now), d.wasResult(r, total.Column))
 				}
 			}

@@ -26,6 +26,9 @@ func weight(f *pack.Finding) int {
 	return 4
 }
 
+// decidedColumns are the last columns, which say who has decided and when.
+const decidedColumns = 2
+
 // findings are all findings with what was decided, those that stop first.
 func findings(d *draft) []Part {
 	all := slices.Clone(d.Report.Findings)
@@ -71,8 +74,11 @@ func findings(d *draft) []Part {
 			say += fmt.Sprintf(" About %s was decided.", show.Number(decided))
 		}
 	}
-	if len(all) == 0 {
+	switch {
+	case len(all) == 0:
 		t = nil
+	case decided == 0:
+		t.cut(len(t.Columns) - decidedColumns)
 	}
 	return []Part{{Sheet: "Findings", Texts: []string{say}, Table: t}}
 }
