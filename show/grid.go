@@ -52,14 +52,14 @@ type GridWriter struct {
 	styles map[int]int    // of this workbook, by those of the other
 	plain  map[string]int
 	header int
-	names  map[string]bool
-	list   *sheetWriter
+	SheetNames
+	list *sheetWriter
 }
 
 // NewGridWriter starts a workbook whose grids look like a sheet of another one, which lies in a file; "" for none.
 func NewGridWriter(w io.Writer, path, sheet string) (writer *GridWriter, err error) {
 	g := &GridWriter{out: w, sheet: sheet, styles: make(map[int]int), plain: make(map[string]int),
-		names: make(map[string]bool)}
+		SheetNames: make(SheetNames)}
 	if g.room, err = newWorkroom(); err != nil {
 		return nil, err
 	}
@@ -90,34 +90,10 @@ func openLooks(path, folder string) *excelize.File {
 	return looks
 }
 
-// FreeName is a name for a sheet that no other one has: a text without what names of sheets cannot hold, and cut where
-// it is too long.
-func (g *GridWriter) FreeName(text string) string {
-	const most = 31
-	text = strings.Trim(strings.Map(func(r rune) rune {
-		if strings.ContainsRune(`:\/?*[]`, r) || isControl(r) {
-			return '_'
-		}
-		return r
-	}, strings.ToValidUTF8(text, "_")), "' ")
-	for n := 1; ; n++ {
-		behind := ""
-		if n > 1 {
-			behind = " " + strconv.Itoa(n)
-		}
-		runes := []rune(cmp.Or(text, "Sheet"))
-		name := string(runes[:min(len(runes), most-len(behind))]) + behind
-		if !g.names[strings.ToLower(name)] {
-			g.names[strings.ToLower(name)] = true
-			return name
-		}
-	}
-}
-
 // newSheet adds a sheet, in place of the one that a new workbook has where it is the first.
 func (g *GridWriter) newSheet(name string) (*excelize.StreamWriter, error) {
 	var err error
-	if len(g.book.GetSheetList()) == 1 && g.book.GetSheetName(0) == "Sheet1" && !g.names["sheet1"] {
+	if len(g.book.GetSheetList()) == 1 && g.book.GetSheetName(0) == "Sheet1" && !g.SheetNames["sheet1"] {
 		err = g.book.SetSheetName("Sheet1", name)
 	} else {
 		_, err = g.book.NewSheet(name)

@@ -66,7 +66,7 @@ type book struct {
 	doc    *report.Document
 	sheets []sheet
 	styles map[look]int
-	names  map[string]bool  // of sheets, in small letters
+	names  show.SheetNames
 	totals record.Names     // that are defined
 	rows   map[string]place // of rows that can be linked to
 }
@@ -132,7 +132,7 @@ func (b *book) add(name, title string, texts []string, t *report.Table) {
 	if b.doc.Unsealed != "" {
 		said = strings.TrimSpace(b.doc.Unsealed + " " + said)
 	}
-	s := sheet{name: b.freeName(name), title: b.doc.Title + ": " + title, said: said, table: t}
+	s := sheet{name: b.names.FreeName(name), title: b.doc.Title + ": " + title, said: said, table: t}
 	if t != nil {
 		s.widths = widthsOf(t)
 		for i := range t.Rows {
@@ -142,29 +142,6 @@ func (b *book) add(name, title string, texts []string, t *report.Table) {
 		}
 	}
 	b.sheets = append(b.sheets, s)
-}
-
-// freeName is a name for a sheet that no other one has.
-func (b *book) freeName(text string) string {
-	const most = 31
-	text = strings.Trim(strings.Map(func(r rune) rune {
-		if strings.ContainsRune(`:\/?*[]`, r) || r < ' ' {
-			return '_'
-		}
-		return r
-	}, strings.ToValidUTF8(text, "_")), "' ")
-	for n := 1; ; n++ {
-		behind := ""
-		if n > 1 {
-			behind = " " + strconv.Itoa(n)
-		}
-		runes := []rune(text)
-		name := string(runes[:min(len(runes), most-len(behind))]) + behind
-		if key := strings.ToLower(name); !b.names[key] && key != "" {
-			b.names[key] = true
-			return name
-		}
-	}
 }
 
 // write writes a sheet.

@@ -190,7 +190,16 @@ func TestContrasts(t *testing.T) {
 		for _, m := range regexp.MustCompile(`--(\w+): (#[0-9a-f]+)`).FindAllStringSubmatch(theme[1], -1) {
 			colour := m[2]
 			if len(colour) == 4 { // #abc
-				colour = "#" + strings.Repeat(colour[1:2], 2) + strings.Repeat(colour[2:3], 2) + strings.Repeat(colour[3:], 2)
+				colour = "#" + strings.Repeat(
+					colour[1:2],
+					2,
+				) + strings.Repeat(
+					colour[2:3],
+					2,
+				) + strings.Repeat(
+					colour[3:],
+					2,
+				)
 			}
 			colours[m[1]] = luminance(t, colour)
 		}
