@@ -60,7 +60,7 @@ func openArchive(file string, size int64) (*archive, []*zip.File, error) {
 		return nil, nil, err
 	}
 	defer a.release()
-	reader, err := zip.NewReader(a, size)
+	reader, err := decode.OpenArchive(a, size)
 	if err != nil && !errors.Is(err, zip.ErrInsecurePath) { // nothing is written where a name points
 		return nil, nil, fmt.Errorf("this zip file cannot be read (%w); it is damaged or was cut off, ask for it again",
 			err)

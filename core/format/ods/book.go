@@ -5,7 +5,6 @@ package ods
 
 import (
 	"archive/zip"
-	"encoding/xml"
 	"errors"
 	"fmt"
 	"io"
@@ -51,7 +50,7 @@ var ErrTruncated = errors.New("this OpenDocument file is damaged or was cut off 
 
 // Open opens a document. No cell and no row may be longer than limit bytes.
 func Open(file io.ReaderAt, size int64, limit int) (*Book, error) {
-	archive, err := zip.NewReader(file, size)
+	archive, err := decode.OpenArchive(file, size)
 	if err != nil {
 		return nil, ErrTruncated
 	}
@@ -116,7 +115,7 @@ func openPart(f *zip.File) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, ErrTruncated
 	}
-	return decode.Limit(r, decode.Zip, int64(f.CompressedSize64)), nil
+	return decode.Limit(decode.Part(r, f), decode.Zip, int64(f.CompressedSize64)), nil
 }
 
 // Tables are the named ranges and the database ranges.
@@ -126,21 +125,21 @@ func (b *Book) Tables() ([]sheet.Table, error) {
 }
 
 // each calls visit for the elements of the document, until it returns false.
-func (b *Book) each(visit func(start xml.StartElement) bool) error {
+func (b *Book) each(visit func(s *sheet.Scanner) bool) error {
 	r, err := b.openContent()
 	if err != nil {
 		return err
 	}
 	defer r.Close()
 	for scanner := b.newScanner(r); ; {
-		token, err := scanner.Next()
+		kind, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return nil
 		}
 		if err != nil {
 			return err
 		}
-		if start, ok := token.(xml.StartElement); ok && !visit(start) {
+		if kind == sheet.Start && !visit(scanner) {
 			return nil
 		}
 	}
@@ -152,22 +151,22 @@ func (b *Book) Merges(name string, rows int) ([]sheet.Merge, error) {
 	var merges []sheet.Merge
 	within := false
 	row, column := 0, 0
-	err := b.each(func(start xml.StartElement) bool {
-		switch start.Name.Local {
+	err := b.each(func(s *sheet.Scanner) bool {
+		switch string(s.Name()) {
 		case "table":
 			if within {
 				return false
 			}
-			within = sheet.Attribute(start, "name") == name
+			within = string(s.Attribute("name")) == name
 		case "table-row":
-			row += repeats(start, "number-rows-repeated")
+			row += repeats(s, "number-rows-repeated")
 			column = 0
 			return !within || row <= rows
 		case "table-cell", "covered-table-cell":
-			if span := repeats(start, "number-columns-spanned"); within && span > 1 {
+			if span := repeats(s, "number-columns-spanned"); within && span > 1 {
 				merges = append(merges, sheet.Merge{Row: row, From: column + 1, To: column + span})
 			}
-			column += repeats(start, "number-columns-repeated")
+			column += repeats(s, "number-columns-repeated")
 		}
 		if !within {
 			row = 0
@@ -185,20 +184,20 @@ func (b *Book) survey() error {
 	}
 	b.surveyed = true
 	name := ""
-	err := b.each(func(start xml.StartElement) bool {
-		switch start.Name.Local {
+	err := b.each(func(s *sheet.Scanner) bool {
+		switch string(s.Name()) {
 		case "table":
-			name = sheet.Attribute(start, "name")
+			name = string(s.Attribute("name"))
 			b.names = append(b.names, name)
 		case "table-cell":
-			if sheet.Attribute(start, "value-type") != "" {
+			if len(s.Attribute("value-type")) > 0 && !b.filled[name] {
 				b.filled[name] = true
 			}
 		case "named-range":
-			b.addTable(sheet.Attribute(start, "name"), sheet.Attribute(start, "cell-range-address"), false)
+			b.addTable(string(s.Attribute("name")), string(s.Attribute("cell-range-address")), false)
 		case "database-range":
-			b.addTable(sheet.Attribute(start, "name"), sheet.Attribute(start, "target-range-address"),
-				sheet.Attribute(start, "contains-header") == "false")
+			b.addTable(string(s.Attribute("name")), string(s.Attribute("target-range-address")),
+				string(s.Attribute("contains-header")) == "false")
 		}
 		return true
 	})

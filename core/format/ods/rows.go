@@ -3,7 +3,6 @@ package ods
 import (
 	"bytes"
 	"cmp"
-	"encoding/xml"
 	"errors"
 	"fmt"
 	"io"
@@ -21,8 +20,12 @@ func (b *Book) newScanner(r io.Reader) *sheet.Scanner {
 
 // repeats reads how often something stands, at least once and at most as often
 // as a sheet has rows.
-func repeats(start xml.StartElement, name string) int {
-	n, err := strconv.Atoi(sheet.Attribute(start, name))
+func repeats(s *sheet.Scanner, name string) int {
+	text := s.Attribute(name)
+	if text == nil {
+		return 1
+	}
+	n, err := strconv.Atoi(string(text))
 	if err != nil {
 		return 1
 	}
@@ -46,6 +49,61 @@ type rows struct {
 	texts   []byte
 	ends    []int
 	shown   []byte
+
+	value, day, styleName []byte             // of the cell that is read
+	formats               map[string]*format // of styles, by their names, as far as they were asked for
+}
+
+// typeOfValue is the type of a cell's value (ISO/IEC 26300-1, 19.385).
+type typeOfValue byte
+
+const (
+	noType typeOfValue = iota
+	ofText             // or another one
+	ofNumber
+	ofRatio
+	ofDate
+	ofTime
+	ofFlag
+)
+
+func typeOf(text []byte) typeOfValue {
+	switch string(text) {
+	case "":
+		return noType
+	case "float", "currency":
+		return ofNumber
+	case "percentage":
+		return ofRatio
+	case "date":
+		return ofDate
+	case "time":
+		return ofTime
+	case "boolean":
+		return ofFlag
+	}
+	return ofText
+}
+
+// coveredCell is a cell that lies below a merged one.
+const coveredCell = "covered-table-cell"
+
+// formatOf is the format of the cell that is read, in a column counted from 1.
+func (r *rows) formatOf(column int) *format {
+	if len(r.styleName) > 0 {
+		if f, known := r.formats[string(r.styleName)]; known {
+			return f
+		}
+	}
+	style := r.styleOf(string(r.styleName), column)
+	f := r.styles.formatOf(style)
+	if len(r.styleName) > 0 {
+		if r.formats == nil {
+			r.formats = make(map[string]*format)
+		}
+		r.formats[style] = f
+	}
+	return f
 }
 
 // Rows opens a sheet. On the way to it stand the styles, of which one may say
@@ -64,19 +122,18 @@ func (b *Book) Rows(name string) (sheet.Rows, error) {
 		return fail(err)
 	}
 	for {
-		token, err := r.scanner.Next()
+		kind, err := r.scanner.Next()
 		if errors.Is(err, io.EOF) {
 			err = fmt.Errorf("there is no sheet %q", name)
 		}
 		if err != nil {
 			return fail(err)
 		}
-		r.styles.read(token)
-		start, ok := token.(xml.StartElement)
-		if !ok || start.Name.Local != "table" || sheet.Attribute(start, "name") != name {
+		r.styles.read(kind, r.scanner)
+		if kind != sheet.Start || string(r.scanner.Name()) != "table" || string(r.scanner.Attribute("name")) != name {
 			continue
 		}
-		if r.styles.hidden[sheet.Attribute(start, "style-name")] {
+		if r.styles.hidden[string(r.scanner.Attribute("style-name"))] {
 			r.hidden = append(r.hidden, "the sheet itself")
 		}
 		return r, nil
@@ -97,8 +154,8 @@ func (r *rows) Hidden() string { return strings.Join(r.hidden, ", ") }
 func (r *rows) Merged() ([]sheet.Area, error) { return r.merged, nil }
 
 // noteMerged notes the cells that the one in a column of the row that is read spans, if it does.
-func (r *rows) noteMerged(start xml.StartElement, column int) {
-	wide, high := repeats(start, "number-columns-spanned"), repeats(start, "number-rows-spanned")
+func (r *rows) noteMerged(column int) {
+	wide, high := repeats(r.scanner, "number-columns-spanned"), repeats(r.scanner, "number-rows-spanned")
 	if wide == 1 && high == 1 || len(r.merged) == sheet.MostRows {
 		return
 	}
@@ -116,18 +173,18 @@ func (r *rows) Next(row *sheet.Row) error {
 		return nil
 	}
 	for !r.done {
-		token, err := r.scanner.Next()
+		kind, err := r.scanner.Next()
 		if err != nil {
 			return err
 		}
-		switch element := token.(type) {
-		case xml.StartElement:
-			switch element.Name.Local {
+		switch kind {
+		case sheet.Start:
+			switch string(r.scanner.Name()) {
 			case "table-column":
-				r.noteColumns(element)
+				r.noteColumns()
 			case "table-row":
-				n := repeats(element, "number-rows-repeated")
-				if err := r.readRow(element); err != nil {
+				n := repeats(r.scanner, "number-rows-repeated")
+				if err := r.readRow(); err != nil {
 					return err
 				}
 				if len(r.last.Cells) == 0 {
@@ -141,8 +198,8 @@ func (r *rows) Next(row *sheet.Row) error {
 				r.again = n
 				return r.Next(row)
 			}
-		case xml.EndElement:
-			r.done = element.Name.Local == "table"
+		case sheet.End:
+			r.done = string(r.scanner.Name()) == "table"
 		}
 	}
 	return io.EOF
@@ -168,13 +225,13 @@ func (r *rows) styleOf(own string, column int) string {
 }
 
 // noteColumns notes the styles of columns, and which are hidden.
-func (r *rows) noteColumns(element xml.StartElement) {
+func (r *rows) noteColumns() {
 	from := r.column + 1
-	r.column += repeats(element, "number-columns-repeated")
+	r.column += repeats(r.scanner, "number-columns-repeated")
 	if len(r.columns) < sheet.MostColumns {
-		r.columns = append(r.columns, columnStyle{r.column, sheet.Attribute(element, "default-cell-style-name")})
+		r.columns = append(r.columns, columnStyle{r.column, string(r.scanner.Attribute("default-cell-style-name"))})
 	}
-	if !isHidden(element) {
+	if !isHidden(r.scanner) {
 		return
 	}
 	text := "column " + sheet.ColumnLetters(from)
@@ -184,32 +241,32 @@ func (r *rows) noteColumns(element xml.StartElement) {
 	r.hidden = append(r.hidden, text)
 }
 
-func isHidden(element xml.StartElement) bool {
-	visibility := sheet.Attribute(element, "visibility")
+func isHidden(s *sheet.Scanner) bool {
+	visibility := string(s.Attribute("visibility"))
 	return visibility == "collapse" || visibility == "filter"
 }
 
 // readRow reads the cells of one row into last.
-func (r *rows) readRow(start xml.StartElement) error {
-	r.last.Hidden, r.last.Cells = isHidden(start), r.last.Cells[:0]
-	r.style = sheet.Attribute(start, "default-cell-style-name")
+func (r *rows) readRow() error {
+	r.last.Hidden, r.last.Cells = isHidden(r.scanner), r.last.Cells[:0]
+	r.style = string(r.scanner.Attribute("default-cell-style-name"))
 	r.texts, r.ends = r.texts[:0], r.ends[:0]
 	blanks := 0 // cells without anything since the last one with something
 	for {
-		token, err := r.scanner.Next()
+		kind, err := r.scanner.Next()
 		if err != nil {
 			return err
 		}
-		switch element := token.(type) {
-		case xml.StartElement:
-			if element.Name.Local != "table-cell" && element.Name.Local != "covered-table-cell" {
+		switch kind {
+		case sheet.Start:
+			if name := r.scanner.Name(); string(name) != "table-cell" && string(name) != "covered-table-cell" {
 				continue
 			}
-			n := repeats(element, "number-columns-repeated")
+			n := repeats(r.scanner, "number-columns-repeated")
 			from := len(r.texts)
 			var cell sheet.Cell
-			r.noteMerged(element, len(r.ends)+blanks+1)
-			if err := r.readCell(element, len(r.ends)+blanks+1, &cell); err != nil {
+			r.noteMerged(len(r.ends) + blanks + 1)
+			if err := r.readCell(len(r.ends)+blanks+1, &cell); err != nil {
 				return err
 			}
 			if len(r.texts) == from {
@@ -231,8 +288,8 @@ func (r *rows) readRow(start xml.StartElement) error {
 				r.append(text, cell)
 			}
 			blanks = 0
-		case xml.EndElement:
-			if element.Name.Local == "table-row" {
+		case sheet.End:
+			if string(r.scanner.Name()) == "table-row" {
 				from := 0
 				for i, end := range r.ends {
 					r.last.Cells[i].Text = r.texts[from:end]
@@ -251,52 +308,54 @@ func (r *rows) append(text []byte, cell sheet.Cell) {
 }
 
 // readCell appends what a cell of a column, counted from 1, shows to texts, and tells the cell what that is.
-func (r *rows) readCell(start xml.StartElement, column int, cell *sheet.Cell) error {
-	var kind, value, day, formula, style string
-	for i := range start.Attr {
-		a := &start.Attr[i]
-		switch a.Name.Local {
+func (r *rows) readCell(column int, cell *sheet.Cell) error {
+	kind, formula := noType, false
+	r.value, r.day, r.styleName = r.value[:0], r.day[:0], r.styleName[:0]
+	attributes := r.scanner.Attributes()
+	for i := range attributes {
+		a := &attributes[i]
+		switch string(a.Name) {
 		case "value-type":
-			if a.Name.Space == "calcext" {
-				cell.Error = cell.Error || a.Value == "error"
+			if string(a.Space) == "calcext" {
+				cell.Error = cell.Error || string(a.Value) == "error"
 			} else {
-				kind = a.Value
+				kind = typeOf(a.Value)
 			}
 		case "value":
-			value = a.Value
+			r.value = append(r.value, a.Value...)
 		case "date-value", "time-value", "boolean-value":
-			day = a.Value
+			r.day = append(r.day[:0], a.Value...)
 		case "formula":
-			formula = a.Value
+			formula = len(a.Value) > 0
 		case "style-name":
-			style = a.Value
+			r.styleName = append(r.styleName, a.Value...)
 		}
 	}
-	paragraphs, err := r.readShown(start.Name.Local)
+	paragraphs, err := r.readShown(string(r.scanner.Name()) == coveredCell)
 	if err != nil {
 		return err
 	}
-	if formula != "" && kind == "" && paragraphs == 0 {
+	if formula && kind == noType && paragraphs == 0 {
 		r.texts = append(r.texts, sheet.NoResult...)
 		cell.Error = true
 		return nil
 	}
-	if formula != "" && bytes.HasPrefix(r.shown, []byte("#")) || bytes.HasPrefix(r.shown, []byte("Err:")) {
+	if formula && bytes.HasPrefix(r.shown, []byte("#")) || bytes.HasPrefix(r.shown, []byte("Err:")) {
 		cell.Error = true
 	}
 	switch {
 	case cell.Error:
 		r.texts = append(r.texts, r.shown...)
-	case (kind == "float" || kind == "currency" || kind == "percentage") && value != "":
-		f := r.styles.formatOf(r.styleOf(style, column))
-		cell.Kind = r.appendNumber(value, f)
-		cell.Ratio = cell.Kind == sheet.NumberCell && (kind == "percentage" || f != nil && f.ratio)
-	case kind == "date" && day != "":
-		r.texts, cell.Kind = appendDate(r.texts, day), sheet.DateCell
-	case kind == "time" && day != "":
-		r.texts, cell.Kind = appendDuration(r.texts, day), sheet.DateCell
-	case kind == "boolean" && day != "":
-		r.texts, cell.Kind = append(r.texts, day...), sheet.FlagCell
+	case (kind == ofNumber || kind == ofRatio) && len(r.value) > 0:
+		f := r.formatOf(column)
+		cell.Kind = r.appendNumber(r.value, f)
+		cell.Ratio = cell.Kind == sheet.NumberCell && (kind == ofRatio || f != nil && f.ratio)
+	case kind == ofDate && len(r.day) > 0:
+		r.texts, cell.Kind = appendDate(r.texts, string(r.day)), sheet.DateCell
+	case kind == ofTime && len(r.day) > 0:
+		r.texts, cell.Kind = appendDuration(r.texts, string(r.day)), sheet.DateCell
+	case kind == ofFlag && len(r.day) > 0:
+		r.texts, cell.Kind = append(r.texts, r.day...), sheet.FlagCell
 	default:
 		r.texts = append(r.texts, r.shown...)
 	}
@@ -306,9 +365,9 @@ func (r *rows) readCell(start xml.StartElement, column int, cell *sheet.Cell) er
 // appendNumber appends a number as its sender sees it, as far as that is more than how it
 // looks: a code with its zeros and texts, and a truth value, which is a number that is shown
 // as a word although no format says so. It tells what was appended.
-func (r *rows) appendNumber(value string, f *format) sheet.CellKind {
+func (r *rows) appendNumber(value []byte, f *format) sheet.CellKind {
 	start := len(r.texts)
-	r.texts = amount.AppendPlain(r.texts, []byte(value), sheet.ShownDigits)
+	r.texts = amount.AppendPlain(r.texts, value, sheet.ShownDigits)
 	switch {
 	case f != nil && f.code != "":
 		if code, ok := sheet.FormatCode(r.texts[start:], f.code); ok {
@@ -318,8 +377,8 @@ func (r *rows) appendNumber(value string, f *format) sheet.CellKind {
 	case isCode(r.shown):
 		r.texts = append(r.texts[:start], r.shown...)
 		return sheet.TextCell
-	case (value == "0" || value == "1") && isWord(r.shown) && (f == nil || !f.words):
-		r.texts = strconv.AppendBool(r.texts[:start], value == "1")
+	case (string(value) == "0" || string(value) == "1") && isWord(r.shown) && (f == nil || !f.words):
+		r.texts = strconv.AppendBool(r.texts[:start], string(value) == "1")
 		return sheet.FlagCell
 	}
 	return sheet.NumberCell
@@ -343,48 +402,52 @@ func isCode(shown []byte) bool {
 
 // readShown reads up to the end of the cell the text that it shows; paragraphs
 // become lines, and their number is returned. Comments are not part of it.
-func (r *rows) readShown(cell string) (paragraphs int, err error) {
+func (r *rows) readShown(covered bool) (paragraphs int, err error) {
+	cell := "table-cell"
+	if covered {
+		cell = coveredCell
+	}
 	r.shown = r.shown[:0]
 	within, aside := false, 0
 	for {
-		token, err := r.scanner.Next()
+		kind, err := r.scanner.Next()
 		if err != nil {
 			return paragraphs, err
 		}
-		switch element := token.(type) {
-		case xml.StartElement:
-			switch name := element.Name.Local; {
-			case name == "annotation" || name == "shape" || aside > 0:
+		switch kind {
+		case sheet.Start:
+			switch name := r.scanner.Name(); {
+			case aside > 0 || string(name) == "annotation" || string(name) == "shape":
 				aside++
-			case name == "p":
+			case string(name) == "p":
 				if paragraphs++; paragraphs > 1 {
 					r.shown = append(r.shown, '\n')
 				}
 				within = true
-			case name == "s" && within:
+			case string(name) == "s" && within:
 				const mostBlanks = 1 << 10
-				for range min(repeats(element, "c"), mostBlanks) {
+				for range min(repeats(r.scanner, "c"), mostBlanks) {
 					r.shown = append(r.shown, ' ')
 				}
-			case name == "tab" && within:
+			case string(name) == "tab" && within:
 				r.shown = append(r.shown, '\t')
-			case name == "line-break" && within:
+			case string(name) == "line-break" && within:
 				r.shown = append(r.shown, '\n')
 			}
-		case xml.CharData:
+		case sheet.Chars:
 			if within && aside == 0 {
-				r.shown = append(r.shown, element...)
+				r.shown = append(r.shown, r.scanner.Text()...)
 				if err := r.scanner.Check(len(r.shown)); err != nil {
 					return paragraphs, err
 				}
 			}
-		case xml.EndElement:
-			switch name := element.Name.Local; {
+		case sheet.End:
+			switch name := r.scanner.Name(); {
 			case aside > 0:
 				aside--
-			case name == "p":
+			case string(name) == "p":
 				within = false
-			case name == cell:
+			case string(name) == cell:
 				return paragraphs, nil
 			}
 		}

@@ -1,7 +1,6 @@
 package ods
 
 import (
-	"encoding/xml"
 	"errors"
 	"io"
 	"slices"
@@ -56,28 +55,28 @@ func (b *Book) commonStyles() (*styles, error) {
 	}
 	defer part.Close()
 	for scanner := b.newScanner(part); ; {
-		token, err := scanner.Next()
+		kind, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return s, nil
 		}
 		if err != nil {
 			return nil, err
 		}
-		s.read(token)
+		s.read(kind, scanner)
 	}
 }
 
 // read takes in the next token of a part.
-func (s *styles) read(token xml.Token) {
-	switch element := token.(type) {
-	case xml.StartElement:
-		s.start(element)
-	case xml.CharData:
+func (s *styles) read(kind sheet.Kind, from *sheet.Scanner) {
+	switch kind {
+	case sheet.Start:
+		s.start(from)
+	case sheet.Chars:
 		if s.text {
-			s.open.insert(string(element), s.at)
+			s.open.insert(string(from.Text()), s.at)
 		}
-	case xml.EndElement:
-		switch name := element.Name.Local; {
+	case sheet.End:
+		switch name := string(from.Name()); {
 		case name == "text" || name == "embedded-text":
 			s.text = false
 		case s.open != nil && slices.Contains(formatElements, name):
@@ -87,45 +86,46 @@ func (s *styles) read(token xml.Token) {
 	}
 }
 
-func (s *styles) start(element xml.StartElement) {
-	name := element.Name.Local
+func (s *styles) start(from *sheet.Scanner) {
+	name := string(from.Name())
+	attribute := func(name string) string { return string(from.Attribute(name)) }
 	switch {
 	case name == "style":
-		s.name = sheet.Attribute(element, "name")
-		if sheet.Attribute(element, "family") == "table-cell" {
-			s.cells[s.name] = cellStyle{sheet.Attribute(element, "parent-style-name"),
-				sheet.Attribute(element, "data-style-name")}
+		s.name = attribute("name")
+		if attribute("family") == "table-cell" {
+			s.cells[s.name] = cellStyle{attribute("parent-style-name"),
+				attribute("data-style-name")}
 		}
 	case name == "table-properties":
-		s.hidden[s.name] = s.hidden[s.name] || sheet.Attribute(element, "display") == "false"
+		s.hidden[s.name] = s.hidden[s.name] || attribute("display") == "false"
 	case slices.Contains(formatElements, name):
 		s.open = new(format)
 		s.open.ordinary, s.open.ratio = name != "number-style", name == "percentage-style"
-		s.formats[sheet.Attribute(element, "name")] = s.open
+		s.formats[attribute("name")] = s.open
 	case s.open == nil:
 	case name == "number":
-		s.open.number(element)
+		s.open.number(attribute)
 	case name == "scientific-number" || name == "fraction" || name == "boolean":
 		s.open.figure, s.open.ordinary = true, true
 		s.open.ratio = s.open.ratio || name == "fraction"
 	case name == "text":
 		s.text, s.at = true, 0
 	case name == "embedded-text":
-		position, err := strconv.Atoi(sheet.Attribute(element, "position"))
+		position, err := strconv.Atoi(attribute("position"))
 		s.text, s.at = err == nil, position
 	case name == "map" && s.open.first == "":
-		s.open.first = sheet.Attribute(element, "apply-style-name")
+		s.open.first = attribute("apply-style-name")
 	}
 }
 
 // number takes in how a number is shown.
-func (f *format) number(element xml.StartElement) {
+func (f *format) number(attribute func(name string) string) {
 	const most = 400
-	atLeast, _ := strconv.Atoi(sheet.Attribute(element, "min-integer-digits")) // 0 where it does not say
-	decimals := sheet.Attribute(element, "decimal-places")
+	atLeast, _ := strconv.Atoi(attribute("min-integer-digits")) // 0 where it does not say
+	decimals := attribute("decimal-places")
 	f.figure, f.digits = true, max(0, min(atLeast, most))
-	f.ordinary = f.ordinary || decimals != "" && decimals != "0" || sheet.Attribute(element, "grouping") == "true" ||
-		sheet.Attribute(element, "display-factor") != ""
+	f.ordinary = f.ordinary || decimals != "" && decimals != "0" || attribute("grouping") == "true" ||
+		attribute("display-factor") != ""
 	f.pattern = append(f.pattern, strings.Repeat("0", f.digits)...)
 }
 

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"path"
 	"strconv"
 	"strings"
@@ -46,7 +47,7 @@ const mostUnpacked = 64 << 20
 // beyond that in a temporary file; Close gives it back. No cell and no row may be longer
 // than limit bytes.
 func Open(file io.ReaderAt, size, memory int64, limit int) (*Book, error) {
-	archive, err := zip.NewReader(file, size)
+	archive, err := decode.OpenArchive(file, size)
 	if err != nil {
 		return nil, ErrTruncated
 	}
@@ -88,14 +89,14 @@ func (b *Book) HoldsData(name string) (bool, error) {
 	defer r.Close()
 	scanner := b.newScanner(r)
 	for {
-		token, err := scanner.Next()
+		kind, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return false, nil
 		}
 		if err != nil {
 			return false, err
 		}
-		if start, ok := token.(xml.StartElement); ok && (start.Name.Local == "v" || start.Name.Local == "is") {
+		if name := scanner.Name(); kind == sheet.Start && (string(name) == "v" || string(name) == "is") {
 			return true, nil
 		}
 	}
@@ -121,7 +122,7 @@ func (b *Book) open(name string) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, ErrTruncated
 	}
-	return decode.Limit(r, decode.Zip, int64(f.CompressedSize64)), nil
+	return decode.Limit(decode.Part(r, f), decode.Zip, int64(f.CompressedSize64)), nil
 }
 
 // decode reads a small part as XML.
@@ -283,18 +284,17 @@ func (b *Book) Merges(name string, rows int) ([]sheet.Merge, error) {
 	var merges []sheet.Merge
 	scanner := b.newScanner(r)
 	for {
-		token, err := scanner.Next()
+		kind, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return merges, nil
 		}
 		if err != nil {
 			return nil, err
 		}
-		start, ok := token.(xml.StartElement)
-		if !ok || start.Name.Local != "mergeCell" {
+		if kind != sheet.Start || string(scanner.Name()) != "mergeCell" {
 			continue
 		}
-		area, ok := parseArea(sheet.Attribute(start, "ref"))
+		area, ok := parseArea(string(scanner.Attribute("ref")))
 		if ok && area.FirstRow <= rows {
 			merges = append(merges, sheet.Merge{Row: area.FirstRow, From: area.FirstColumn, To: area.LastColumn})
 		}
@@ -373,8 +373,21 @@ func parseArea(text string) (sheet.Area, bool) {
 	return sheet.Area{FirstRow: 1, FirstColumn: c1, LastColumn: c2}, isRange && c1 > 0 && c2 >= c1
 }
 
-func number(text string) int {
-	n, err := strconv.Atoi(text)
+// number reads a whole number; 0 where it is none.
+func number(text []byte) int {
+	n := 0
+	for _, c := range text {
+		if c < '0' || c > '9' || n > math.MaxInt32 {
+			return signed(text)
+		}
+		n = 10*n + int(c-'0')
+	}
+	return n
+}
+
+// signed is number for one in another spelling.
+func signed(text []byte) int {
+	n, err := strconv.Atoi(string(text))
 	if err != nil {
 		return 0
 	}

@@ -1,7 +1,7 @@
 package xlsx
 
 import (
-	"encoding/xml"
+	"bytes"
 	"errors"
 	"io"
 	"slices"
@@ -25,6 +25,7 @@ type rows struct {
 	texts   []byte // of the row's cells
 	ends    []int
 	raw     []byte
+	quick   quickCell
 }
 
 // Rows opens a sheet.
@@ -51,28 +52,25 @@ func (r *rows) Hidden() string { return strings.Join(r.hidden, ", ") }
 
 func (r *rows) Next(row *sheet.Row) error {
 	for !r.done {
-		token, err := r.scanner.Next()
-		if errors.Is(err, io.EOF) {
-			return io.EOF
-		}
+		kind, err := r.scanner.Next()
 		if err != nil {
 			return err
 		}
-		switch element := token.(type) {
-		case xml.StartElement:
-			switch element.Name.Local {
+		switch kind {
+		case sheet.Start:
+			switch string(r.scanner.Name()) {
 			case "col":
-				r.noteColumns(element)
+				r.noteColumns()
 			case "row":
-				if err := r.readRow(element, row); err != nil {
+				if err := r.readRow(row); err != nil {
 					return err
 				}
 				if len(row.Cells) > 0 {
 					return nil
 				}
 			}
-		case xml.EndElement:
-			if element.Name.Local == "sheetData" {
+		case sheet.End:
+			if string(r.scanner.Name()) == "sheetData" {
 				r.done = true
 			}
 		}
@@ -84,15 +82,15 @@ func (r *rows) Next(row *sheet.Row) error {
 func (r *rows) Merged() ([]sheet.Area, error) {
 	var merged []sheet.Area
 	for {
-		token, err := r.scanner.Next()
+		kind, err := r.scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return merged, nil
 		}
 		if err != nil {
 			return nil, err
 		}
-		if start, ok := token.(xml.StartElement); ok && start.Name.Local == "mergeCell" {
-			if area, ok := parseArea(sheet.Attribute(start, "ref")); ok {
+		if kind == sheet.Start && string(r.scanner.Name()) == "mergeCell" {
+			if area, ok := parseArea(string(r.scanner.Attribute("ref"))); ok {
 				merged = append(merged, area)
 			}
 		}
@@ -100,11 +98,11 @@ func (r *rows) Merged() ([]sheet.Area, error) {
 }
 
 // noteColumns notes columns that are hidden.
-func (r *rows) noteColumns(element xml.StartElement) {
-	if !isTrue(sheet.Attribute(element, "hidden")) {
+func (r *rows) noteColumns() {
+	if !isTrue(r.scanner.Attribute("hidden")) {
 		return
 	}
-	from, to := number(sheet.Attribute(element, "min")), number(sheet.Attribute(element, "max"))
+	from, to := number(r.scanner.Attribute("min")), number(r.scanner.Attribute("max"))
 	text := "column " + sheet.ColumnLetters(from)
 	if to > from {
 		text = "columns " + sheet.ColumnLetters(from) + " to " + sheet.ColumnLetters(to)
@@ -112,49 +110,57 @@ func (r *rows) noteColumns(element xml.StartElement) {
 	r.hidden = append(r.hidden, text)
 }
 
-func isTrue(text string) bool { return text == "1" || text == "true" }
+func isTrue(text []byte) bool { return string(text) == "1" || string(text) == "true" }
 
 // readRow reads the cells up to the end of the row.
-func (r *rows) readRow(start xml.StartElement, row *sheet.Row) error {
+func (r *rows) readRow(row *sheet.Row) error {
 	r.number++
-	if n := number(sheet.Attribute(start, "r")); n > 0 {
+	if n := number(r.scanner.Attribute("r")); n > 0 {
 		r.number = n
 	}
 	if r.number > sheet.MostRows {
 		return sheet.ErrNoRow
 	}
-	row.Number, row.Hidden, row.Cells = r.number, isTrue(sheet.Attribute(start, "hidden")), row.Cells[:0]
+	row.Number, row.Hidden, row.Cells = r.number, isTrue(r.scanner.Attribute("hidden")), row.Cells[:0]
 	r.texts, r.ends = r.texts[:0], r.ends[:0]
 	column := 0
 	for {
-		token, err := r.scanner.Next()
+		if n := r.quick.read(r.scanner.Rest()); n > 0 {
+			r.scanner.Skip(n)
+			var err error
+			if column, err = columnOf(r.quick.reference, column); err == nil {
+				err = r.put(
+					row,
+					column,
+					kindOf(r.quick.kind),
+					number(r.quick.style),
+					false,
+					r.quick.stored,
+					r.quick.raw,
+				)
+			}
+			if err != nil {
+				return err
+			}
+			continue
+		}
+		kind, err := r.scanner.Next()
 		if err != nil {
 			return err
 		}
-		switch element := token.(type) {
-		case xml.StartElement:
-			if element.Name.Local != "c" {
+		switch kind {
+		case sheet.Start:
+			if string(r.scanner.Name()) != "c" {
 				continue
 			}
-			column++
-			if reference := sheet.Attribute(element, "r"); reference != "" {
-				_, at, ok := sheet.Reference(reference)
-				if !ok {
-					return sheet.ErrNoRow
-				}
-				column = at
-			}
-			if column > sheet.MostColumns {
-				return sheet.ErrNoRow
-			}
-			if err := r.readCell(element, row, column); err != nil {
+			if column, err = columnOf(r.scanner.Attribute("r"), column); err != nil {
 				return err
 			}
-			if err := r.scanner.Check(len(r.texts)); err != nil {
+			if err := r.readCell(row, column); err != nil {
 				return err
 			}
-		case xml.EndElement:
-			if element.Name.Local == "row" {
+		case sheet.End:
+			if string(r.scanner.Name()) == "row" {
 				from := 0
 				for i, end := range r.ends {
 					row.Cells[i].Text = r.texts[from:end]
@@ -166,19 +172,23 @@ func (r *rows) readRow(start xml.StartElement, row *sheet.Row) error {
 	}
 }
 
-// readCell reads a cell and appends it to the row, behind blanks where cells
-// before it are missing.
-func (r *rows) readCell(start xml.StartElement, row *sheet.Row, column int) error {
-	kind, style := sheet.Attribute(start, "t"), number(sheet.Attribute(start, "s"))
+// readCell reads a cell and appends it to the row.
+func (r *rows) readCell(row *sheet.Row, column int) error {
+	kind, style := kindOf(r.scanner.Attribute("t")), number(r.scanner.Attribute("s"))
 	r.raw = r.raw[:0]
 	computed, stored, err := r.readRaw()
 	if err != nil {
 		return err
 	}
-	if computed && len(r.raw) == 0 && (kind != "str" || !stored) {
-		kind, r.raw = "e", append(r.raw, sheet.NoResult...)
+	return r.put(row, column, kind, style, computed, stored, r.raw)
+}
+
+// put appends a cell to the row, behind blanks where cells before it are missing.
+func (r *rows) put(row *sheet.Row, column int, kind string, style int, computed, stored bool, raw []byte) (err error) {
+	if computed && len(raw) == 0 && (kind != "str" || !stored) {
+		kind, raw = "e", []byte(sheet.NoResult)
 	}
-	if len(r.raw) == 0 || column <= len(row.Cells) { // nothing, or a cell that stood before
+	if len(raw) == 0 || column <= len(row.Cells) { // nothing, or a cell that stood before
 		return nil
 	}
 	for len(row.Cells) < column-1 {
@@ -186,10 +196,65 @@ func (r *rows) readCell(start xml.StartElement, row *sheet.Row, column int) erro
 		r.ends = append(r.ends, len(r.texts))
 	}
 	cell := sheet.Cell{Error: kind == "e"}
-	r.texts, err = r.book.appendValue(r.texts, kind, style, r.raw, &cell)
+	r.texts, err = r.book.appendValue(r.texts, kind, style, raw, &cell)
 	row.Cells = append(row.Cells, cell)
 	r.ends = append(r.ends, len(r.texts))
-	return err
+	if err != nil {
+		return err
+	}
+	return r.scanner.Check(len(r.texts))
+}
+
+// columnOf is the column of a cell, counted from 1: that of its reference, such as AB12, or where it has none the one
+// behind the last.
+func columnOf(reference []byte, last int) (column int, err error) {
+	if len(reference) == 0 {
+		column = last + 1
+	} else {
+		i := 0
+		for ; i < len(reference) && 'A' <= reference[i] && reference[i] <= 'Z' && column <= sheet.MostColumns; i++ {
+			column = column*26 + int(reference[i]-'A') + 1
+		}
+		if !isRowNumber(reference[i:]) || column == 0 { // in another spelling
+			var ok bool
+			if _, column, ok = sheet.Reference(string(reference)); !ok {
+				return 0, sheet.ErrNoRow
+			}
+		}
+	}
+	if column > sheet.MostColumns {
+		return 0, sheet.ErrNoRow
+	}
+	return column, nil
+}
+
+// isRowNumber tells whether a text is the number of a row as references have it.
+func isRowNumber(text []byte) bool {
+	for _, c := range text {
+		if c < '0' || c > '9' {
+			return false
+		}
+	}
+	const most = 7 // digits
+	return len(text) > 0 && len(text) <= most && text[0] != '0'
+}
+
+// kindOf is what a cell says of its value, as a text that takes no room of its own where it is one of those that there
+// are.
+func kindOf(text []byte) string {
+	switch string(text) {
+	case "s":
+		return "s"
+	case "n":
+		return "n"
+	case "":
+		return ""
+	case "str":
+		return "str"
+	case "inlineStr":
+		return "inlineStr"
+	}
+	return string(text)
 }
 
 // readRaw reads up to the end of a cell what is stored in it, and tells whether
@@ -198,26 +263,26 @@ func (r *rows) readRaw() (computed, stored bool, err error) {
 	var rich richText
 	value := false
 	for {
-		token, err := r.scanner.Next()
+		kind, err := r.scanner.Next()
 		if err != nil {
 			return computed, stored, err
 		}
-		switch element := token.(type) {
-		case xml.StartElement:
-			rich.start(element.Name.Local)
-			value = value || element.Name.Local == "v"
+		switch name := r.scanner.Name(); kind {
+		case sheet.Start:
+			rich.start(name)
+			value = value || string(name) == "v"
 			stored = stored || value
-			computed = computed || element.Name.Local == "f"
-		case xml.CharData:
+			computed = computed || string(name) == "f"
+		case sheet.Chars:
 			if value || rich.within {
-				r.raw = append(r.raw, element...)
+				r.raw = append(r.raw, r.scanner.Text()...)
 				if err := r.scanner.Check(len(r.raw)); err != nil {
 					return computed, stored, err
 				}
 			}
-		case xml.EndElement:
-			rich.end(element.Name.Local)
-			switch element.Name.Local {
+		case sheet.End:
+			rich.end(name)
+			switch string(name) {
 			case "v":
 				value = false
 			case "c":
@@ -231,7 +296,7 @@ func (r *rows) readRaw() (computed, stored bool, err error) {
 func (b *Book) appendValue(dst []byte, kind string, style int, raw []byte, cell *sheet.Cell) ([]byte, error) {
 	switch kind {
 	case "s":
-		return b.strings.append(dst, number(strings.TrimSpace(string(raw))))
+		return b.strings.append(dst, number(bytes.TrimSpace(raw)))
 	case "str", "inlineStr":
 		return append(dst, unescape(raw)...), nil
 	case "b":

@@ -1,10 +1,10 @@
 package xlsx
 
 import (
-	"encoding/xml"
 	"errors"
 	"fmt"
 	"io"
+	"lastblock/core/format/sheet"
 	"os"
 	"sync"
 )
@@ -29,8 +29,8 @@ const leastInMemory = 1 << 20 // so that what is written to the file is worth a 
 // runs, but not how they are pronounced.
 type richText struct{ within, phonetic bool }
 
-func (t *richText) start(element string) {
-	switch element {
+func (t *richText) start(element []byte) {
+	switch string(element) {
 	case "t":
 		t.within = !t.phonetic
 	case "rPh":
@@ -38,8 +38,8 @@ func (t *richText) start(element string) {
 	}
 }
 
-func (t *richText) end(element string) {
-	switch element {
+func (t *richText) end(element []byte) {
+	switch string(element) {
 	case "t":
 		t.within = false
 	case "rPh":
@@ -64,27 +64,27 @@ func (s *sharedStrings) readAll() error {
 	var text []byte
 	size := int64(0)
 	for {
-		token, err := scanner.Next()
+		kind, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return nil
 		}
 		if err != nil {
 			return err
 		}
-		switch element := token.(type) {
-		case xml.StartElement:
-			if rich.start(element.Name.Local); element.Name.Local == "si" {
+		switch name := scanner.Name(); kind {
+		case sheet.Start:
+			if rich.start(name); string(name) == "si" {
 				text = text[:0]
 			}
-		case xml.CharData:
+		case sheet.Chars:
 			if rich.within {
-				text = append(text, element...)
+				text = append(text, scanner.Text()...)
 				if err := scanner.Check(len(text)); err != nil {
 					return err
 				}
 			}
-		case xml.EndElement:
-			if rich.end(element.Name.Local); element.Name.Local != "si" {
+		case sheet.End:
+			if rich.end(name); string(name) != "si" {
 				continue
 			}
 			plain := unescape(text)

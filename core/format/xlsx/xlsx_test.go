@@ -81,7 +81,8 @@ func readAll(data []byte, memory int64) (lines []string, err error) {
 }
 
 func TestCells(t *testing.T) {
-	data := book(t,
+	data := book(
+		t,
 		`<worksheet><sheetData>
 		<row r="2"><c r="B2" t="s"><v>1</v></c><c r="D2" t="inlineStr"><is><r><t>in</t></r><r><t>line</t></r><rPh><t>no</t></rPh></is></c></row>
 		<row><c><v>1.2345600000000001E+3</v></c><c t="b"><v>1</v></c><c t="e"><v>#N/A</v></c><c t="str"><f>A1</f><v></v></c><c t="d"><v>2031-01-05</v></c></row>
@@ -89,7 +90,8 @@ func TestCells(t *testing.T) {
 		</sheetData></worksheet>`,
 		`<sst><si><t>zero</t></si><si><t xml:space="preserve"> a_x000A_b </t></si></sst>`,
 		`<styleSheet><numFmts><numFmt numFmtId="164" formatCode="yyyy\-mm\-dd\ hh:mm"/><numFmt numFmtId="165" formatCode="&quot;K&quot;0000;-0"/><numFmt numFmtId="166" formatCode="000\-00"/></numFmts>
-		<cellXfs><xf numFmtId="0"/><xf numFmtId="14"/><xf numFmtId="164"/><xf numFmtId="165"/><xf numFmtId="15"/><xf numFmtId="20"/><xf numFmtId="166"/></cellXfs></styleSheet>`)
+		<cellXfs><xf numFmtId="0"/><xf numFmtId="14"/><xf numFmtId="164"/><xf numFmtId="165"/><xf numFmtId="15"/><xf numFmtId="20"/><xf numFmtId="166"/></cellXfs></styleSheet>`,
+	)
 	got, err := readAll(data, 1<<20)
 	want := []string{"2:|| a\nb ||inline", "3:|1234.56|true|#N/A||2031-01-05",
 		"9:|2031-01-06|2031-01-06 13:45:00|K0007|1900-02-28|18:00:00|-1|123-45"}
@@ -173,9 +175,11 @@ func TestAWorkbookWithoutASheetOfCells(t *testing.T) {
 }
 
 func FuzzSheet(f *testing.F) {
-	f.Add(`<worksheet><cols><col min="1" max="2" hidden="1"/></cols><sheetData><row r="1"><c r="A1" s="1" t="s"><v>0</v></c></row></sheetData><mergeCells><mergeCell ref="A1:B1"/></mergeCells></worksheet>`,
+	f.Add(
+		`<worksheet><cols><col min="1" max="2" hidden="1"/></cols><sheetData><row r="1"><c r="A1" s="1" t="s"><v>0</v></c></row></sheetData><mergeCells><mergeCell ref="A1:B1"/></mergeCells></worksheet>`,
 		`<sst><si><r><t>a</t></r></si></sst>`,
-		`<styleSheet><numFmts><numFmt numFmtId="164" formatCode="000"/></numFmts><cellXfs><xf numFmtId="164"/></cellXfs></styleSheet>`)
+		`<styleSheet><numFmts><numFmt numFmtId="164" formatCode="000"/></numFmts><cellXfs><xf numFmtId="164"/></cellXfs></styleSheet>`,
+	)
 	f.Add(`<row><c r="ZZ99999999"/></row>`, `<sst`, `<styleSheet>`)
 	f.Add(`<c t="s"><v>-1</v></c>`, ``, `<a/>`)
 	f.Fuzz(func(t *testing.T, cells, texts, styles string) {
