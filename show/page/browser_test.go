@@ -219,6 +219,16 @@ func TestBrowserSorts(t *testing.T) {
 	if got := sorted(1); got[1] != "unit1" || got[2] != "unit2" || got[10] != "unit10" {
 		t.Errorf("by entity: %v", got)
 	}
+	var buttons []int
+	p.Eval(`(() => { const count = () => document.querySelectorAll("#sources th button").length, all = [count()];
+		for (const name of ["beforeprint", "afterprint"]) { dispatchEvent(new Event(name)); all.push(count()); } return all })()`,
+		&buttons)
+	if len(buttons) != 3 || buttons[0] == 0 || buttons[1] != 0 || buttons[2] != buttons[0] {
+		t.Errorf("while printing, and before and after it, headings have %v buttons", buttons)
+	}
+	if got := sorted(total); got[0] != "unit11" {
+		t.Errorf("by amount, when it was printed: %v", got)
+	}
 	quiet(t, p)
 }
 

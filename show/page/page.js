@@ -100,6 +100,9 @@
       button.className = "sort";
       button.append(...th.childNodes);
       th.append(button);
+      // On paper there is nothing to press, and a heading with a button in it would not come again on the next page.
+      addEventListener("beforeprint", () => button.replaceWith(...button.childNodes));
+      addEventListener("afterprint", () => { button.append(...th.childNodes); th.append(button); });
       button.addEventListener("click", () => {
         const was = th.getAttribute("aria-sort");
         sort(table, at, was ? was === "ascending" : th.classList.contains("n"));

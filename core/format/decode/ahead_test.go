@@ -20,6 +20,11 @@ func (c *closing) Close() error {
 	return nil
 }
 
+// ended gives bytes, and then an error.
+func ended(data []byte, err error) io.Reader {
+	return io.MultiReader(bytes.NewReader(data), iotest.ErrReader(err))
+}
+
 // What is read ahead is what is there, up to the error that ends it, in whatever pieces it comes and is taken.
 func TestAhead(t *testing.T) {
 	r := rand.New(rand.NewPCG(21, 1))
@@ -36,8 +41,8 @@ func TestAhead(t *testing.T) {
 			"whole":          {bytes.NewReader(want), nil},
 			"by halves":      {iotest.HalfReader(bytes.NewReader(want)), nil},
 			"with its end":   {iotest.DataErrReader(bytes.NewReader(want)), nil},
-			"up to an error": {io.MultiReader(bytes.NewReader(want), iotest.ErrReader(broken)), broken},
-			"cut off":        {io.MultiReader(bytes.NewReader(want), iotest.ErrReader(io.ErrUnexpectedEOF)), io.ErrUnexpectedEOF},
+			"up to an error": {ended(want, broken), broken},
+			"cut off":        {ended(want, io.ErrUnexpectedEOF), io.ErrUnexpectedEOF},
 		} {
 			under := &closing{Reader: c.from}
 			a := Ahead(under)

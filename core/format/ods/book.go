@@ -145,6 +145,26 @@ func (b *Book) each(visit func(s *sheet.Scanner) bool) error {
 	}
 }
 
+// find calls visit for the elements of the document that are wanted by their names. Others are passed over, and not
+// looked at.
+func (b *Book) find(isWanted func(name []byte) bool, visit func(s *sheet.Scanner)) error {
+	r, err := b.openContent()
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	for scanner := b.newScanner(r); ; {
+		err := scanner.Find(isWanted)
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		visit(scanner)
+	}
+}
+
 // Merges returns the merged cells of one row that lie in the first rows. It
 // reads no further than these.
 func (b *Book) Merges(name string, rows int) ([]sheet.Merge, error) {
@@ -184,13 +204,21 @@ func (b *Book) survey() error {
 	}
 	b.surveyed = true
 	name := ""
-	err := b.each(func(s *sheet.Scanner) bool {
+	err := b.find(func(element []byte) bool {
+		switch string(element) {
+		case "table", "named-range", "database-range":
+			return true
+		case "table-cell":
+			return !b.filled[name]
+		}
+		return false
+	}, func(s *sheet.Scanner) {
 		switch string(s.Name()) {
 		case "table":
 			name = string(s.Attribute("name"))
 			b.names = append(b.names, name)
 		case "table-cell":
-			if len(s.Attribute("value-type")) > 0 && !b.filled[name] {
+			if len(s.Attribute("value-type")) > 0 {
 				b.filled[name] = true
 			}
 		case "named-range":
@@ -199,7 +227,6 @@ func (b *Book) survey() error {
 			b.addTable(string(s.Attribute("name")), string(s.Attribute("target-range-address")),
 				string(s.Attribute("contains-header")) == "false")
 		}
-		return true
 	})
 	if err == nil && len(b.names) == 0 {
 		err = errors.New("this OpenDocument file has no sheet")

@@ -46,6 +46,9 @@ type Scanner struct {
 
 	open []byte // the names of the elements that are open, one behind another
 	from []int  // where each of them begins
+
+	root  []byte // of Find: the name of the first element
+	ended bool   // the last tag was its end
 }
 
 // Attribute is an attribute of an element.
@@ -60,7 +63,7 @@ func (e *TooLongError) Error() string {
 }
 
 // readSize is how much is read at a time.
-const readSize = 64 << 10
+const readSize = 16 << 10
 
 // NewScanner makes a scanner. what is what errors call the file, truncated the error of
 // one that was cut off, and limit how many bytes a token may have.
@@ -134,11 +137,7 @@ func (s *Scanner) Next() (Kind, error) {
 			}
 			continue
 		case err != nil:
-			return 0, fmt.Errorf(
-				"this %s cannot be read further (XML syntax error: %w); it is damaged, ask for it again",
-				s.what,
-				err,
-			)
+			return 0, s.malformed(err)
 		case size > s.limit:
 			return 0, &TooLongError{s.limit}
 		}
@@ -147,6 +146,81 @@ func (s *Scanner) Next() (Kind, error) {
 			return kind, nil
 		}
 	}
+}
+
+// malformed says that the file is no XML.
+func (s *Scanner) malformed(err error) error {
+	var not malformedError
+	if !errors.As(err, &not) {
+		return err
+	}
+	return fmt.Errorf("this %s cannot be read further (XML syntax error: %w); it is damaged, ask for it again",
+		s.what, err)
+}
+
+// Find goes on to the next Start of an element that isWanted by its name. What lies before it is not looked at, but
+// for whether the file ends with its first element; so a file that is not well formed may not be known to be, and
+// Next cannot be called any more. The error is that of Next.
+func (s *Scanner) Find(isWanted func(name []byte) bool) error {
+	for {
+		n := bytes.IndexByte(s.buf[s.pos:s.end], '<')
+		if n < 0 {
+			s.pos = s.end
+			err := s.more()
+			if errors.Is(err, io.EOF) && !s.ended {
+				err = s.truncated
+			}
+			if err != nil {
+				return err
+			}
+			continue
+		}
+		s.pos += n
+		found, size, err := s.find(s.buf[s.pos:s.end], isWanted)
+		if err == errMore {
+			if err = s.more(); err == nil {
+				continue
+			}
+		}
+		if err != nil {
+			return s.malformed(err)
+		}
+		if s.pos += size; found {
+			s.open, s.from, s.closes = s.open[:0], s.from[:0], false
+			return nil
+		}
+	}
+}
+
+// find looks at the tag that b begins with, and returns how much of it need not be looked at again.
+func (s *Scanner) find(b []byte, isWanted func(name []byte) bool) (found bool, size int, err error) {
+	if len(b) < 2 {
+		return false, 0, errMore
+	}
+	switch b[1] {
+	case '/':
+		n := len(s.root) + 2
+		if len(b) <= n {
+			return false, 0, errMore
+		}
+		s.ended = string(b[2:n]) == string(s.root) && classes[b[n]]&named == 0
+		return false, 2, nil
+	case '?':
+		return false, 2, nil
+	case '!':
+		_, size, err = s.declaration(b)
+		return false, size, err
+	}
+	_, name, n, err := readName(b[1:])
+	isFirst := err == nil && s.root == nil
+	found = err == nil && isWanted(name)
+	if !isFirst && !found {
+		return false, 2, err
+	}
+	if _, size, err = s.startTag(b); err == nil && isFirst {
+		s.root, s.ended = bytes.Clone(b[1:1+n]), s.closes
+	}
+	return found && err == nil, size, err
 }
 
 // more reads more behind what is left.
@@ -210,6 +284,7 @@ const (
 	plain  = 0
 	named  = 1 << iota // may stand in a name
 	begins             // may begin one
+	parts              // parts a prefix from a name
 	odd                // is looked at more closely in a text: a reference, an end of a line, other than ASCII
 )
 
@@ -222,6 +297,9 @@ var classes = func() (c [256]byte) {
 		case '0' <= b && b <= '9', b == '-', b == '.':
 			c[i] = named
 		}
+		if b == ':' {
+			c[i] |= parts
+		}
 		if b == '&' || b == '\r' || b == ']' || b >= utf8.RuneSelf || b < ' ' && b != '\t' && b != '\n' {
 			c[i] |= odd
 		}
@@ -231,25 +309,30 @@ var classes = func() (c [256]byte) {
 
 // readName reads a name and its prefix; size is that of both together.
 func readName(b []byte) (space, name []byte, size int, err error) {
-	colon, high := -1, false
-	i := 0
-	for ; i < len(b) && classes[b[i]]&named != 0; i++ {
-		if b[i] == ':' {
-			if colon >= 0 {
-				return nil, nil, 0, malformedError("a name with two colons")
-			}
-			colon = i
+	i, seen := 0, byte(0)
+	for i < len(b) {
+		class := classes[b[i]]
+		if class&named == 0 {
+			break
 		}
-		high = high || b[i] >= utf8.RuneSelf
+		seen |= class
+		i++
 	}
 	switch {
 	case i == len(b):
 		return nil, nil, 0, errMore
 	case i == 0:
 		return nil, nil, 0, malformedError("a name is missing")
-	case classes[b[0]]&begins == 0 || high && !isName(b[:i]):
+	case classes[b[0]]&begins == 0 || seen&odd != 0 && !isName(b[:i]):
 		return nil, nil, 0, malformedError("a name that is none")
-	case colon <= 0 || colon == i-1:
+	case seen&parts == 0:
+		return nil, b[:i], i, nil
+	}
+	colon := bytes.IndexByte(b[:i], ':')
+	switch {
+	case bytes.IndexByte(b[colon+1:i], ':') >= 0:
+		return nil, nil, 0, malformedError("a name with two colons")
+	case colon == 0 || colon == i-1:
 		return nil, b[:i], i, nil
 	}
 	return b[:colon], b[colon+1 : i], i, nil

@@ -202,3 +202,35 @@ func FuzzScanner(f *testing.F) {
 		}
 	})
 }
+
+// Find goes to each element that is wanted, wherever it stands, and knows a file that was cut off.
+func TestFind(t *testing.T) {
+	const text = `<?xml version="1.0" encoding="UTF-8"?><x:doc a="1"><!-- <b n="0"/> --><x:b n="1">t</x:b>` +
+		`<c><![CDATA[<b n="0"/>]]><d>&lt;b n="0"></d><b n="2"/></c><bb/><x:b n='3' m="a>b"><b n="4"></b></x:b>` +
+		"</x:doc>\n"
+	find := func(r io.Reader) (found string, err error) {
+		s := NewScanner(r, "file", errCut, 1<<20)
+		for {
+			if err := s.Find(func(name []byte) bool { return string(name) == "b" }); err != nil {
+				return found, err
+			}
+			found += string(s.Attribute("n"))
+		}
+	}
+	for _, r := range []io.Reader{strings.NewReader(text), iotest.OneByteReader(strings.NewReader(text))} {
+		if found, err := find(r); found != "1234" || !errors.Is(err, io.EOF) {
+			t.Errorf("found %s, %v", found, err)
+		}
+	}
+	for n := strings.Index(text, "<x:doc"); n < strings.LastIndex(text, "</x:doc>"); n++ {
+		if _, err := find(strings.NewReader(text[:n])); !errors.Is(err, errCut) {
+			t.Fatalf("cut off behind %q: %v", text[max(0, n-10):n], err)
+		}
+	}
+	if found, err := find(strings.NewReader(`<b n="9"/>`)); found != "9" || !errors.Is(err, io.EOF) {
+		t.Errorf("of a file of one element: %s, %v", found, err)
+	}
+	if _, err := find(strings.NewReader(`<a><b n=1/></a>`)); err == nil || !strings.Contains(err.Error(), "is damaged") {
+		t.Errorf("a value without quotes: %v", err)
+	}
+}
