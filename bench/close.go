@@ -51,6 +51,20 @@ func closing() []work {
 			wanted:    0.1,
 		},
 		{
+			name: "report, a page of 10,000 sources", make: makeReported,
+			command: []string{"report", "--plan", "DIR/reported/lastblock.toml", "--block", "1", "--out",
+				"DIR/out/pack.html", "--replace", "--json"},
+			yardstick: "sleep 2",
+			wanted:    1,
+		},
+		{
+			name: "report, a workbook of 10,000 sources", make: makeReported,
+			command: []string{"report", "--plan", "DIR/reported/lastblock.toml", "--block", "1", "--out",
+				"DIR/out/pack.xlsx", "--replace", "--json"},
+			yardstick: "sleep 2",
+			wanted:    1,
+		},
+		{
 			name: "history, 120 blocks of 1,000 sources", make: makeChain, // wanted: under 0.3 s
 			command:   []string{"history", "--plan", "DIR/chain/lastblock.toml", "--json"},
 			yardstick: "sha256sum DIR/chain/blocks/*.json",
@@ -124,6 +138,38 @@ func makeTraced(dir string) error {
 	text := "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{n}\"\n[tieout]\ntotal = \"debit\"\n" +
 		"[rollup]\nby = \"account\"\nsum = \"debit\"\n"
 	if err = errors.Join(err, os.WriteFile(plan, []byte(text), 0o644)); err != nil {
+		return err
+	}
+	if _, err := os.Stat(filepath.Join(folder, "blocks")); !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	_, _, err = once(exec.Command(filepath.Join(dir, "lastblock"), "close", "--plan", plan, "--period", "2031-01",
+		"--json"))
+	return err
+}
+
+// makeReported makes 10,000 files that were closed, of which one in fifty is not as it was declared.
+func makeReported(dir string) error {
+	folder := filepath.Join(dir, "reported")
+	control := "source,rows\n"
+	err := makeFiles(filepath.Join(folder, "in"), 10_000, func(w *bufio.Writer, r *rand.Rand, _ int) {
+		fmt.Fprintln(w, "document,account,text,debit")
+		for row := range 20 {
+			fmt.Fprintf(w, "D%d,%d,\"Pass %d, sold\",%d.%02d\n", row, 4000+r.IntN(50), row, r.IntN(10_000), r.IntN(100))
+		}
+	})
+	for file := range 10_000 {
+		rows := 20
+		if file%50 == 0 {
+			rows++
+		}
+		control += fmt.Sprintf("in_%06d.csv,%d\n", file, rows)
+	}
+	plan := filepath.Join(folder, "lastblock.toml")
+	text := "version = 1\n[read]\npaths = [\"in\"]\nname = \"in_{entity}\"\n[tieout]\ntotal = \"debit\"\n" +
+		"declared = \"control.csv\"\n[rollup]\nby = \"account\"\nsum = \"debit\"\n[severity]\nrow-count = \"review\"\n"
+	if err = errors.Join(err, os.WriteFile(plan, []byte(text), 0o644),
+		os.WriteFile(filepath.Join(folder, "control.csv"), []byte(control), 0o644)); err != nil {
 		return err
 	}
 	if _, err := os.Stat(filepath.Join(folder, "blocks")); !errors.Is(err, fs.ErrNotExist) {

@@ -223,7 +223,7 @@ func run(dir string, runs int, only string) error {
 	}
 	fmt.Printf("%-42s %9s %9s %7s %7s %9s %9s %6s %11s\n", "work", "lastblock", "yardstick", "ratio", "wanted",
 		"peak MB", "wanted MB", "MB/s", "wanted MB/s")
-	for _, w := range slices.Concat(works, forms(), together(), closing(), growing()) {
+	for _, w := range slices.Concat(works, sheets(), forms(), together(), closing(), growing()) {
 		if !strings.Contains(w.name, only) {
 			continue
 		}

@@ -135,6 +135,25 @@ func TestManySources(t *testing.T) {
 	}
 }
 
+// What is listed of a figure comes to it also where it is not known of every source what it gave.
+func TestAFigureOfWhichNotAllIsKnown(t *testing.T) {
+	r := reporttest.Report(3, 0, named)
+	f := r.Given.Of("rollup", "by-account", []string{reporttest.Account(1)})
+	left := f.From[0]
+	f.From = f.From[1:]
+	for _, o := range section(Lay(r, pack.Sections(), PageLimits), pack.OfSummaries).Parts[1].Opens {
+		if o.Figure != reporttest.Account(1)+", v" {
+			continue
+		}
+		if o.Rest == nil || o.Rest.Amount.Cmp(left.Totals[0]) != 0 || o.Rest.Records != left.Rows ||
+			o.Rest.Source != "sources of which nothing is known by group" {
+			t.Errorf("the rest is %+v, want %s", o.Rest, left.Totals[0])
+		}
+		return
+	}
+	t.Error("the figure does not open")
+}
+
 // Each link leads to a row that is there, and each figure to what it opens to.
 func TestLinksLeadSomewhere(t *testing.T) {
 	for _, entities := range []int{5, 3000} {

@@ -218,23 +218,19 @@ func (d *draft) opening(p *Part, result string, f *pack.Figure, sum int, of []st
 	d.numbered++
 	said := slices.DeleteFunc(slices.Clone(of), func(word string) bool { return word == "" })
 	o := Opening{ID: fmt.Sprintf("figure-%d", d.numbered), Result: result, Figure: strings.Join(said, ", ")}
-	rest := Gave{Records: f.Others.Rows}
-	others := f.Others.Sources
-	if f.Others.Totals != nil {
-		rest.Amount = f.Others.Totals[sum]
-	}
-	for i := range f.From {
+	rest := Gave{Records: f.Rows, Amount: f.Totals[sum]} // less what is listed
+	for i := range f.From[:min(len(f.From), most)] {
 		from := &f.From[i]
-		if i >= most {
-			others++
-			rest.Records, rest.Amount = rest.Records+from.Rows, rest.Amount.Add(from.Totals[sum])
-			continue
-		}
+		rest.Records, rest.Amount = rest.Records-from.Rows, rest.Amount.Sub(from.Totals[sum])
 		o.Rows = append(o.Rows, Gave{Source: from.Source, Place: placeText(from.Place), Link: d.rowOf[from.Source],
 			Records: from.Rows, Amount: from.Totals[sum]})
 	}
-	if others > 0 {
+	switch others := len(f.From) + f.Others.Sources - len(o.Rows); {
+	case others > 0:
 		rest.Source = countOf(others, "more source", "more sources")
+		o.Rest = &rest
+	case rest.Records != 0 || rest.Amount.Sign() != 0:
+		rest.Source = "sources of which nothing is known by group"
 		o.Rest = &rest
 	}
 	o.Total = Gave{Source: show.Count(len(f.From)+f.Others.Sources, "source"), Records: f.Rows, Amount: f.Totals[sum]}
