@@ -52,7 +52,8 @@ func sheetRow(r *rand.Rand, row int) []string {
 func makeSheets(dir string) error {
 	folder := filepath.Join(dir, "sheets")
 	return makeOnce(folder, func() error {
-		for name, write := range map[string]func(*zip.Writer) error{"wide.xlsx": writeInline, "shared.xlsx": writeShared,
+		for name, write := range map[string]func(*zip.Writer) error{
+			"wide.xlsx": writeInline, "shared.xlsx": writeShared,
 			"wide.ods": writeDocument} {
 			if err := writeArchive(filepath.Join(folder, name), write); err != nil {
 				return err
@@ -111,7 +112,8 @@ func writeBook(z *zip.Writer, sheet func(w *bufio.Writer)) error {
 			fmt.Fprintf(w, `<workbook %s><sheets><sheet name="Journal" sheetId="1" r:id="rId1"/></sheets></workbook>`,
 				spreadsheet)
 		}},
-		{"xl/_rels/workbook.xml.rels", relations("worksheet", "worksheets/sheet1.xml", "sharedStrings", "sharedStrings.xml")},
+		{"xl/_rels/workbook.xml.rels", relations("worksheet", "worksheets/sheet1.xml", "sharedStrings",
+			"sharedStrings.xml")},
 		{"xl/worksheets/sheet1.xml", sheet},
 	} {
 		if err := part(z, of.name, of.write); err != nil {

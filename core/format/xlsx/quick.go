@@ -73,6 +73,17 @@ func (q *quickCell) read(b []byte) int {
 	return 0
 }
 
+// quickText is the shared text that b begins with, in its usual spelling: <si><t>text</t></si>. n is how long it is, 0
+// where it is spelled otherwise, or b ends before it does.
+func quickText(b []byte) (text []byte, n int) {
+	const kept = `<si><t xml:space="preserve">` // with its blanks
+	var q quickCell
+	if n = q.content(b, "<si><t>", "</t></si>"); n == 0 {
+		n = q.content(b, kept, "</t></si>")
+	}
+	return q.raw, n
+}
+
 // content reads a plain text between a begin and an end.
 func (q *quickCell) content(b []byte, begin, end string) int {
 	if len(b) < len(begin) || string(b[:len(begin)]) != begin {

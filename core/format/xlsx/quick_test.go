@@ -20,6 +20,26 @@ func slowly(text string) (string, error) {
 	return fmt.Sprintf("%s %q %v %v", said, r.raw, stored, computed), err
 }
 
+// A shared text in its usual spelling is read at once, and any other by the scanner.
+func TestQuickTexts(t *testing.T) {
+	for text, want := range map[string]string{
+		"<si><t>Day pass</t></si><si>":                           "Day pass",
+		`<si><t xml:space="preserve"> a  b </t></si><si>`:        " a  b ",
+		"<si><t></t></si></sst>":                                 "",
+		"<si><t>a &amp; b</t></si>":                              "-",
+		"<si><t>ü</t></si>":                                      "-",
+		"<si><r><t>rich</t></r></si>":                            "-",
+		"<si><t>a</t><rPh sb=\"0\" eb=\"1\"><t>b</t></rPh></si>": "-",
+		"<si><t>cut off</t></s":                                  "-",
+		"<si><t/></si>":                                          "-",
+	} {
+		got, n := quickText([]byte(text))
+		if n == 0 && want != "-" || n > 0 && (string(got) != want || n != strings.Index(text, "</si>")+len("</si>")) {
+			t.Errorf("%s is read as %q of %d bytes", text, got, n)
+		}
+	}
+}
+
 // What is read the quick way is what the scanner reads, and the usual spellings are read so.
 func FuzzQuickCell(f *testing.F) {
 	usual := []string{

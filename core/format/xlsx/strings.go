@@ -19,6 +19,7 @@ type sharedStrings struct {
 
 	texts []byte
 	ends  []int64
+	size  int64    // of all
 	file  *os.File // nil while all are in memory
 	lost  bool     // the file could not be removed at once
 }
@@ -62,8 +63,14 @@ func (s *sharedStrings) readAll() error {
 	scanner := s.book.newScanner(part)
 	var rich richText
 	var text []byte
-	size := int64(0)
 	for {
+		if plain, n := quickText(scanner.Rest()); n > 0 {
+			scanner.Skip(n)
+			if err := s.add(plain); err != nil {
+				return err
+			}
+			continue
+		}
 		kind, err := scanner.Next()
 		if errors.Is(err, io.EOF) {
 			return nil
@@ -87,17 +94,23 @@ func (s *sharedStrings) readAll() error {
 			if rich.end(name); string(name) != "si" {
 				continue
 			}
-			plain := unescape(text)
-			s.texts = append(s.texts, plain...)
-			size += int64(len(plain))
-			s.ends = append(s.ends, size)
-			if int64(len(s.texts)) > max(leastInMemory, s.book.memory-8*int64(len(s.ends))) {
-				if err := s.spill(); err != nil {
-					return err
-				}
+			if err := s.add(text); err != nil {
+				return err
 			}
 		}
 	}
+}
+
+// add adds a text as it is stored.
+func (s *sharedStrings) add(text []byte) error {
+	plain := unescape(text)
+	s.texts = append(s.texts, plain...)
+	s.size += int64(len(plain))
+	s.ends = append(s.ends, s.size)
+	if int64(len(s.texts)) <= max(leastInMemory, s.book.memory-8*int64(len(s.ends))) {
+		return nil
+	}
+	return s.spill()
 }
 
 // spill moves the texts that are in memory to the file.
