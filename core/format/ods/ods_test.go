@@ -66,7 +66,9 @@ func readAll(data []byte) (lines []string, b *Book, err error) {
 
 // What a cell holds is told, and which cells are merged.
 func TestKindsOfCells(t *testing.T) {
-	data := pack(t, `<office:document-content><office:automatic-styles><number:number-style style:name="N1"><number:fraction/></number:number-style>
+	data := pack(
+		t,
+		`<office:document-content><office:automatic-styles><number:number-style style:name="N1"><number:fraction/></number:number-style>
 	<style:style style:name="ce1" style:family="table-cell" style:data-style-name="N1"/></office:automatic-styles><office:spreadsheet><table:table table:name="A">
 	<table:table-row table:number-rows-repeated="2"><table:table-cell table:number-columns-repeated="3"/></table:table-row>
 	<table:table-row><table:table-cell office:value-type="string" table:number-columns-spanned="2" table:number-rows-spanned="3"><text:p>Half</text:p></table:table-cell><table:covered-table-cell/>
@@ -76,7 +78,8 @@ func TestKindsOfCells(t *testing.T) {
 	<table:table-cell office:value-type="date" office:date-value="2031-01-05"><text:p>x</text:p></table:table-cell>
 	<table:table-cell office:value-type="boolean" office:boolean-value="true"><text:p>x</text:p></table:table-cell>
 	<table:table-cell office:value-type="float" office:value="417"><text:p>00417</text:p></table:table-cell></table:table-row>
-	</table:table></office:spreadsheet></office:document-content>`)
+	</table:table></office:spreadsheet></office:document-content>`,
+	)
 	b, err := Open(bytes.NewReader(data), int64(len(data)), 1<<26)
 	if err != nil {
 		t.Fatal(err)
@@ -108,7 +111,9 @@ func TestKindsOfCells(t *testing.T) {
 }
 
 func TestCells(t *testing.T) {
-	data := pack(t, `<office:document-content><office:automatic-styles><style:style style:name="ta2"><style:table-properties table:display="false"/></style:style></office:automatic-styles>
+	data := pack(
+		t,
+		`<office:document-content><office:automatic-styles><style:style style:name="ta2"><style:table-properties table:display="false"/></style:style></office:automatic-styles>
 	<office:spreadsheet><table:table table:name="A" table:style-name="ta2"><table:table-column table:visibility="collapse" table:number-columns-repeated="2"/>
 	<table:table-header-rows><table:table-row><table:table-cell office:value-type="string"><text:p>one<text:s text:c="2"/>two<text:line-break/>three</text:p><text:p>four</text:p><office:annotation><text:p>a comment</text:p></office:annotation></table:table-cell></table:table-row></table:table-header-rows>
 	<table:table-row table:number-rows-repeated="1048000"><table:table-cell table:number-columns-repeated="16384"/></table:table-row>
@@ -116,7 +121,8 @@ func TestCells(t *testing.T) {
 	<table:table-cell office:value-type="date" office:date-value="2031-01-05T13:45:00.000"><text:p>5.1.</text:p></table:table-cell><table:table-cell office:value-type="time" office:time-value="PT27H05M00S"><text:p>x</text:p></table:table-cell><table:table-cell office:value-type="boolean" office:boolean-value="true"><text:p>WAHR</text:p></table:table-cell>
 	<table:table-cell office:value-type="string" calcext:value-type="error" table:formula="of:=1/0"><text:p>#DIV/0!</text:p></table:table-cell><table:table-cell table:number-columns-repeated="1000"/></table:table-row>
 	</table:table><table:table table:name="B"><table:table-row><table:table-cell/></table:table-row></table:table>
-	<table:named-expressions><table:named-range table:name="part" table:cell-range-address="$A.$A$1:.$B$9"/></table:named-expressions></office:spreadsheet></office:document-content>`)
+	<table:named-expressions><table:named-range table:name="part" table:cell-range-address="$A.$A$1:.$B$9"/></table:named-expressions></office:spreadsheet></office:document-content>`,
+	)
 	got, b, err := readAll(data)
 	want := []string{"1:|one  two\nthree\nfour", "1048002:|||00417|0.125|2031-01-05 13:45:00|27:05:00|true|#DIV/0!!"}
 	if err != nil || strings.Join(got, "\n") != strings.Join(want, "\n") {
@@ -143,7 +149,14 @@ func TestCells(t *testing.T) {
 // nobody memory, and one that would be no sheet is refused.
 func TestRepetitionsAreBounded(t *testing.T) {
 	row := func(rows, cells int) []byte {
-		return pack(t, fmt.Sprintf(`<a><table:table table:name="A"><table:table-row table:number-rows-repeated="%d"><table:table-cell office:value-type="string" table:number-columns-repeated="%d"><text:p>x</text:p></table:table-cell></table:table-row></table:table></a>`, rows, cells))
+		return pack(
+			t,
+			fmt.Sprintf(
+				`<a><table:table table:name="A"><table:table-row table:number-rows-repeated="%d"><table:table-cell office:value-type="string" table:number-columns-repeated="%d"><text:p>x</text:p></table:table-cell></table:table-row></table:table></a>`,
+				rows,
+				cells,
+			),
+		)
 	}
 	if got, _, err := readAll(row(1_000_000, 2)); err != nil || len(got) != most ||
 		got[most-1] != fmt.Sprintf("%d:|x|x", most) {
@@ -157,8 +170,12 @@ func TestRepetitionsAreBounded(t *testing.T) {
 }
 
 func FuzzContent(f *testing.F) {
-	f.Add(`<a><table:table table:name="A"><table:table-row table:number-rows-repeated="3"><table:table-cell office:value-type="float" office:value="1E5"><text:p>1</text:p></table:table-cell></table:table-row></table:table></a>`)
-	f.Add(`<table:table table:name="A"><table:covered-table-cell table:number-columns-repeated="-1"/><text:p><text:s text:c="999999999"/>`)
+	f.Add(
+		`<a><table:table table:name="A"><table:table-row table:number-rows-repeated="3"><table:table-cell office:value-type="float" office:value="1E5"><text:p>1</text:p></table:table-cell></table:table-row></table:table></a>`,
+	)
+	f.Add(
+		`<table:table table:name="A"><table:covered-table-cell table:number-columns-repeated="-1"/><text:p><text:s text:c="999999999"/>`,
+	)
 	f.Fuzz(func(t *testing.T, content string) {
 		if _, _, err := readAll(pack(t, content)); err != nil && err.Error() == "" {
 			t.Error("an error that says nothing")

@@ -18,18 +18,12 @@ func (b *Book) newScanner(r io.Reader) *sheet.Scanner {
 	return sheet.NewScanner(r, "OpenDocument file", ErrTruncated, b.limit)
 }
 
-// repeats reads how often something stands, at least once and at most as often
-// as a sheet has rows.
+// repeats reads from an attribute how often something stands.
 func repeats(s *sheet.Scanner, name string) int {
-	text := s.Attribute(name)
-	if text == nil {
-		return 1
+	if text := s.Attribute(name); text != nil {
+		return repeatsOf(text)
 	}
-	n, err := strconv.Atoi(string(text))
-	if err != nil {
-		return 1
-	}
-	return max(1, min(n, sheet.MostRows))
+	return 1
 }
 
 // rows reads a sheet.
@@ -50,7 +44,8 @@ type rows struct {
 	ends    []int
 	shown   []byte
 
-	value, day, styleName []byte             // of the cell that is read
+	cell                  parts // that is read
+	value, day, styleName []byte
 	formats               map[string]*format // of styles, by their names, as far as they were asked for
 }
 
@@ -90,14 +85,15 @@ const coveredCell = "covered-table-cell"
 
 // formatOf is the format of the cell that is read, in a column counted from 1.
 func (r *rows) formatOf(column int) *format {
-	if len(r.styleName) > 0 {
-		if f, known := r.formats[string(r.styleName)]; known {
+	own := r.cell.styleName
+	if len(own) > 0 {
+		if f, known := r.formats[string(own)]; known {
 			return f
 		}
 	}
-	style := r.styleOf(string(r.styleName), column)
+	style := r.styleOf(string(own), column)
 	f := r.styles.formatOf(style)
-	if len(r.styleName) > 0 {
+	if len(own) > 0 {
 		if r.formats == nil {
 			r.formats = make(map[string]*format)
 		}
@@ -253,41 +249,30 @@ func (r *rows) readRow() error {
 	r.texts, r.ends = r.texts[:0], r.ends[:0]
 	blanks := 0 // cells without anything since the last one with something
 	for {
+		if n := r.cell.read(r.scanner.Rest()); n > 0 {
+			r.scanner.Skip(n)
+			var err error
+			if blanks, err = r.put(blanks); err != nil {
+				return err
+			}
+			continue
+		}
 		kind, err := r.scanner.Next()
 		if err != nil {
 			return err
 		}
 		switch kind {
 		case sheet.Start:
-			if name := r.scanner.Name(); string(name) != "table-cell" && string(name) != "covered-table-cell" {
+			if name := r.scanner.Name(); string(name) != "table-cell" && string(name) != coveredCell {
 				continue
 			}
-			n := repeats(r.scanner, "number-columns-repeated")
-			from := len(r.texts)
-			var cell sheet.Cell
 			r.noteMerged(len(r.ends) + blanks + 1)
-			if err := r.readCell(len(r.ends)+blanks+1, &cell); err != nil {
+			if err = r.readCell(); err == nil {
+				blanks, err = r.put(blanks)
+			}
+			if err != nil {
 				return err
 			}
-			if len(r.texts) == from {
-				blanks += n
-				continue
-			}
-			if len(r.ends)+blanks+n > sheet.MostColumns {
-				return sheet.ErrNoRow
-			}
-			if err := r.scanner.Check(from + n*(len(r.texts)-from)); err != nil {
-				return err
-			}
-			text := r.texts[from:len(r.texts):len(r.texts)]
-			r.texts = r.texts[:from]
-			for range blanks {
-				r.append(nil, sheet.Cell{})
-			}
-			for range n {
-				r.append(text, cell)
-			}
-			blanks = 0
 		case sheet.End:
 			if string(r.scanner.Name()) == "table-row" {
 				from := 0
@@ -307,9 +292,39 @@ func (r *rows) append(text []byte, cell sheet.Cell) {
 	r.last.Cells = append(r.last.Cells, cell)
 }
 
-// readCell appends what a cell of a column, counted from 1, shows to texts, and tells the cell what that is.
-func (r *rows) readCell(column int, cell *sheet.Cell) error {
-	kind, formula := noType, false
+// put appends the cell that was read to the row, behind so many blanks, and returns how many there are then.
+func (r *rows) put(blanks int) (int, error) {
+	n, from := r.cell.repeated, len(r.texts)
+	var cell sheet.Cell
+	r.show(len(r.ends)+blanks+1, &cell)
+	if len(r.texts) == from {
+		return blanks + n, nil
+	}
+	if len(r.ends)+blanks+n > sheet.MostColumns {
+		return 0, sheet.ErrNoRow
+	}
+	if err := r.scanner.Check(from + n*(len(r.texts)-from)); err != nil {
+		return 0, err
+	}
+	if blanks == 0 && n == 1 {
+		r.ends, r.last.Cells = append(r.ends, len(r.texts)), append(r.last.Cells, cell)
+		return 0, nil
+	}
+	text := r.texts[from:len(r.texts):len(r.texts)]
+	r.texts = r.texts[:from]
+	for range blanks {
+		r.append(nil, sheet.Cell{})
+	}
+	for range n {
+		r.append(text, cell)
+	}
+	return 0, nil
+}
+
+// readCell reads a cell, whose begin was scanned.
+func (r *rows) readCell() error {
+	r.cell = parts{repeated: repeats(r.scanner, "number-columns-repeated")}
+	p := &r.cell
 	r.value, r.day, r.styleName = r.value[:0], r.day[:0], r.styleName[:0]
 	attributes := r.scanner.Attributes()
 	for i := range attributes {
@@ -317,49 +332,54 @@ func (r *rows) readCell(column int, cell *sheet.Cell) error {
 		switch string(a.Name) {
 		case "value-type":
 			if string(a.Space) == "calcext" {
-				cell.Error = cell.Error || string(a.Value) == "error"
+				p.isError = p.isError || string(a.Value) == "error"
 			} else {
-				kind = typeOf(a.Value)
+				p.kind = typeOf(a.Value)
 			}
 		case "value":
 			r.value = append(r.value, a.Value...)
 		case "date-value", "time-value", "boolean-value":
 			r.day = append(r.day[:0], a.Value...)
 		case "formula":
-			formula = len(a.Value) > 0
+			p.formula = len(a.Value) > 0
 		case "style-name":
 			r.styleName = append(r.styleName, a.Value...)
 		}
 	}
-	paragraphs, err := r.readShown(string(r.scanner.Name()) == coveredCell)
-	if err != nil {
-		return err
-	}
-	if formula && kind == noType && paragraphs == 0 {
+	var err error
+	p.paragraphs, err = r.readShown(string(r.scanner.Name()) == coveredCell)
+	p.value, p.day, p.styleName, p.shown = r.value, r.day, r.styleName, r.shown
+	return err
+}
+
+// show appends what the cell that was read shows, in a column counted from 1, to texts, and tells the cell what it is.
+func (r *rows) show(column int, cell *sheet.Cell) {
+	p := &r.cell
+	cell.Error = p.isError
+	if p.formula && p.kind == noType && p.paragraphs == 0 {
 		r.texts = append(r.texts, sheet.NoResult...)
 		cell.Error = true
-		return nil
+		return
 	}
-	if formula && bytes.HasPrefix(r.shown, []byte("#")) || bytes.HasPrefix(r.shown, []byte("Err:")) {
+	if p.formula && bytes.HasPrefix(p.shown, []byte("#")) || bytes.HasPrefix(p.shown, []byte("Err:")) {
 		cell.Error = true
 	}
 	switch {
 	case cell.Error:
-		r.texts = append(r.texts, r.shown...)
-	case (kind == ofNumber || kind == ofRatio) && len(r.value) > 0:
+		r.texts = append(r.texts, p.shown...)
+	case (p.kind == ofNumber || p.kind == ofRatio) && len(p.value) > 0:
 		f := r.formatOf(column)
-		cell.Kind = r.appendNumber(r.value, f)
-		cell.Ratio = cell.Kind == sheet.NumberCell && (kind == ofRatio || f != nil && f.ratio)
-	case kind == ofDate && len(r.day) > 0:
-		r.texts, cell.Kind = appendDate(r.texts, string(r.day)), sheet.DateCell
-	case kind == ofTime && len(r.day) > 0:
-		r.texts, cell.Kind = appendDuration(r.texts, string(r.day)), sheet.DateCell
-	case kind == ofFlag && len(r.day) > 0:
-		r.texts, cell.Kind = append(r.texts, r.day...), sheet.FlagCell
+		cell.Kind = r.appendNumber(p.value, f)
+		cell.Ratio = cell.Kind == sheet.NumberCell && (p.kind == ofRatio || f != nil && f.ratio)
+	case p.kind == ofDate && len(p.day) > 0:
+		r.texts, cell.Kind = appendDate(r.texts, string(p.day)), sheet.DateCell
+	case p.kind == ofTime && len(p.day) > 0:
+		r.texts, cell.Kind = appendDuration(r.texts, string(p.day)), sheet.DateCell
+	case p.kind == ofFlag && len(p.day) > 0:
+		r.texts, cell.Kind = append(r.texts, p.day...), sheet.FlagCell
 	default:
-		r.texts = append(r.texts, r.shown...)
+		r.texts = append(r.texts, p.shown...)
 	}
-	return nil
 }
 
 // appendNumber appends a number as its sender sees it, as far as that is more than how it
@@ -374,10 +394,10 @@ func (r *rows) appendNumber(value []byte, f *format) sheet.CellKind {
 			r.texts = append(r.texts[:start], code...)
 			return sheet.TextCell
 		}
-	case isCode(r.shown):
-		r.texts = append(r.texts[:start], r.shown...)
+	case isCode(r.cell.shown):
+		r.texts = append(r.texts[:start], r.cell.shown...)
 		return sheet.TextCell
-	case (string(value) == "0" || string(value) == "1") && isWord(r.shown) && (f == nil || !f.words):
+	case (string(value) == "0" || string(value) == "1") && isWord(r.cell.shown) && (f == nil || !f.words):
 		r.texts = strconv.AppendBool(r.texts[:start], string(value) == "1")
 		return sheet.FlagCell
 	}

@@ -1,28 +1,13 @@
 package xlsx
 
+import "lastblock/core/format/sheet"
+
 // quickCell is a cell in the spelling that nearly all programs write: <c r="A1" s="2" t="s"><v>7</v></c>, with any of
 // the three attributes, an inline text in place of the value, or nothing. What is spelled otherwise is for the scanner.
 type quickCell struct {
 	reference, style, kind []byte
 	raw                    []byte
 	stored                 bool // there is a value, be it blank
-}
-
-// plainByte tells which bytes stand in a value or a text as they are meant: those of ASCII but for references, ends of
-// lines, quotes, tags, and ] as it may begin what ends CDATA.
-var plainByte = func() (plain [256]bool) {
-	for c := ' '; c < 0x7f; c++ {
-		plain[c] = c != '&' && c != '<' && c != '"' && c != ']'
-	}
-	return plain
-}()
-
-// plainEnd is where the plain bytes of b end that begin at from.
-func plainEnd(b []byte, from int) int {
-	for from < len(b) && plainByte[b[from]] {
-		from++
-	}
-	return from
 }
 
 // read reads the cell that b begins with, and returns how long it is; 0 where it is spelled otherwise, or b ends
@@ -47,7 +32,7 @@ func (q *quickCell) read(b []byte) int {
 			return 0
 		}
 		from := i + 4
-		end := plainEnd(b, from)
+		end := sheet.PlainEnd(b, from)
 		if end >= len(b) || b[end] != '"' || *to != nil {
 			return 0
 		}
@@ -89,7 +74,7 @@ func (q *quickCell) content(b []byte, begin, end string) int {
 	if len(b) < len(begin) || string(b[:len(begin)]) != begin {
 		return 0
 	}
-	to := plainEnd(b, len(begin))
+	to := sheet.PlainEnd(b, len(begin))
 	if len(b)-to < len(end) || string(b[to:to+len(end)]) != end {
 		return 0
 	}
