@@ -19,8 +19,8 @@ type parts struct {
 
 // read reads the cell that b begins with, where it is in the spelling that nearly all programs write:
 // <table:table-cell office:value-type="float" office:value="7"><text:p>7</text:p></table:table-cell>, with the usual
-// prefixes, one paragraph at most, and no cells merged. It returns how long the cell is; 0 where it is spelled otherwise,
-// or b ends before it does.
+// prefixes, one paragraph at most, and no cells merged. It returns how long the cell is; 0 where it is spelled
+// otherwise, or b ends before it does.
 func (p *parts) read(b []byte) int {
 	const begin, text, end = "<table:table-cell", "><text:p>", "</text:p></table:table-cell>"
 	if len(b) < len(begin) || string(b[:len(begin)]) != begin {
