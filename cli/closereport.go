@@ -54,7 +54,8 @@ func (s *sealing) writePack(shown *view.Close, forms []*month.Forms) (*reportabl
 		state = pack.Rehearsed
 	}
 	entry.SourceCount = len(s.block.Sources)
-	return newReportable(pack.NewReport(p, state, entry, s.block.Sources, shown.Since), &entry.Block, s.figures)
+	return &reportable{all: pack.NewReport(p, state, entry, s.block.Sources, shown.Since), block: &entry.Block,
+		figures: s.figures}, nil
 }
 
 // gatherReports takes the reports that the plan asks for.

@@ -49,18 +49,13 @@ type reportable struct {
 	own     map[string]*pack.Report // by entity
 }
 
-// newReportable gathers what sources gave to all figures.
-func newReportable(r *pack.Report, b *block.Block, figures pack.Figures) (*reportable, error) {
-	f := &reportable{all: r, block: b, figures: figures, own: make(map[string]*pack.Report)}
-	var err error
-	r.Given, err = pack.Gather(b, figures, nil)
-	return f, err
-}
-
-// of is what an entity may see; all with "".
-func (f *reportable) of(entity string) (*pack.Report, error) {
+// of is what an entity may see; all with "". What sources gave to all figures is gathered when it is asked for first.
+func (f *reportable) of(entity string) (_ *pack.Report, err error) {
 	if entity == "" {
-		return f.all, nil
+		if f.all.Given == nil {
+			f.all.Given, err = pack.Gather(f.block, f.figures, nil)
+		}
+		return f.all, err
 	}
 	if f.own[entity] != nil {
 		return f.own[entity], nil
@@ -73,8 +68,15 @@ func (f *reportable) of(entity string) (*pack.Report, error) {
 	if err != nil {
 		return nil, err
 	}
-	f.own[entity], err = f.all.For(entity, given)
-	return f.own[entity], err
+	own, err := f.all.For(entity, given)
+	if err != nil {
+		return nil, err
+	}
+	if f.own == nil {
+		f.own = make(map[string]*pack.Report)
+	}
+	f.own[entity] = own
+	return own, nil
 }
 
 // reporting is one of the reports of a run, on its way.
@@ -230,7 +232,7 @@ func sealedReport(chain *block.Chain, e *block.Entry) (*reportable, error) {
 	if p.Since > 0 && p.Since <= len(chain.Entries) {
 		before = &chain.Entries[p.Since-1]
 	}
-	return newReportable(pack.NewReport(p, pack.Sealed, e, sources, before), &e.Block, figures)
+	return &reportable{all: pack.NewReport(p, pack.Sealed, e, sources, before), block: &e.Block, figures: figures}, nil
 }
 
 // reportRehearsal reports what a close would come to.

@@ -198,6 +198,12 @@ func (p *Page) Open(path, at string) {
 	}
 }
 
+// WithoutScript has pages run no script of their own from now on.
+func (p *Page) WithoutScript() {
+	p.t.Helper()
+	p.call(p.session, "Emulation.setScriptExecutionDisabled", map[string]any{"value": true}, nil)
+}
+
 // Eval works out an expression of JavaScript in the page.
 func (p *Page) Eval(expression string, result any) {
 	p.t.Helper()

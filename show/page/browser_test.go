@@ -114,6 +114,37 @@ func TestBrowserOpensAFigure(t *testing.T) {
 	quiet(t, p)
 }
 
+// Without script all of it can be read, there is no filter that does nothing, and a link to a figure opens what each
+// source gave.
+func TestBrowserWithoutScript(t *testing.T) {
+	r := reporttest.Report(4, 2, unit)
+	path := filepath.Join(t.TempDir(), "pack.html")
+	if err := os.WriteFile(path, []byte(written(t, r)), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	p := browser.New(t, 1280, 800)
+	p.WithoutScript()
+	p.Open(path, "#figure-2")
+	var state struct {
+		Filter  bool   `json:"filter"`
+		Rows    int    `json:"rows"`
+		Seen    bool   `json:"seen"`
+		Closed  bool   `json:"closed"`
+		Buttons int    `json:"buttons"`
+		First   string `json:"first"`
+	}
+	p.Eval(`({filter: document.querySelector("form.filter").checkVisibility(),
+		rows: [...document.querySelectorAll("#sources tbody tr")].filter((tr) => tr.checkVisibility()).length,
+		seen: document.getElementById("figure-2").checkVisibility(),
+		closed: !document.getElementById("figure-1").checkVisibility(),
+		buttons: document.querySelectorAll("th button").length,
+		first: document.querySelector("#figure-2 tbody tr").cells[2].textContent})`, &state)
+	if state.Filter || state.Rows != 4 || !state.Seen || !state.Closed || state.Buttons != 0 || state.First != "1" {
+		t.Errorf("%+v", state)
+	}
+	quiet(t, p)
+}
+
 // table reads a table: the texts of the rows that are shown, and the foot.
 const table = `(id) => { const t = document.querySelector("#" + id + " table"); return {
 	rows: [...t.tBodies[0].rows].filter((tr) => !tr.hidden).map((tr) => [...tr.cells].map((td) => td.textContent)),

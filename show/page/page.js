@@ -112,6 +112,7 @@
 
   // A figure opens below its row to what each source gave.
   const homes = new Map();
+  const idOf = (details) => details.querySelector(".scroll").id;
   const close = (details) => {
     const home = homes.get(details);
     if (!home) return;
@@ -120,11 +121,11 @@
     home.replaceWith(details);
     homes.delete(details);
     row.remove();
-    for (const link of document.querySelectorAll('a.opens[href="#' + details.id + '"]')) link.setAttribute("aria-expanded", "false");
+    for (const link of document.querySelectorAll('a.opens[href="#' + idOf(details) + '"]')) link.setAttribute("aria-expanded", "false");
   };
   const closeAll = () => { for (const details of [...homes.keys()]) close(details); };
   const open = (link) => {
-    const details = document.getElementById(link.getAttribute("href").slice(1));
+    const details = document.getElementById(link.getAttribute("href").slice(1)).closest("details");
     if (homes.has(details)) { close(details); anchor = ""; return keep(); }
     const home = document.createElement("span"), row = document.createElement("tr"), cell = document.createElement("td");
     row.className = "opened";
@@ -136,7 +137,7 @@
     row.append(cell);
     link.closest("tr").after(row);
     link.setAttribute("aria-expanded", "true");
-    anchor = details.id;
+    anchor = idOf(details);
     keep();
   };
   for (const link of document.querySelectorAll("a.opens")) link.setAttribute("aria-expanded", "false");
@@ -152,8 +153,9 @@
     for (const row of document.querySelectorAll("tr.found")) row.classList.remove("found");
     const at = anchor && document.getElementById(anchor);
     if (!at) return;
-    const link = at.matches("details.gave") && document.querySelector('a.opens[href="#' + anchor + '"]');
-    if (link) { if (!homes.has(at)) open(link); link.scrollIntoView({ block: "center" }); link.focus(); return; }
+    const details = at.closest("details.gave");
+    const link = details && document.querySelector('a.opens[href="#' + anchor + '"]');
+    if (link) { if (!homes.has(details)) open(link); link.scrollIntoView({ block: "center" }); link.focus(); return; }
     if (at.matches("tr")) { at.hidden = false; at.classList.add("found"); at.scrollIntoView({ block: "center" }); return; }
     at.scrollIntoView();
   };

@@ -49,7 +49,11 @@ func (r *Report) Print(s *show.Screen) {
 	}
 	fmt.Fprintln(s, s.Bold(text))
 	if r.State == pack.Rehearsed {
-		fmt.Fprintf(s, "not sealed: this is a rehearsal; it would be block %d\n", r.Number)
+		next := "lastblock close seals it"
+		if stops > 0 {
+			next = "decide about the findings, or mend the files, and then close"
+		}
+		fmt.Fprintf(s, "not sealed: this is a rehearsal, and it would be block %d; %s\n", r.Number, next)
 	} else {
 		fmt.Fprintf(s, "block %d, seal %s\n", r.Number, block.Short(r.Seal))
 	}
