@@ -124,6 +124,16 @@ func makeSealed(dir string) error {
 	return err
 }
 
+// closeOnce closes the month of a plan, unless it was closed before.
+func closeOnce(dir, plan string) error {
+	if _, err := os.Stat(filepath.Join(filepath.Dir(plan), "blocks")); !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	_, _, err := once(exec.Command(filepath.Join(dir, "lastblock"), "close", "--plan", plan, "--period", "2031-01",
+		"--json"))
+	return err
+}
+
 // makeTraced makes 10,000 files of 1,000 rows that were closed, each with 20 of 2,000 accounts.
 func makeTraced(dir string) error {
 	folder := filepath.Join(dir, "traced")
@@ -140,12 +150,7 @@ func makeTraced(dir string) error {
 	if err = errors.Join(err, os.WriteFile(plan, []byte(text), 0o644)); err != nil {
 		return err
 	}
-	if _, err := os.Stat(filepath.Join(folder, "blocks")); !errors.Is(err, fs.ErrNotExist) {
-		return err
-	}
-	_, _, err = once(exec.Command(filepath.Join(dir, "lastblock"), "close", "--plan", plan, "--period", "2031-01",
-		"--json"))
-	return err
+	return closeOnce(dir, plan)
 }
 
 // readReported reads the block that is reported, and waits for as long as a report may take beyond.
@@ -175,12 +180,7 @@ func makeReported(dir string) error {
 		os.WriteFile(filepath.Join(folder, "control.csv"), []byte(control), 0o644)); err != nil {
 		return err
 	}
-	if _, err := os.Stat(filepath.Join(folder, "blocks")); !errors.Is(err, fs.ErrNotExist) {
-		return err
-	}
-	_, _, err = once(exec.Command(filepath.Join(dir, "lastblock"), "close", "--plan", plan, "--period", "2031-01",
-		"--json"))
-	return err
+	return closeOnce(dir, plan)
 }
 
 // makeMonths makes 1,000 files of 5,000 rows that were closed, one of which has changed since.

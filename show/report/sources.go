@@ -147,7 +147,7 @@ func sources(d *draft) []Part {
 	if len(d.PassedOver) > 0 {
 		over := &Table{Name: "not_read", Sorts: true, Columns: []Column{{Name: "file"}, {Name: "why", Kind: Long}}}
 		for _, p := range d.PassedOver {
-			over.Rows = append(over.Rows, Row{Cells: []Cell{text(p.Source), text(p.Why)}})
+			over.Rows = append(over.Rows, Row{Cells: []Cell{text(p.Source), text(show.Flags(p.Reason))}})
 		}
 		parts = append(parts, Part{Title: "Not read", Sheet: "Not read", Table: over})
 	}

@@ -51,9 +51,9 @@ func (r *Report) Print(s *show.Screen) {
 	if r.State == pack.Rehearsed {
 		next := "lastblock close seals it"
 		if stops > 0 {
-			next = "decide about the findings, or mend the files, and then close"
+			next = "decide about the findings, or mend the files"
 		}
-		fmt.Fprintf(s, "not sealed: this is a rehearsal, and it would be block %d; %s\n", r.Number, next)
+		fmt.Fprintf(s, "rehearsed, not sealed: it would be block %d; %s\n", r.Number, next)
 	} else {
 		fmt.Fprintf(s, "block %d, seal %s\n", r.Number, block.Short(r.Seal))
 	}
@@ -171,7 +171,14 @@ func (r *Report) addSections(d *show.DocumentWriter) {
 	if slices.Contains(r.Sections, pack.OfSources) {
 		d.Add("sources", r.sourceObjects())
 	}
-	add(pack.OfSources, "passed_over", listOf(r.PassedOver))
+	if slices.Contains(r.Sections, pack.OfSources) {
+		over := []show.Object{}
+		for _, p := range r.PassedOver {
+			over = append(over, show.Object{{Name: "source", Value: p.Source},
+				{Name: "reason", Value: show.Flags(p.Reason)}})
+		}
+		d.Add("passed_over", over)
+	}
 }
 
 // listOf is a list that is not null where it is empty.

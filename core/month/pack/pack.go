@@ -200,7 +200,7 @@ type Source struct {
 // PassedOver is a file that was not read, and why.
 type PassedOver struct {
 	Source string `json:"source"`
-	Why    string `json:"why"`
+	Reason string `json:"reason"`
 }
 
 // Proof is the proof of all that was read.
