@@ -60,6 +60,9 @@ func (a *app) walk(cmd *cobra.Command, folder string) error {
 			}
 		}
 		code := run(cmd.Context(), step.Args, a.stdin, s, a.stderr, a.outputs).code
+		if err := s.Err(); err != nil {
+			return err // nobody reads any more
+		}
 		if code == ExitNotDone {
 			return errors.New("a step of the demo could not be done; what is wrong stands above")
 		}

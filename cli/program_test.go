@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"encoding/csv"
 	"encoding/json"
 	"errors"
@@ -144,6 +145,28 @@ func grouped(amount string) string {
 // withoutTimes blanks out when files were changed.
 func withoutTimes(s string) string {
 	return regexp.MustCompile(`\d{4}-\d\d-\d\d \d\d:\d\d`).ReplaceAllString(s, "TIME")
+}
+
+// Whoever has read enough of the demo goes away, and is told nothing.
+func TestDemoIntoAPipeThatEnds(t *testing.T) {
+	cmd := exec.Command(builtProgram, "demo")
+	cmd.Dir = t.TempDir()
+	var stderr bytes.Buffer
+	cmd.Stderr = &stderr
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := io.ReadFull(out, make([]byte, 2000)); err != nil {
+		t.Fatal(err)
+	}
+	out.Close()
+	if err := cmd.Wait(); err == nil || strings.Contains(stderr.String(), "demo") {
+		t.Errorf("it ends with %v: %s", err, stderr.String())
+	}
 }
 
 func TestDemoRefusesAFolderThatHoldsAnythingElse(t *testing.T) {
