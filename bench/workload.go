@@ -31,27 +31,37 @@ func makeBranches(dir string) error {
 // makeSlips makes 100,000 files of 10 rows and 10 columns.
 func makeSlips(dir string) error {
 	return makeFiles(filepath.Join(dir, "slips"), 100_000, func(w *bufio.Writer, r *rand.Rand, file int) {
-		fmt.Fprintln(w, "document,line,posted,account,counterparty,text,debit,credit,currency,unit")
-		for row := range 10 {
-			fmt.Fprintf(w, "D%06d,%d,2031-01-%02d,%d,Corvane,Pass %d,%d.%02d,0.00,LKC,%d\n", file, row+1, r.IntN(28)+1,
-				4000+r.IntN(400), r.IntN(9), r.IntN(10000), r.IntN(100), row)
-		}
+		writeSlip(w, r, file)
 	})
+}
+
+// writeSlip writes a file of 10 rows and 10 columns.
+func writeSlip(w *bufio.Writer, r *rand.Rand, file int) {
+	fmt.Fprintln(w, "document,line,posted,account,counterparty,text,debit,credit,currency,unit")
+	for row := range 10 {
+		fmt.Fprintf(w, "D%06d,%d,2031-01-%02d,%d,Corvane,Pass %d,%d.%02d,0.00,LKC,%d\n", file, row+1, r.IntN(28)+1,
+			4000+r.IntN(400), r.IntN(9), r.IntN(10000), r.IntN(100), row)
+	}
 }
 
 // makeJournal makes one file of 10 million rows and 11 columns, 0.9 GB.
 func makeJournal(dir string) error {
+	return makeFiles(filepath.Join(dir, "journal"), 1, func(w *bufio.Writer, r *rand.Rand, _ int) {
+		writeJournal(w, r, 10_000_000, "Day pass %d morning")
+	})
+}
+
+// writeJournal writes a journal of so many rows and 11 columns; text is the form of their texts.
+func writeJournal(w *bufio.Writer, r *rand.Rand, rows int, text string) {
 	companies := []string{"Brackenfell", "Corvane", "Dunmarrow", "Eskerby", "Fallowmere"}
 	currencies := []string{"LKC", "EUR", "USD"}
-	return makeFiles(filepath.Join(dir, "journal"), 1, func(w *bufio.Writer, r *rand.Rand, _ int) {
-		fmt.Fprintln(w, "document,line,posted,entity,account,counterparty,text,debit,credit,currency,unit")
-		for row := range 10_000_000 {
-			fmt.Fprintf(w, "D%08d,%d,2031-%02d-%02d,%s,%d,%s,Day pass %d morning,%d.%02d,0.00,%s,U%02d\n",
-				row/4, row%4+1, row/4_000_000+1, r.IntN(28)+1, companies[r.IntN(5)], 4000+r.IntN(400),
-				companies[r.IntN(5)],
-				r.IntN(1000), r.IntN(10000), r.IntN(100), currencies[r.IntN(3)], r.IntN(40))
-		}
-	})
+	fmt.Fprintln(w, "document,line,posted,entity,account,counterparty,text,debit,credit,currency,unit")
+	for row := range rows {
+		fmt.Fprintf(w, "D%08d,%d,2031-%02d-%02d,%s,%d,%s,"+text+",%d.%02d,0.00,%s,U%02d\n",
+			row/4, row%4+1, row/4_000_000+1, r.IntN(28)+1, companies[r.IntN(5)], 4000+r.IntN(400),
+			companies[r.IntN(5)],
+			r.IntN(1000), r.IntN(10000), r.IntN(100), currencies[r.IntN(3)], r.IntN(40))
+	}
 }
 
 // makeLedgers makes 10,000 files of 1,000 rows, in documents of four lines that are
@@ -226,8 +236,17 @@ func makeLines(dir string) error {
 		r := rand.New(rand.NewPCG(2031, 3))
 		return writeFile(filepath.Join(folder, "lines.jsonl"), func(w *bufio.Writer) {
 			for size := 0; size < 200_000_000; {
-				n, _ := fmt.Fprintf(w, `{"document":"D%08d","line":%d,"posted":"2031-01-%02d","account":"%d","counterparty":"Corvane","text":"Day pass %d","debit":%d.%02d,"credit":0.00,"currency":"CHF"}`+"\n",
-					size, size%4+1, r.IntN(28)+1, 4000+r.IntN(400), r.IntN(1000), r.IntN(10000), r.IntN(100))
+				n, _ := fmt.Fprintf(
+					w,
+					`{"document":"D%08d","line":%d,"posted":"2031-01-%02d","account":"%d","counterparty":"Corvane","text":"Day pass %d","debit":%d.%02d,"credit":0.00,"currency":"CHF"}`+"\n",
+					size,
+					size%4+1,
+					r.IntN(28)+1,
+					4000+r.IntN(400),
+					r.IntN(1000),
+					r.IntN(10000),
+					r.IntN(100),
+				)
 				size += n
 			}
 		})

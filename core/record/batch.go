@@ -13,7 +13,9 @@ import (
 //	Bounds                    9     12        17 17    20       25 25
 //
 // Each record takes Width+1 bounds: the byte before its first field, then the
-// byte behind each of its fields. Records that do not have Width fields are
+// byte behind each of its fields. Where the batch is Chained, each record begins
+// behind the line end of the one before, so that the last bound of that is the first
+// of this one, and is there once. Records that do not have Width fields are
 // not among Rows; they are Refused.
 //
 // A batch is only good until the visitor that was given it returns; its
@@ -23,6 +25,9 @@ type Batch struct {
 	Bounds []uint32
 	Width  int
 	Rows   int
+
+	// Chained says that records share bounds.
+	Chained bool
 
 	// Quoted says that a field which begins with a quote is quoted as in RFC
 	// 4180. Without it every field is its own text.
@@ -119,8 +124,32 @@ func (b *Batch) Reset(width int) {
 	}
 }
 
-// Bounds of one record.
-func (b *Batch) bounds(row int) []uint32 { return b.Bounds[row*(b.Width+1) : (row+1)*(b.Width+1)] }
+// RecordBounds are the Width+1 bounds of one record.
+func (b *Batch) RecordBounds(row int) []uint32 {
+	i := row * b.stride()
+	return b.Bounds[i : i+b.Width+1]
+}
+
+// stride is how far the bounds of a record are from those of the next.
+func (b *Batch) stride() int {
+	if b.Chained {
+		return b.Width
+	}
+	return b.Width + 1
+}
+
+// Unchain gives each record bounds of its own, so that some can be taken out.
+func (b *Batch) Unchain() {
+	if !b.Chained {
+		return
+	}
+	n := len(b.Bounds)
+	b.Bounds = slices.Grow(b.Bounds, b.Rows)[:b.Rows*(b.Width+1)]
+	for row := b.Rows - 1; row > 0; row-- { // from the end, where there is room
+		copy(b.Bounds[row*(b.Width+1):(row+1)*(b.Width+1)], b.Bounds[row*b.Width:min(n, (row+1)*b.Width+1)])
+	}
+	b.Chained = false
+}
 
 // KeepLines makes sure that Lines tells where each record starts, so that
 // records can be taken out.
@@ -147,6 +176,7 @@ func (b *Batch) Own() {
 // behind those that are there.
 func (b *Batch) Split(keep []bool) {
 	b.KeepLines()
+	b.Unchain()
 	dropped := b.Dropped
 	if dropped == nil {
 		dropped = &Batch{Data: b.Data, Width: b.Width, Quoted: b.Quoted, Plain: b.Plain}
@@ -154,12 +184,12 @@ func (b *Batch) Split(keep []bool) {
 	kept := 0
 	for row := range b.Rows {
 		if !keep[row] {
-			dropped.Bounds = append(dropped.Bounds, b.bounds(row)...)
+			dropped.Bounds = append(dropped.Bounds, b.RecordBounds(row)...)
 			dropped.Lines = append(dropped.Lines, b.Lines[row])
 			dropped.Rows++
 			continue
 		}
-		copy(b.Bounds[kept*(b.Width+1):], b.bounds(row))
+		copy(b.Bounds[kept*(b.Width+1):], b.RecordBounds(row))
 		b.Lines[kept] = b.Lines[row]
 		kept++
 	}
@@ -171,6 +201,7 @@ func (b *Batch) Split(keep []bool) {
 
 // Without takes a record out of the batch.
 func (b *Batch) Without(row int) {
+	b.Unchain()
 	stride := b.Width + 1
 	if row < b.Rows-1 {
 		b.KeepLines()
@@ -186,8 +217,14 @@ func (b *Batch) Without(row int) {
 
 // Field returns the bytes of a field as they were sent, quotes included.
 func (b *Batch) Field(row, column int) []byte {
-	i := row*(b.Width+1) + column
+	i := row*b.stride() + column
 	return b.Data[b.Bounds[i]+1 : b.Bounds[i+1]]
+}
+
+// Extent tells where a field as it was sent stands in Data.
+func (b *Batch) Extent(row, column int) (from, to int) {
+	i := row*b.stride() + column
+	return int(b.Bounds[i] + 1), int(b.Bounds[i+1]) // in wrapping arithmetic
 }
 
 // Text returns what a field says: without its quotes, and with doubled quotes
@@ -220,7 +257,7 @@ func unquote(dst, text []byte) []byte {
 
 // Raw returns a record as it was sent, without its line end.
 func (b *Batch) Raw(row int) []byte {
-	i := row * (b.Width + 1)
+	i := row * b.stride()
 	return b.Data[b.Bounds[i]+1 : b.Bounds[i+b.Width]]
 }
 

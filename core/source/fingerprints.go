@@ -96,9 +96,8 @@ func (v *fingerprinter) Flush(context.Context, int) error { return nil }
 
 // addRecords adds the records of a batch, each with the marks between its fields.
 func addRecords(sum *prints.Sum, b *record.Batch) {
-	stride := b.Width + 1
 	for row := range b.Rows {
-		bounds := b.Bounds[row*stride : (row+1)*stride]
+		bounds := b.RecordBounds(row)
 		if begin, end := bounds[0]+1, bounds[b.Width]; begin <= end {
 			add(sum, b.Data[begin:end])
 		}

@@ -21,7 +21,8 @@ const (
 
 // ParseAmount reads a field of a batch as an amount.
 func (b *Batch) ParseAmount(row, column int, decimal byte, scratch *[]byte) Parsed {
-	if coef, scale, ok := amount.ParsePlain(b.Field(row, column), decimal); ok {
+	from, to := b.Extent(row, column)
+	if coef, scale, ok := amount.ParsePlainAt(b.Data, from, to, decimal); ok {
 		return Parsed{amount.New(coef, int(scale)), PlainAmount}
 	}
 	switch value, err := amount.Parse(b.Text(row, column, scratch), decimal); err {

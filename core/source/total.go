@@ -96,9 +96,8 @@ type totalReader struct {
 // candidates are the lines of a batch that may be total lines, in their order.
 func (r *totalReader) candidates(b *record.Batch) []totalCandidate {
 	var all []totalCandidate
-	stride := b.Width + 1
 	for row := range b.Rows {
-		bounds := b.Bounds[row*stride:]
+		bounds := b.RecordBounds(row)
 		if start := bounds[0] + 1; b.Width > 0 && start < bounds[1] && !mayBegin[b.Data[start]] || !mayBeTotal(b, row) {
 			continue
 		}
@@ -127,9 +126,8 @@ func (r *totalReader) candidates(b *record.Batch) []totalCandidate {
 
 // hasWords tells whether any line of a batch begins with a word of total lines.
 func (r *totalReader) hasWords(b *record.Batch) bool {
-	stride := b.Width + 1
 	for row := range b.Rows {
-		bounds := b.Bounds[row*stride:]
+		bounds := b.RecordBounds(row)
 		if start := bounds[0] + 1; b.Width > 0 && start < bounds[1] && !mayBegin[b.Data[start]] || !mayBeTotal(b, row) {
 			continue
 		}

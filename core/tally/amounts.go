@@ -26,8 +26,10 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
 	}
 	v.bad = v.bad[:0]
 	for i, column := range v.columns {
+		v.batch[i] = amount.Sum{}
 		if column >= 0 {
 			v.readColumn(b, entry, i, column)
+			v.read[i].Merge(&v.batch[i])
 			continue
 		}
 		v.Plain = false
@@ -38,8 +40,15 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
 	if len(v.bad) > 0 {
 		v.setAside(b, entry)
 	}
-	if len(v.Values) > 0 && fault.Strikes(fault.ChangeAmount) {
+	changed := len(v.Values) > 0 && fault.Strikes(fault.ChangeAmount)
+	if changed {
 		v.Values[0], v.Plain = v.Values[0].Add(amount.New(1, 2)), false
+	}
+	if len(v.bad) == 0 && !changed { // what was read can be used
+		for i := range v.batch {
+			entry.Totals[i].Merge(&v.batch[i])
+		}
+		return
 	}
 	for at := 0; at < len(v.Values); at += width {
 		for i, value := range v.Values[at : at+width] {
@@ -50,7 +59,7 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
 
 // readColumn reads one amount column of all rows.
 func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
-	decimal, width, read := b.DecimalOf(column), len(v.columns), &v.read[i]
+	decimal, width, read := b.DecimalOf(column), len(v.columns), &v.batch[i]
 	v.Plain = v.Plain && decimal == '.'
 	if shared := b.Amounts(column); shared != nil {
 		v.takeColumn(shared, entry, i)
@@ -58,8 +67,8 @@ func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
 	}
 	at := i
 	for row := range b.Batch.Rows {
-		text := b.Field(row, column)
-		coef, scale, ok := amount.ParsePlain(text, decimal)
+		from, to := b.Extent(row, column)
+		coef, scale, ok := amount.ParsePlainAt(b.Data, from, to, decimal)
 		value := amount.New(coef, int(scale))
 		if !ok {
 			v.Plain = false
@@ -83,7 +92,7 @@ func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
 
 // takeColumn is readColumn for a column whose amounts were read for several.
 func (v *Visitor) takeColumn(shared []source.Parsed, entry *entry, i int) {
-	width, read := len(v.columns), &v.read[i]
+	width, read := len(v.columns), &v.batch[i]
 	at := i
 	for row := range shared {
 		p := &shared[row]

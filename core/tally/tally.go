@@ -110,7 +110,8 @@ type Visitor struct {
 	sources  []entry
 	head     *source.Head // for which columns is right
 	columns  []int        // index of each amount column, -1 where the source lacks it
-	read     []amount.Sum
+	read     []amount.Sum // by column, of all batches
+	batch    []amount.Sum // of this one
 	bad      []badValue
 	scratch  []byte
 	keep     []bool
@@ -149,6 +150,7 @@ func (t *Tally) Visitor() *Visitor {
 		tally:    t,
 		suspense: t.options.Suspense.Buffer(),
 		read:     make([]amount.Sum, len(t.options.Amounts)),
+		batch:    make([]amount.Sum, len(t.options.Amounts)),
 		columns:  make([]int, len(t.options.Amounts)),
 	}
 	if t.options.Whole {

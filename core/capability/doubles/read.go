@@ -153,7 +153,7 @@ func (v *visitor) takePrints(b *source.Batch, n int) {
 			v.chooseDirect()
 		}
 		row := v.tally.Row(i)
-		bounds := b.Bounds[row*(b.Width+1):]
+		bounds := b.RecordBounds(row)
 		whole := uint64(0)
 		for t := range v.takers {
 			taker := &v.takers[t]

@@ -10,7 +10,6 @@ import (
 
 	"lastblock/core/finding/drop"
 	"lastblock/core/finding/suspense"
-	"lastblock/core/large/texts"
 	"lastblock/core/source"
 	"lastblock/core/tally"
 )
@@ -105,7 +104,8 @@ func Prepare(ctx context.Context, set *source.Set, reading source.Reading, optio
 // Visitor makes the visitor of one goroutine.
 func (j *Job) Visitor() source.Visitor {
 	v := &visitor{tally: j.tally.Visitor(), parts: j.parts, bound: tally.NewBinding(j.set, j.parts),
-		table: newTable(j.sums), limit: j.limit}
+		table: newTable(j.sums), limit: j.limit, texts: make([][]byte, len(j.parts)),
+		scratch: make([][]byte, len(j.parts))}
 	if j.bySource {
 		v.by = newBySource(j.sums, j.set.IsShared)
 	}
@@ -179,8 +179,9 @@ type visitor struct {
 	by      *bySource // nil where that is not asked for
 
 	bound   *tally.Binding
+	texts   [][]byte // of the key of a record
+	scratch [][]byte // likewise, where they were in quotes
 	key     []byte
-	scratch []byte
 }
 
 func (v *visitor) Batch(b *source.Batch) error {
@@ -198,11 +199,20 @@ func (v *visitor) Batch(b *source.Batch) error {
 	n := v.tally.Usable(b)
 	for i := range n {
 		row := v.tally.Row(i)
-		v.key = v.key[:0]
-		for k := range v.bound.Bound {
-			v.key = texts.Append(v.key, v.bound.Text(b, row, k, &v.scratch))
+		bounds := b.RecordBounds(row)
+		for k := range v.texts {
+			of := &v.bound.Bound[k]
+			if of.Column < 0 {
+				v.texts[k] = of.Constant
+				continue
+			}
+			text := b.Data[bounds[of.Column]+1 : bounds[of.Column+1]]
+			if b.Quoted && len(text) > 0 && text[0] == '"' {
+				text = b.Text(row, of.Column, &v.scratch[k])
+			}
+			v.texts[k] = text
 		}
-		group := table.group(v.key)
+		group := table.groupOf(v.texts, &v.key)
 		table.counts[group]++
 		if table.lines != nil {
 			table.see(group, b.Line(row))

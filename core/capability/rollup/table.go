@@ -2,6 +2,7 @@ package rollup
 
 import (
 	"lastblock/core/large/intern"
+	"lastblock/core/large/texts"
 	"lastblock/core/value/amount"
 )
 
@@ -10,6 +11,7 @@ import (
 type table struct {
 	width  int // sums per group
 	keys   *intern.Table
+	recent intern.Recent // of keys
 	counts []int
 	sums   []amount.Sum
 	lines  []Lines // of each group; nil where they are not kept
@@ -59,6 +61,34 @@ func (t *table) group(key []byte) int {
 	return t.numbered(t.keys.Number(key))
 }
 
+// groupOf is group for a key of some texts, which is made in room where that is needed.
+func (t *table) groupOf(key [][]byte, room *[]byte) int {
+	var held intern.Held
+	isShort := false
+	switch len(key) {
+	case 1:
+		isShort = held.Take(key[0], nil)
+	case 2:
+		isShort = held.Take(key[0], key[1])
+	}
+	if isShort {
+		if g, ok := t.recent.Find(&held); ok {
+			return g
+		}
+	}
+	made := (*room)[:0]
+	for _, text := range key {
+		made = texts.Append(made, text)
+	}
+	*room = made
+	if !isShort {
+		return t.numbered(t.recent.Number(t.keys, made))
+	}
+	g := t.numbered(t.keys.Number(made))
+	t.recent.Remember(&held, g)
+	return g
+}
+
 // numbered makes room for a group that is new.
 func (t *table) numbered(g int, added bool) int {
 	if added {
@@ -102,6 +132,7 @@ func (t *table) see(group, line int) {
 // reset empties the table, keeping its room.
 func (t *table) reset() {
 	t.keys.Reset()
+	t.recent.Forget()
 	t.counts, t.sums = t.counts[:0], t.sums[:0]
 	if t.lines != nil {
 		t.lines = t.lines[:0]

@@ -90,20 +90,20 @@ func (v *visitor) copyAll(b *source.Batch) bool {
 	if n == 0 || len(b.Refused) > 0 || v.tally.Rows != nil || b.Dropped != nil {
 		return false
 	}
-	start, stride := int(b.Bounds[0]+1), b.Width+1
-	for row := 1; row < n; row++ {
-		if b.Bounds[row*stride] != b.Bounds[row*stride-1] {
+	start := int(b.Bounds[0] + 1)
+	for row := 1; row < n && !b.Chained; row++ {
+		if b.RecordBounds(row)[0] != b.RecordBounds(row - 1)[b.Width] {
 			return false
 		}
 	}
-	end := int(b.Bounds[n*stride-1])
+	end := int(b.RecordBounds(n - 1)[b.Width])
 	if end >= len(b.Data) || b.Data[end] != '\n' {
 		return false
 	}
 	c := v.chunk(b, "")
 	c.text = append(c.text, b.Data[start:end+1]...)
 	for row := range n {
-		c.ends = append(c.ends, int(b.Bounds[(row+1)*stride-1])+1-start)
+		c.ends = append(c.ends, int(b.RecordBounds(row)[b.Width])+1-start)
 	}
 	c.values = append(c.values, v.tally.Values...)
 	for i, value := range c.values {

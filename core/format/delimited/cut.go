@@ -329,8 +329,11 @@ func (c *Cutter) blockOf(data []byte) Block {
 // is that of the line it stands on: a block of that line alone leaves the
 // scanner no other way than to refuse it.
 func (d Dialect) lastRecordEnd(data []byte, final bool) int {
-	if d.NoQuotes {
+	if d.NoQuotes || bytes.IndexByte(data, '"') < 0 {
 		return bytes.LastIndexByte(data, d.LineEnd) + 1
+	}
+	if end, regular := d.rule(true).Cut(data); regular && end > 0 {
+		return end
 	}
 	start := 0 // of the record that is being read
 	for at := 0; ; {

@@ -14,6 +14,7 @@ package delimited
 import (
 	"bytes"
 
+	"lastblock/core/format/delimited/separators"
 	"lastblock/core/record"
 )
 
@@ -22,6 +23,11 @@ type Dialect struct {
 	Delimiter byte
 	LineEnd   byte // '\n', before which one '\r' may stand, or '\r' alone
 	NoQuotes  bool // a quote is text like any other
+}
+
+// rule is how the separators of a text are found; quotes says that there are some in it.
+func (d Dialect) rule(quotes bool) separators.Rule {
+	return separators.Rule{Delimiter: d.Delimiter, LineEnd: d.LineEnd, Quotes: quotes}
 }
 
 // fields appends to b.Bounds the end of each field of the record at start, and

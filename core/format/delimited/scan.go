@@ -2,8 +2,6 @@ package delimited
 
 import (
 	"bytes"
-	"encoding/binary"
-	"math/bits"
 
 	"lastblock/core/record"
 )
@@ -25,115 +23,85 @@ type Scanner struct {
 // Scan makes a batch of a block. The batch keeps block.Data; its refusals and
 // boundaries refer into it.
 //
-// There are two ways through a block. Nearly every block holds no quote, and
-// then all separators are found eight bytes at a time without looking at what
-// they separate; a cheap second look tells whether they form a rectangle of
-// Width fields a line. Where they do not, or where there are quotes, the block
-// is read record by record.
+// There are two ways through a block. In nearly every block all separators are found
+// at once, without looking at what they separate; a cheap second look tells whether
+// they form a rectangle of Width fields a line. Where they do not, or where a quote
+// stands where RFC 4180 has none, the block is read record by record.
 func (s *Scanner) Scan(block Block, b *record.Batch) {
 	b.Reset(s.Width)
 	b.Data = block.Data
 	b.FirstLine = block.FirstLine
-	if len(block.Data) == 0 {
+	if len(block.Data) == 0 || s.scanRectangle(block, b) {
 		return
 	}
-	if !block.quotes && s.scanRectangle(block, b) {
-		return
-	}
-	b.Bounds = b.Bounds[:0]
+	b.Bounds, b.Lines, b.Chained = b.Bounds[:0], b.Lines[:0], false
 	s.scanRecords(block, b)
 }
 
-// scanRectangle reads a block without quotes, and reports false where it is
-// not a rectangle of records and nothing else.
+// scanRectangle reads a block of which all lines are records, and reports false where one
+// is none.
 func (s *Scanner) scanRectangle(block Block, b *record.Batch) bool {
-	data := block.Data
-	b.Bounds = separators(b.Bounds[:0], data, s.Dialect)
-	stride := s.Width + 1
-	if len(b.Bounds) != block.lines*stride+1 {
+	data, width := block.Data, s.Width
+	found := s.Dialect.rule(block.quotes).Note(append(b.Bounds[:0], before), data)
+	b.Bounds = found.Places
+	rows := found.Lines
+	if !found.Regular || width == 0 || len(b.Bounds) != rows*width+1 {
 		return false
 	}
-	bounds := b.Bounds
-	carriage := s.Dialect.LineEnd == '\n' && bytes.IndexByte(data, '\r') >= 0
-	carriages := 0
-	for i := s.Width; i < len(bounds); i += stride {
-		end := bounds[i]
-		if bounds[i+1] != end {
+	returns := 0
+	start := b.Bounds[0] + 1
+	for i := width; i < len(b.Bounds); i += width {
+		end := b.Bounds[i]
+		if data[end] != s.Dialect.LineEnd {
 			return false // the line ends before or behind its Width fields
 		}
-		start := bounds[i-s.Width] + 1
-		if carriage && end > start && data[end-1] == '\r' {
+		next := end + 1
+		if found.Returns && end > start && data[end-1] == '\r' {
 			end--
-			bounds[i] = end
-			carriages++
+			returns++
 		}
 		if length := int(end - start); length == 0 || length == len(s.Header) &&
 			bytes.Equal(data[start:end], s.Header) {
 			return false // a blank line, or the header once more
 		}
+		start = next
 	}
-	b.Rows = block.lines
-	b.Plain = (!carriage || bytes.Count(data, carriageReturn) == carriages) &&
+	b.Rows, b.Chained = rows, true
+	b.Quoted = block.quotes
+	b.Plain = !block.quotes && (!found.Returns || bytes.Count(data, carriageReturn) == returns) &&
 		(!s.Dialect.NoQuotes || bytes.IndexByte(data, '"') < 0)
+	if rows < block.lines { // others are within quotes
+		noteLines(b, s.Dialect.LineEnd)
+	}
+	if returns > 0 {
+		trimReturns(b)
+	}
 	return true
 }
 
+// before is the byte before 0, in wrapping arithmetic.
+const before = ^uint32(0)
+
 var carriageReturn = []byte{'\r'}
 
-const (
-	everyByte = 0x0101010101010101
-	low7Bits  = 0x7f7f7f7f7f7f7f7f
-)
-
-// separators appends the byte before the first record, then the position of
-// each delimiter once and of each line end twice: as the end of its record and
-// as the byte before the next one. data must end in a line end.
-//
-// A word of eight bytes is compared with a separator by exclusive or, which
-// leaves a zero where they are equal; the sum below sets the high bit of
-// every byte that is not zero, exactly, without a carry between bytes.
-func separators(bounds []uint32, data []byte, d Dialect) []uint32 {
-	const stretch = 4096 // bytes between two looks at the capacity of bounds
-	delimiters := everyByte * uint64(d.Delimiter)
-	lineEnds := everyByte * uint64(d.LineEnd)
-	bounds = append(bounds, ^uint32(0)) // the byte before 0, in wrapping arithmetic
-	for from := 0; from < len(data); from += stretch {
-		to := min(from+stretch, len(data))
-		n := len(bounds)
-		if room := n + 2*(to-from) + 2; room > cap(bounds) {
-			grown := make([]uint32, n, 2*room)
-			copy(grown, bounds)
-			bounds = grown
-		}
-		out := bounds[:cap(bounds)]
-		i := from
-		for ; i+8 <= to; i += 8 {
-			word := binary.LittleEndian.Uint64(data[i:])
-			x := word ^ delimiters
-			x |= x&low7Bits + low7Bits
-			y := word ^ lineEnds
-			y |= y&low7Bits + low7Bits
-			for m := ^(x & y) &^ low7Bits; m != 0; m &= m - 1 {
-				bit := bits.TrailingZeros64(m)
-				at := uint32(i + bit>>3)
-				out[n] = at
-				out[n+1] = at
-				n += 2 - int(y>>bit&1)
-			}
-		}
-		for ; i < to; i++ {
-			switch data[i] {
-			case d.Delimiter:
-				out[n] = uint32(i)
-				n++
-			case d.LineEnd:
-				out[n], out[n+1] = uint32(i), uint32(i)
-				n += 2
-			}
-		}
-		bounds = out[:n]
+// noteLines notes on which line each record starts, where some take several.
+func noteLines(b *record.Batch, lineEnd byte) {
+	line := b.FirstLine
+	for row := range b.Rows {
+		b.Lines = append(b.Lines, line)
+		bounds := b.RecordBounds(row)
+		line += lineBreaks(b.Data[bounds[0]+1:bounds[b.Width]+1], lineEnd)
 	}
-	return bounds
+}
+
+// trimReturns takes the carriage returns that belong to line ends out of the records.
+func trimReturns(b *record.Batch) {
+	b.Unchain()
+	for i := b.Width; i < len(b.Bounds); i += b.Width + 1 {
+		if end := b.Bounds[i]; end > b.Bounds[i-b.Width]+1 && b.Data[end-1] == '\r' {
+			b.Bounds[i]--
+		}
+	}
 }
 
 // scanRecords reads a block record by record: quotes, blank lines, repeated

@@ -51,6 +51,7 @@ func (w *Worker) Apply(s *Shape, b *record.Batch, writing Writing, constants map
 	kept := 0
 	rewrite := s.columns != nil
 	b.KeepLines()
+	b.Unchain()
 	for row := range b.Rows {
 		holds, refusal := w.row(s, b, row, writing, constants)
 		if refusal != nil {

@@ -247,7 +247,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 		r.Values = v.tally.Values[i*width : (i+1)*width]
 		sampled := v.side.Kinds || b.First && i < mostSampled
 		if straight {
-			r.raw, r.bounds = b.Raw(row), b.Bounds[row*(b.Width+1):][:b.Width+1]
+			r.raw, r.bounds = b.Raw(row), b.RecordBounds(row)
 		}
 		if !straight || sampled {
 			v.take(b, row)
@@ -287,7 +287,7 @@ func (v *visitor) take(b *source.Batch, row int) {
 		}
 		return
 	}
-	bounds := b.Bounds[row*(b.Width+1):][:b.Width+1]
+	bounds := b.RecordBounds(row)
 	for k := range bound {
 		if at := bound[k].Column; at >= 0 {
 			r.Texts[k] = b.Data[bounds[at]+1 : bounds[at+1] : bounds[at+1]]

@@ -416,3 +416,35 @@ func TestParsePlain(t *testing.T) {
 		}
 	}
 }
+
+// What stands before and behind an amount makes no difference to how it is read.
+func FuzzParsePlainAt(f *testing.F) {
+	for _, text := range []string{"", "-", "0", "12.50", "-12.50", "12345678.90", "123456789.01", ".50", "-.50", "1.5",
+		"12,50", "00000042", "1234567a.00", "12.5a", "--1.00", "1.2.34", "999999999999999999"} {
+		f.Add("x,", text, ".")
+		f.Add("123456789", text, ",")
+		f.Add("-", text, ".")
+	}
+	f.Fuzz(func(t *testing.T, before, text, mark string) {
+		decimal := byte('.')
+		if mark == "," {
+			decimal = ','
+		}
+		data := []byte(before + text + "7")
+		coef, scale, ok := ParsePlainAt(data, len(before), len(before)+len(text), decimal)
+		wantCoef, wantScale, want := ParsePlain([]byte(text), decimal)
+		if coef != wantCoef || scale != wantScale || ok != want {
+			t.Errorf(
+				"%q behind %q is %d, %d, %v; want %d, %d, %v",
+				text,
+				before,
+				coef,
+				scale,
+				ok,
+				wantCoef,
+				wantScale,
+				want,
+			)
+		}
+	})
+}

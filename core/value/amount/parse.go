@@ -2,6 +2,7 @@ package amount
 
 import (
 	"bytes"
+	"encoding/binary"
 	"errors"
 	"math/big"
 	"unicode"
@@ -87,6 +88,51 @@ func ParsePlain(text []byte, decimal byte) (coef int64, scale int32, ok bool) {
 		coef = -coef
 	}
 	return coef, scale, true
+}
+
+// ParsePlainAt is ParsePlain of data[from:to]. It reads most amounts in one go, for which it looks at what stands
+// before them.
+func ParsePlainAt(data []byte, from, to int, decimal byte) (coef int64, scale int32, ok bool) {
+	const cents = 3 // a mark and two digits
+	start := from
+	if from < to && data[from] == '-' {
+		start++
+	}
+	end := to
+	if to-start > cents && data[to-cents] == decimal {
+		end -= cents
+	}
+	if n := end - start; 0 < n && n <= 8 && end >= 8 {
+		if units, ok := eightDigits(data[end-8:end], n); ok {
+			coef = units
+			if end < to {
+				tens, ones := data[to-2]-'0', data[to-1]-'0'
+				if tens > 9 || ones > 9 {
+					return 0, 0, false
+				}
+				coef, scale = coef*100+int64(tens)*10+int64(ones), 2
+			}
+			if start > from {
+				coef = -coef
+			}
+			return coef, scale, true
+		}
+	}
+	return ParsePlain(data[from:to], decimal)
+}
+
+// eightDigits reads the last n of eight bytes as a whole number; ok says that they are digits.
+func eightDigits(text []byte, n int) (number int64, ok bool) {
+	const zeros = 0x3030303030303030
+	unread := 64 - 8*n // bits
+	word := (binary.LittleEndian.Uint64(text) ^ zeros) >> unread << unread
+	if (word|(word+0x0606060606060606))&0xf0f0f0f0f0f0f0f0 != 0 {
+		return 0, false
+	}
+	// Neighbours are put together: into four numbers of two digits, then two of four, then one.
+	word = word*10 + word>>8
+	word = (word&0x000000ff000000ff*(100+1000000<<32) + word>>16&0x000000ff000000ff*(1+10000<<32)) >> 32
+	return int64(word), true
 }
 
 // parseMarked strips what stands around the figure, then reads the figure.
