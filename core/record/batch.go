@@ -126,12 +126,12 @@ func (b *Batch) Reset(width int) {
 
 // RecordBounds are the Width+1 bounds of one record.
 func (b *Batch) RecordBounds(row int) []uint32 {
-	i := row * b.stride()
+	i := row * b.Stride()
 	return b.Bounds[i : i+b.Width+1]
 }
 
-// stride is how far the bounds of a record are from those of the next.
-func (b *Batch) stride() int {
+// Stride is how far the bounds of a record are from those of the next.
+func (b *Batch) Stride() int {
 	if b.Chained {
 		return b.Width
 	}
@@ -217,13 +217,13 @@ func (b *Batch) Without(row int) {
 
 // Field returns the bytes of a field as they were sent, quotes included.
 func (b *Batch) Field(row, column int) []byte {
-	i := row*b.stride() + column
+	i := row*b.Stride() + column
 	return b.Data[b.Bounds[i]+1 : b.Bounds[i+1]]
 }
 
 // Extent tells where a field as it was sent stands in Data.
 func (b *Batch) Extent(row, column int) (from, to int) {
-	i := row*b.stride() + column
+	i := row*b.Stride() + column
 	return int(b.Bounds[i] + 1), int(b.Bounds[i+1]) // in wrapping arithmetic
 }
 
@@ -257,7 +257,7 @@ func unquote(dst, text []byte) []byte {
 
 // Raw returns a record as it was sent, without its line end.
 func (b *Batch) Raw(row int) []byte {
-	i := row * b.stride()
+	i := row * b.Stride()
 	return b.Data[b.Bounds[i]+1 : b.Bounds[i+b.Width]]
 }
 

@@ -45,6 +45,7 @@ var (
 // better. Where they prove none, the first value behind them that does is enough.
 type evidence struct {
 	columns   []witness
+	delimiter byte // of the text, 0 where there is none
 	findMark  bool
 	findOrder bool
 	typed     bool // numbers are no text here
@@ -79,11 +80,22 @@ const (
 // look takes a batch into account, up to the record by which all is settled.
 func (e *evidence) look(b *record.Batch) {
 	e.fractions += b.Fractions
-	for row := range b.Rows {
-		if e.rows >= sampleRecords && e.isSettled() {
-			return
+	seek := markSeeker{batch: b, delimiter: e.delimiter}
+	isNew := true // something was found out since it was last asked whether all is settled
+	for row := 0; row < b.Rows; row++ {
+		if e.rows >= sampleRecords {
+			if isNew && e.isSettled() {
+				return
+			}
+			if isNew = false; !e.findOrder {
+				next := seek.from(row)
+				e.rows += next - row
+				if row = next; row == b.Rows {
+					return
+				}
+			}
 		}
-		e.rows++
+		e.rows, isNew = e.rows+1, true
 		for column := range min(b.Width, len(e.columns)) {
 			w := &e.columns[column]
 			field := b.Field(row, column)
@@ -98,6 +110,43 @@ func (e *evidence) look(b *record.Batch) {
 			}
 		}
 	}
+}
+
+// markSeeker finds records in which a mark of amounts stands, where that is quicker than looking at each.
+type markSeeker struct {
+	batch     *record.Batch
+	delimiter byte
+	next      [2]int // where the next point and the next comma stand in the batch's data, plus one; 0 is not known
+}
+
+// from is the next record from one on in which a field may hold a mark, or the number of records.
+func (s *markSeeker) from(row int) int {
+	b := s.batch
+	if s.delimiter == 0 || s.delimiter == ',' && b.Quoted { // a comma may part fields, or stand in one
+		return row
+	}
+	start := int(b.RecordBounds(row)[0] + 1)
+	first := len(b.Data)
+	for i, mark := range [2]byte{'.', ','} {
+		if mark == s.delimiter {
+			continue
+		}
+		if s.next[i] <= start {
+			at := bytes.IndexByte(b.Data[start:], mark)
+			if at < 0 {
+				at = len(b.Data)
+			}
+			s.next[i] = start + at + 1
+		}
+		first = min(first, s.next[i]-1)
+	}
+	if first == len(b.Data) {
+		return b.Rows
+	}
+	for row < b.Rows && int(b.RecordBounds(row)[b.Width]) <= first {
+		row++
+	}
+	return row
 }
 
 // hasMark tells whether a text may be an amount that proves something.
@@ -276,6 +325,9 @@ func (w *worker) evidenceFor(s *shape.Shape, asked byte, typed bool) *evidence {
 	w.evident = s
 	calculated, dated := s.Calculated(), s.Dated()
 	*e = evidence{typed: typed, findMark: asked == 0 || typed, findOrder: len(dated) > 0}
+	if !typed {
+		e.delimiter = s.Head.Delimiter
+	}
 	for i, name := range s.SentColumns() {
 		e.columns = append(e.columns, witness{
 			name: name, code: kind.IsCodeName(name), amount: slices.Contains(calculated, i),

@@ -14,6 +14,7 @@ import (
 type file struct {
 	descriptor int
 	path       string
+	left       int64 // of the size that it is known to have; below 0 where none is
 }
 
 func openFile(path string) (io.ReadCloser, error) {
@@ -21,7 +22,7 @@ func openFile(path string) (io.ReadCloser, error) {
 		descriptor, err := syscall.Open(path, syscall.O_RDONLY|syscall.O_CLOEXEC, 0)
 		switch err {
 		case nil:
-			return &file{descriptor, path}, nil
+			return &file{descriptor, path, -1}, nil
 		case syscall.EINTR:
 		default:
 			return nil, &fs.PathError{Op: "open", Path: path, Err: err}
@@ -38,9 +39,23 @@ func (f *file) Read(p []byte) (int, error) {
 			return 0, &fs.PathError{Op: "read", Path: f.path, Err: err}
 		case n == 0 && len(p) > 0:
 			return 0, io.EOF
-		default:
+		case f.left < 0:
 			return n, nil
+		case int64(n) < f.left:
+			f.left -= int64(n)
+			return n, nil
+		default:
+			f.left = 0
+			return n, io.EOF
 		}
+	}
+}
+
+// knowSize says how large the file is: behind so many bytes it ends, without a read that finds nothing. Whether it still
+// is so large is for identity to tell.
+func (f *file) knowSize(size int64) {
+	if size > 0 {
+		f.left = size
 	}
 }
 
@@ -52,6 +67,7 @@ func (f *file) Seek(offset int64, whence int) (int64, error) {
 	if err != nil {
 		return 0, &fs.PathError{Op: "seek", Path: f.path, Err: err}
 	}
+	f.left = -1
 	return at, nil
 }
 

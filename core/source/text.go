@@ -22,6 +22,9 @@ func (f *feed) openText(s *Source, progress *Progress) (*textReader, error) {
 	if err != nil {
 		return nil, err
 	}
+	if plain, ok := file.(interface{ knowSize(size int64) }); ok && s.identity != (identity{}) {
+		plain.knowSize(s.Size)
+	}
 	unwrap := newUnwrapper(s, progress)
 	unwrap.look = unwrap.separate == nil && s.manner().Request.Delimiter == 0
 	return &textReader{

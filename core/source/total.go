@@ -97,8 +97,7 @@ type totalReader struct {
 func (r *totalReader) candidates(b *record.Batch) []totalCandidate {
 	var all []totalCandidate
 	for row := range b.Rows {
-		bounds := b.RecordBounds(row)
-		if start := bounds[0] + 1; b.Width > 0 && start < bounds[1] && !mayBegin[b.Data[start]] || !mayBeTotal(b, row) {
+		if !mayBeTotal(b, row) {
 			continue
 		}
 		r.texts = r.texts[:0]
@@ -126,9 +125,10 @@ func (r *totalReader) candidates(b *record.Batch) []totalCandidate {
 
 // hasWords tells whether any line of a batch begins with a word of total lines.
 func (r *totalReader) hasWords(b *record.Batch) bool {
+	bounds, stride := b.Bounds, b.Stride()
 	for row := range b.Rows {
-		bounds := b.RecordBounds(row)
-		if start := bounds[0] + 1; b.Width > 0 && start < bounds[1] && !mayBegin[b.Data[start]] || !mayBeTotal(b, row) {
+		if i := row * stride; b.Width > 0 && bounds[i]+1 < bounds[i+1] && !mayBegin[b.Data[bounds[i]+1]] ||
+			!mayBeTotal(b, row) {
 			continue
 		}
 		for column := range b.Width {

@@ -18,6 +18,9 @@ import (
 // readAmounts reads the amount columns of all rows, column by column, and then
 // adds up what can be used, row by row.
 func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
+	if v.OnlySums && !fault.IsSet() && v.sumUp(b, entry) {
+		return
+	}
 	width := len(v.columns)
 	if need := width * b.Batch.Rows; cap(v.Values) < need {
 		v.Values = make([]amount.Amount, need)
@@ -55,6 +58,35 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
 			entry.Totals[i].Add(value)
 		}
 	}
+}
+
+// sumUp adds the amounts of all rows up, and reports false, with nothing done, where some are not written plainly.
+func (v *Visitor) sumUp(b *source.Batch, entry *entry) bool {
+	for i, column := range v.columns {
+		v.batch[i] = amount.Sum{}
+		if column < 0 {
+			continue
+		}
+		if b.Amounts(column) != nil {
+			return false // they are read already
+		}
+		sum, decimal := &v.batch[i], b.DecimalOf(column)
+		for row := range b.Batch.Rows {
+			from, to := b.Extent(row, column)
+			coef, scale, ok := amount.ParsePlainAt(b.Data, from, to, decimal)
+			if !ok {
+				return false
+			}
+			if !sum.AddPlain(coef, scale) {
+				sum.Add(amount.New(coef, int(scale)))
+			}
+		}
+	}
+	for i := range v.batch {
+		v.read[i].Merge(&v.batch[i])
+		entry.Totals[i].Merge(&v.batch[i])
+	}
+	return true
 }
 
 // readColumn reads one amount column of all rows.

@@ -120,6 +120,9 @@ type Visitor struct {
 	// Findings are what was noticed; a capability adds what it notices itself.
 	Findings finding.List
 
+	// OnlySums says that nobody asks for Values, which are then mostly not kept.
+	OnlySums bool
+
 	// Rows are the rows of the batch that can be used, nil if that is all of
 	// them, and Values their amounts, row after row.
 	Rows   []int

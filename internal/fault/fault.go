@@ -27,6 +27,9 @@ func Set(f Fault) (restore func()) {
 	return func() { current.Store(int32(None)) }
 }
 
+// IsSet tells whether a fault is set, and has not yet struck.
+func IsSet() bool { return current.Load() != int32(None) }
+
 // Strikes tells whether a fault is to happen now, which it does once.
 func Strikes(f Fault) bool {
 	return current.Load() == int32(f) && current.CompareAndSwap(int32(f), int32(None))

@@ -149,6 +149,7 @@ func (j *Job) Visitor() source.Visitor {
 			v.watchers = append(v.watchers, check.watch(j.run))
 		}
 	}
+	v.tally.OnlySums = len(v.watchers) == 0
 	return v
 }
 
