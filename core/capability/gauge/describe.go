@@ -3,12 +3,10 @@ package gauge
 import (
 	"bytes"
 	"cmp"
-	"encoding/binary"
 	"errors"
 	"runtime"
 	"slices"
 
-	"lastblock/core/large/intern"
 	"lastblock/core/large/spill"
 	"lastblock/core/record"
 	"lastblock/core/value/amount"
@@ -46,7 +44,7 @@ func describe(parts []*gatherer, columns []asked, memory int64, frequent int) ([
 	for i, c := range columns {
 		group.Go(func() error {
 			p := newPortrait(memory, frequent)
-			err := eachText(mergedDictionaries(parts, c.name), p.add)
+			err := eachText(dictionariesOf(parts, c.name), p.add)
 			column, ended := p.column(c, rows)
 			all[i] = column
 			return errors.Join(err, ended, p.close())
@@ -59,19 +57,31 @@ func describe(parts []*gatherer, columns []asked, memory int64, frequent int) ([
 // it was written: point, comma.
 type counts [2]int
 
-// eachText gives each text of the two dictionaries of a column once.
-func eachText(merged [2]*dictionary, visit func(text []byte, n counts) error) error {
-	point, comma := merged[0].texts, merged[1].texts
-	err := point.Each(func(text []byte, n int) error { return visit(text, counts{n, comma.Count(text)}) })
-	if err != nil {
-		return err
-	}
-	return comma.Each(func(text []byte, n int) error {
-		if point.Count(text) > 0 {
-			return nil // told already
+// eachText gives each text of a column's dictionaries once, with how often it stands in all of them.
+//
+// They are not put together for that. Texts come out of a dictionary in the order of their hashes, in which the others
+// are then searched, too: that touches memory in its order, and takes none, where one table of all takes as much as
+// all of them and most of the time.
+func eachText(dictionaries []*dictionary, visit func(text []byte, n counts) error) error {
+	for i, d := range dictionaries {
+		err := d.texts.Each(func(text []byte, n int) error {
+			for _, before := range dictionaries[:i] {
+				if before.texts.Count(text) > 0 {
+					return nil // told already
+				}
+			}
+			var all counts
+			all[d.mark] = n
+			for _, other := range dictionaries[i+1:] {
+				all[other.mark] += other.texts.Count(text)
+			}
+			return visit(text, all)
+		})
+		if err != nil {
+			return err
 		}
-		return visit(text, counts{0, n})
-	})
+	}
+	return nil
 }
 
 // isSpilled tells whether anything was put aside, or whether putting all
@@ -87,9 +97,11 @@ func isSpilled(parts []*gatherer, memory int64) bool {
 	return size > memory/2
 }
 
-// mergedDictionaries puts the dictionaries of a column together, by decimal
-// mark. The largest one takes the others in.
-func mergedDictionaries(parts []*gatherer, name string) [2]*dictionary {
+// mostApart is how many dictionaries of one decimal mark are read beside one another; more are put together first.
+const mostApart = 4
+
+// dictionariesOf are the dictionaries of a column, the largest first.
+func dictionariesOf(parts []*gatherer, name string) []*dictionary {
 	var byMark [2][]*dictionary
 	for _, g := range parts {
 		column, ok := g.at[name]
@@ -102,22 +114,17 @@ func mergedDictionaries(parts []*gatherer, name string) [2]*dictionary {
 			}
 		}
 	}
-	var merged [2]*dictionary
-	for mark, dictionaries := range byMark {
-		merged[mark] = &dictionary{texts: intern.NewCounter()}
-		slices.SortStableFunc(dictionaries, func(a,
-			b *dictionary) int {
+	var all []*dictionary
+	for _, dictionaries := range byMark {
+		slices.SortStableFunc(dictionaries, func(a, b *dictionary) int {
 			return cmp.Compare(b.texts.Len(), a.texts.Len())
 		})
-		for i, d := range dictionaries {
-			if i == 0 {
-				merged[mark] = d
-				continue
-			}
-			merged[mark].merge(d)
+		for i := mostApart; i < len(dictionaries); i++ {
+			dictionaries[i%mostApart].merge(dictionaries[i])
 		}
+		all = append(all, dictionaries[:min(len(dictionaries), mostApart)]...)
 	}
-	return merged
+	return all
 }
 
 // describeSpilled reads all texts in order from where they were put aside.
@@ -227,11 +234,10 @@ func (g *gatherer) renumber(at map[string]int) error {
 // decimal mark.
 type portrait struct {
 	moments  statistic.Moments
-	numbers  *spill.Sorter // values of amounts and how often each stands there
+	numbers  *numbers // values of amounts and how often each stands there
 	texts    int
 	frequent top
 	others   []string // the first texts, in the order of their bytes, that are no amounts
-	item     []byte
 }
 
 // shownOthers is how many texts that are no amounts are kept.
@@ -249,10 +255,10 @@ func (p *portrait) addOther(text []byte) {
 }
 
 func newPortrait(memory int64, frequent int) *portrait {
-	return &portrait{numbers: spill.New(memory / 4), frequent: top{most: frequent}}
+	return &portrait{numbers: newNumbers(memory / 4), frequent: top{most: frequent}}
 }
 
-func (p *portrait) close() error { return p.numbers.Close() }
+func (p *portrait) close() error { return p.numbers.close() }
 
 // add takes in a text, which is read by the mark with which it was written.
 func (p *portrait) add(text []byte, n counts) error {
@@ -272,9 +278,7 @@ func (p *portrait) add(text []byte, n counts) error {
 			p.addOther(text)
 			continue
 		}
-		p.item = value.AppendKey(p.item[:0])
-		p.item = binary.BigEndian.AppendUint64(p.item, uint64(n[mark]))
-		if err := p.numbers.Add(p.item); err != nil {
+		if err := p.numbers.add(value, n[mark]); err != nil {
 			return err
 		}
 	}
@@ -297,40 +301,17 @@ func (p *portrait) column(of asked, rows int) (Column, error) {
 func (p *portrait) describeAmounts(c *Column) error {
 	q := &quartiles{total: c.Count - c.Others}
 	frequent := top{most: p.frequent.most}
-	var key []byte
-	n, distinct := 0, 0
+	distinct := 0
 	scaled := func(value amount.Amount) amount.Amount { return value.Add(amount.New(0, p.moments.Evidence.Scale)) }
-	flush := func() error {
-		if n == 0 {
-			return nil
-		}
-		value, err := amount.FromKey(key)
-		if err != nil {
-			return err
-		}
+	err := p.numbers.each(func(value amount.Amount, n int) error {
 		value = scaled(value)
 		distinct++
 		q.add(value, n)
 		if frequent.wants(n) {
 			frequent.add(value.String(), n)
 		}
-		n = 0
-		return nil
-	}
-	err := spill.Merge([]*spill.Sorter{p.numbers}, func(item []byte) error {
-		tail := len(item) - itemTail
-		if !bytes.Equal(item[:tail], key) {
-			if err := flush(); err != nil {
-				return err
-			}
-			key = append(key[:0], item[:tail]...)
-		}
-		n += int(binary.BigEndian.Uint64(item[tail:]))
 		return nil
 	})
-	if err == nil {
-		err = flush()
-	}
 	c.Q1, c.Median, c.Q3 = scaled(q.at(1)), scaled(q.at(2)), scaled(q.at(3))
 	c.Distinct, c.Frequent = distinct, frequent.values
 	return err

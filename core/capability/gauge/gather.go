@@ -131,13 +131,7 @@ func (g *gatherer) merge(o *gatherer) error {
 }
 
 // merge counts in what another dictionary has.
-func (d *dictionary) merge(o *dictionary) {
-	// its visitor never fails
-	_ = o.texts.Each(func(text []byte, n int) error {
-		d.texts.Add(text, n)
-		return nil
-	})
-}
+func (d *dictionary) merge(o *dictionary) { d.texts.Merge(o.texts) }
 
 // size is roughly how many bytes the dictionaries take.
 func (g *gatherer) size() int64 {

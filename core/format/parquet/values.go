@@ -83,12 +83,30 @@ func writer(t parquet.Type) (func([]byte, parquet.Value) []byte, error) {
 	switch l := logical.(type) {
 	case *format.DecimalType:
 		scale := int(l.Scale)
-		return func(dst []byte, v parquet.Value) []byte { return amount.FromBig(coefficient(v), scale).Append(dst) },
-			nil
-	case *format.DateType:
 		return func(dst []byte, v parquet.Value) []byte {
-			const day = 86400
-			return time.Unix(int64(v.Int32())*day, 0).UTC().AppendFormat(dst, time.DateOnly)
+			switch v.Kind() {
+			case parquet.Int32:
+				return amount.New(int64(v.Int32()), scale).Append(dst)
+			case parquet.Int64:
+				return amount.New(v.Int64(), scale).Append(dst)
+			}
+			if data := v.ByteArray(); 0 < len(data) && len(data) <= 8 {
+				return amount.New(whole(data), scale).Append(dst)
+			}
+			return amount.FromBig(coefficient(v), scale).Append(dst)
+		}, nil
+	case *format.DateType:
+		days := make(map[int32][]byte) // of which a month has few
+		return func(dst []byte, v parquet.Value) []byte {
+			const most, day = 1 << 12, 86400
+			text, ok := days[v.Int32()]
+			if !ok {
+				text = time.Unix(int64(v.Int32())*day, 0).UTC().AppendFormat(nil, time.DateOnly)
+				if len(days) < most {
+					days[v.Int32()] = text
+				}
+			}
+			return append(dst, text...)
 		}, nil
 	case *format.TimestampType:
 		unit := unitOf(l.Unit)
@@ -146,15 +164,17 @@ func appendFloat(dst []byte, v float64, bits int) []byte {
 	return amount.AppendPlain(dst, strconv.AppendFloat(nil, v, 'g', -1, bits), 0)
 }
 
-// coefficient is the whole number of a decimal: an integer, or bytes in two's complement
-// with the highest one first.
-func coefficient(v parquet.Value) *big.Int {
-	switch v.Kind() {
-	case parquet.Int32:
-		return big.NewInt(int64(v.Int32()))
-	case parquet.Int64:
-		return big.NewInt(v.Int64())
+// whole is a number of up to eight bytes in two's complement with the highest one first.
+func whole(data []byte) int64 {
+	n := int64(int8(data[0]))
+	for _, b := range data[1:] {
+		n = n<<8 | int64(b)
 	}
+	return n
+}
+
+// coefficient is the whole number of a decimal: bytes in two's complement with the highest one first.
+func coefficient(v parquet.Value) *big.Int {
 	data := v.ByteArray()
 	n := new(big.Int).SetBytes(data)
 	if len(data) > 0 && data[0]&0x80 != 0 {

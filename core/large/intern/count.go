@@ -16,7 +16,8 @@ import (
 type Counter struct {
 	slots []counted
 	used  int
-	long  []byte // texts that no slot holds
+	long  [][]byte // texts that no slot holds, in pieces that stay where they are
+	size  int64    // of these
 }
 
 // counted is a text of up to sixteen bytes: its first and its last eight, which
@@ -43,7 +44,7 @@ func (c *Counter) Len() int { return c.used }
 // Size is roughly how many bytes the counter takes.
 func (c *Counter) Size() int64 {
 	const slotSize = 24
-	return int64(slotSize*len(c.slots) + cap(c.long))
+	return int64(slotSize*len(c.slots)) + c.size
 }
 
 // Hold puts a text of up to MostHeld bytes into two words, from which, with its
@@ -106,17 +107,21 @@ func (c *Counter) Add(text []byte, n int) {
 		return
 	}
 	low, high := Hold(text)
-	size := uint64(len(text))
+	c.addHeld(low, high, uint64(len(text)), uint64(n))
+}
+
+// addHeld is Add for a text that two words hold.
+func (c *Counter) addHeld(low, high, size, n uint64) {
 	mask := uint64(len(c.slots) - 1)
 	for at := mix(low, high, size) & mask; ; at = (at + 1) & mask {
 		s := &c.slots[at]
 		if s.sized == 0 {
-			*s = counted{low, high, size<<sizeShift | uint64(n)}
+			*s = counted{low, high, size<<sizeShift | n}
 			c.taken()
 			return
 		}
 		if s.low == low && s.high == high && s.sized>>sizeShift == size {
-			s.sized += uint64(n)
+			s.sized += n
 			return
 		}
 	}
@@ -129,10 +134,31 @@ func (c *Counter) addLong(text []byte, n int) {
 		c.slots[at].sized += uint64(n)
 		return
 	}
-	c.slots[at] = counted{hash, uint64(len(c.long)), isLong<<sizeShift | uint64(n)}
-	c.long = binary.AppendUvarint(c.long, uint64(len(text)))
-	c.long = append(c.long, text...)
+	c.slots[at] = counted{hash, c.keep(text), isLong<<sizeShift | uint64(n)}
 	c.taken()
+}
+
+const (
+	leastPiece = 1 << 10
+	mostPiece  = 1 << 20
+	pieceShift = 32
+)
+
+// keep keeps a long text, and returns where: the piece, and in its lower bits the place there.
+func (c *Counter) keep(text []byte) uint64 {
+	last := len(c.long) - 1
+	need := binary.MaxVarintLen64 + len(text)
+	if last < 0 || len(c.long[last])+need > cap(c.long[last]) {
+		size := max(need, leastPiece, int(min(c.size, mostPiece)))
+		c.long = append(c.long, make([]byte, 0, size))
+		c.size += int64(size)
+		last++
+	}
+	piece := c.long[last]
+	at := uint64(last)<<pieceShift | uint64(len(piece))
+	piece = binary.AppendUvarint(piece, uint64(len(text)))
+	c.long[last] = append(piece, text...)
+	return at
 }
 
 // findLong returns the slot of a long text, or the free one where it would be.
@@ -150,18 +176,46 @@ func (c *Counter) findLong(text []byte, hash uint64) (at uint64, ok bool) {
 }
 
 func (c *Counter) longAt(at uint64) []byte {
-	length, size := binary.Uvarint(c.long[at:])
-	from := at + uint64(size)
-	return c.long[from : from+length]
+	rest := c.long[at>>pieceShift][uint32(at):]
+	length, size := binary.Uvarint(rest)
+	return rest[size:][:length:length]
+}
+
+// Merge counts what another counter has counted.
+func (c *Counter) Merge(o *Counter) {
+	// Its texts come in the order of their hashes. In a table that grows meanwhile they would all begin at the front,
+	// and each be searched for among those before it.
+	c.Reserve(o.used)
+	for i := range o.slots {
+		if s := &o.slots[i]; s.sized>>sizeShift == isLong {
+			c.addLong(o.longAt(s.high), int(s.sized&countMask))
+		} else if s.sized != 0 {
+			c.addHeld(s.low, s.high, s.sized>>sizeShift, s.sized&countMask)
+		}
+	}
+}
+
+// Reserve makes room for more texts.
+func (c *Counter) Reserve(more int) {
+	size := len(c.slots)
+	for 4*(c.used+more) > 3*size {
+		size *= 2
+	}
+	if size > len(c.slots) {
+		c.grow(size)
+	}
 }
 
 // taken is called when a slot was filled.
 func (c *Counter) taken() {
-	if c.used++; 4*c.used <= 3*len(c.slots) {
-		return
+	if c.used++; 4*c.used > 3*len(c.slots) {
+		c.grow(2 * len(c.slots))
 	}
+}
+
+func (c *Counter) grow(size int) {
 	old := c.slots
-	c.slots = make([]counted, 4*len(old))
+	c.slots = make([]counted, size)
 	mask := uint64(len(c.slots) - 1)
 	for i := range old {
 		s := &old[i]

@@ -121,3 +121,70 @@ func BenchmarkCounter(b *testing.B) {
 		})
 	}
 }
+
+// A counter that takes another one in has counted what both have.
+func TestCounterMerges(t *testing.T) {
+	one, other, want := NewCounter(), NewCounter(), make(map[string]int)
+	for i := range 20_000 {
+		text := fmt.Sprint("text ", i*i%7001, strings.Repeat(" and more", i%3))
+		if one.Add([]byte(text), 1); i%2 == 0 {
+			other.Add([]byte(text), 3)
+			want[text] += 3
+		}
+		want[text]++
+	}
+	one.Merge(other)
+	if one.Len() != len(want) {
+		t.Errorf("%d texts, want %d", one.Len(), len(want))
+	}
+	for text, n := range want {
+		if got := one.Count([]byte(text)); got != n {
+			t.Errorf("%q is counted %d times, want %d", text, got, n)
+		}
+	}
+}
+
+// A number that is remembered is that of the table, and forgotten when the table is emptied.
+func TestRecent(t *testing.T) {
+	r := rand.New(rand.NewPCG(2031, 2))
+	table, recent := New(), new(Recent)
+	numbers := make(map[string]int)
+	for i := range 300_000 {
+		if i%50_000 == 49_999 {
+			table.Reset()
+			recent.Forget()
+			clear(numbers)
+		}
+		key := strings.Repeat("k", r.IntN(36)) + fmt.Sprint(r.IntN(9000))
+		number, _ := recent.Number(table, []byte(key))
+		if want, known := numbers[key]; known && number != want || string(table.Key(number)) != key {
+			t.Fatalf("%q has number %d, want %d", key, number, want)
+		}
+		numbers[key] = number
+	}
+}
+
+// Two texts are not the same as two others that together look like them.
+func TestHeld(t *testing.T) {
+	texts := []string{"", "a", "ab", "b", "a\x00", "abcdefgh", "abcdefghi", "abcdefghabcdefgh"}
+	recent, n := new(Recent), 0
+	for _, first := range texts {
+		for _, second := range texts {
+			var h Held
+			if !h.Take([]byte(first), []byte(second)) {
+				t.Fatalf("%q and %q are not held", first, second)
+			}
+			if number, ok := recent.Find(&h); ok {
+				t.Errorf("%q and %q are taken for number %d", first, second, number)
+			}
+			n++
+			recent.Remember(&h, n)
+			if number, ok := recent.Find(&h); !ok || number != n {
+				t.Errorf("%q and %q: number %d, %v", first, second, number, ok)
+			}
+		}
+	}
+	if new(Held).Take(make([]byte, MostHeld+1), nil) {
+		t.Error("a text is held that is too long")
+	}
+}

@@ -75,6 +75,9 @@ func (s *Sum) addSlow(a Amount) {
 				s.coef = sum
 				return
 			}
+			s.spillOver(s.coef) // all of it, so that there is room again for many more
+			s.coef = coef
+			return
 		}
 	}
 	if s.spill == nil {
@@ -110,6 +113,14 @@ func (s *Sum) rescale(scale int32) {
 	}
 	s.spill.Add(s.spill, shiftBig(big.NewInt(s.coef), by))
 	s.coef = 0
+}
+
+// spillOver adds a part of the total to the spill.
+func (s *Sum) spillOver(coef int64) {
+	if s.spill == nil {
+		s.spill = new(big.Int)
+	}
+	s.spill.Add(s.spill, big.NewInt(coef))
 }
 
 func add64(a, b int64) (int64, bool) {
