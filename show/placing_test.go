@@ -229,3 +229,34 @@ func TestNotesOfManyRuns(t *testing.T) {
 		t.Errorf("passed over are %v", set.PassedOver)
 	}
 }
+
+// An output that takes the place of another one leaves nothing of that, whatever stood there, and a link is replaced
+// rather than what it leads to.
+func TestWhatIsReplacedIsGone(t *testing.T) {
+	dir := t.TempDir()
+	for _, what := range []string{"file", "nothing", "link"} {
+		to := filepath.Join(dir, what+".csv")
+		switch what {
+		case "file":
+			writeTo(t, to, "old")
+		case "link":
+			other := filepath.Join(t.TempDir(), "other.csv")
+			writeTo(t, other, "of somebody else")
+			if err := os.Symlink(other, to); err != nil {
+				t.Skip("no links here")
+			}
+			defer func() {
+				if data, _ := os.ReadFile(other); string(data) != "of somebody else" {
+					t.Errorf("what the link leads to holds %q", data)
+				}
+			}()
+		}
+		outputs := new(Outputs)
+		if err := outputs.Commit(started(t, outputs, to, true)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if got := held(t, dir); got != "file.csv=new link.csv=new nothing.csv=new" {
+		t.Errorf("the folder holds %s", got)
+	}
+}

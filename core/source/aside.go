@@ -2,6 +2,7 @@ package source
 
 import (
 	"errors"
+	"slices"
 	"sync"
 
 	"lastblock/core/format/decode"
@@ -19,6 +20,9 @@ func newAside(sources int) *aside { return &aside{own: make([]bool, sources)} }
 
 // isData tells whether a source holds data.
 func (a *aside) isData(index int) bool { return !a.own[index] && a.binary[index] == "" }
+
+// isNone tells whether all sources hold data.
+func (a *aside) isNone() bool { return len(a.binary) == 0 && !slices.Contains(a.own, true) }
 
 // nothingElse tells whether no source holds data.
 func (a *aside) nothingElse() bool {

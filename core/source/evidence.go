@@ -386,7 +386,7 @@ func (w *worker) writtenOf(s *stream) (*Written, error) {
 
 // lookOn reads a source for its values alone.
 func (f *feed) lookOn(s *Source, e *evidence) error {
-	reader, err := f.openReader(s, nil)
+	reader, err := f.openReader(s, nil, new(room))
 	if err != nil {
 		return err
 	}

@@ -2,8 +2,6 @@ package source
 
 import (
 	"errors"
-	"io/fs"
-	"os"
 )
 
 // identity tells one state of a file from another: its size, when it was last written
@@ -15,17 +13,6 @@ type identity struct {
 	number uint64
 }
 
-// identityOf is the identity of a regular file; the zero value stands for anything
-// else, such as a pipe, of which nothing can be told.
-func identityOf(info fs.FileInfo) identity {
-	if !info.Mode().IsRegular() {
-		return identity{}
-	}
-	id := identity{size: info.Size(), time: info.ModTime().UnixNano()}
-	id.device, id.number = numberOf(info)
-	return id
-}
-
 // ErrChanged says that somebody wrote to a source while it was being read.
 var ErrChanged = errors.New("the file has changed since this run began; wait until it is whole, and run again")
 
@@ -33,12 +20,14 @@ var ErrChanged = errors.New("the file has changed since this run began; wait unt
 // run began, so that all that was read of it belongs together. The error is an *Error
 // with ErrChanged.
 func (s *Source) Unchanged() error {
-	if s.identity == (identity{}) {
+	if s.isUnknown() {
 		return nil
 	}
-	info, err := os.Stat(s.Path)
-	if err != nil || identityOf(info) != s.identity {
+	if now, _, err := stateOf(s.Path); err != nil || now != s.identity {
 		return &Error{s.Name, ErrChanged}
 	}
 	return nil
 }
+
+// isUnknown tells whether nothing can be told of the file: it is none, or a pipe.
+func (s *Source) isUnknown() bool { return s.identity == identity{} }

@@ -2,7 +2,19 @@
 
 package source
 
-import "io/fs"
+import (
+	"os"
+	"time"
+)
 
-// numberOf is nothing where files bear no numbers that can be had at no cost.
-func numberOf(fs.FileInfo) (device, number uint64) { return 0, 0 }
+// stateOf is the identity of what a path leads to, and when that was last written to. Files have no numbers here.
+func stateOf(path string) (identity, time.Time, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return identity{}, time.Time{}, err
+	}
+	if !info.Mode().IsRegular() { // a pipe, say, of which nothing can be told
+		return identity{}, info.ModTime(), nil
+	}
+	return identity{size: info.Size(), time: info.ModTime().UnixNano()}, info.ModTime(), nil
+}

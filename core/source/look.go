@@ -2,6 +2,7 @@ package source
 
 import (
 	"context"
+	"lastblock/core/format/delimited"
 	"slices"
 	"sync/atomic"
 
@@ -11,8 +12,10 @@ import (
 
 // look is what Look found out about one source.
 type look struct {
-	head *Head
-	kept *stream // open, or read whole; Scan goes on with it
+	head  *Head
+	kept  *stream         // open, or read whole; Scan goes on with it
+	text  []byte          // all of a small text, for Scan
+	begin *delimited.Head // of that
 
 	start uint64 // fingerprint of the start of a text, which is nearly always all of it; 0 where there is none
 }
@@ -40,6 +43,7 @@ func (s *Set) look(ctx context.Context, reading Reading) error {
 	group, ctx := errgroup.WithContext(ctx)
 	for range max(1, min(reading.Jobs, len(s.Sources))) {
 		group.Go(func() error {
+			w := &looker{feed: f, kept: &kept, room: new(room)}
 			for {
 				index := int(next.Add(1)) - 1
 				if index >= len(s.Sources) {
@@ -48,7 +52,7 @@ func (s *Set) look(ctx context.Context, reading Reading) error {
 				if err := ctx.Err(); err != nil {
 					return err
 				}
-				if err := f.look(index, &kept); err != nil {
+				if err := w.look(index); err != nil {
 					return err
 				}
 			}
@@ -63,10 +67,18 @@ func (s *Set) look(ctx context.Context, reading Reading) error {
 	return s.dropAside(f.aside)
 }
 
-func (f *feed) look(index int, kept *atomic.Int64) error {
-	source := &f.set.Sources[index]
-	stream, err := f.open(index)
-	if f.isNoText(index, err) {
+// looker is one goroutine that looks at sources.
+type looker struct {
+	*feed
+	kept *atomic.Int64 // bytes that all have kept
+	room *room
+	text []byte // room for texts that are kept
+}
+
+func (w *looker) look(index int) error {
+	source := &w.set.Sources[index]
+	stream, err := w.open(index, w.room)
+	if w.isNoText(index, err) {
 		return nil
 	}
 	if err != nil {
@@ -75,38 +87,60 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 	size, keep := lookSize, false
 	if source.Size >= 0 && source.Size <= keptFileSize {
 		size = int(source.Size) + 1
-		keep = kept.Add(source.Size) <= f.reading.Memory/8
+		keep = w.kept.Add(source.Size) <= w.reading.Memory/8
 	}
 	if err := stream.reader.Peek(size); err != nil {
 		stream.close()
-		if f.isNoText(index, err) {
+		if w.isNoText(index, err) {
 			return nil
 		}
 		return &Error{source.Name, err}
 	}
-	head := f.shape(index, stream.reader.Head()).Head
+	head := w.shape(index, stream.reader.Head()).Head
+	looked := &w.set.looked[index]
 	holding, holds := stream.reader.(holdingReader)
-	f.set.looked[index].head = head
+	looked.head = head
 	if holds {
-		f.set.looked[index].start = xxh3.Hash(holding.peeked())
+		looked.start = xxh3.Hash(holding.peeked())
 	}
-	f.aside.own[index] = !f.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
+	w.aside.own[index] = !w.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
 	switch {
 	case source.Size < 0: // a pipe can be read once
-		f.set.looked[index].kept = stream
+		w.keep(looked, stream)
 	case keep && holds && holding.isWhole():
 		if err := stream.unchanged(); err != nil {
 			stream.close()
 			return err
 		}
 		holding.letGo()
+		w.reading.Progress.add(1, source.Size)
+		if text, ok := stream.reader.(*textReader); ok && text.isBare() {
+			looked.text, looked.begin = w.copy(text.peeked()), text.cutter.Head()
+			return nil
+		}
 		stream.counted = true
-		f.reading.Progress.add(1, source.Size)
-		f.set.looked[index].kept = stream
+		w.keep(looked, stream)
 	default:
 		stream.reader.Close()
 	}
 	return nil
+}
+
+// keep keeps a stream, and with it the room that it is in.
+func (w *looker) keep(looked *look, stream *stream) {
+	looked.kept = stream
+	w.room = new(room)
+}
+
+// copy copies a text. Those of many small files lie in one piece of memory.
+func (w *looker) copy(text []byte) []byte {
+	const piece = 256 << 10
+	if len(w.text)+len(text) > cap(w.text) {
+		w.text = make([]byte, 0, max(piece, len(text)))
+	}
+	from := len(w.text)
+	w.text = append(w.text, text...)
+	return w.text[from:len(w.text):len(w.text)]
 }
 
 // dropAside takes out the sources that turned out to be no data. Own outputs stay where
@@ -114,6 +148,9 @@ func (f *feed) look(index int, kept *atomic.Int64) error {
 func (s *Set) dropAside(found *aside) error {
 	if err := found.check(s); err != nil {
 		return err
+	}
+	if found.isNone() {
+		return nil
 	}
 	var sources []Source
 	var looked []look

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"lastblock/core/value/moved"
+	"lastblock/core/value/natural"
 
 	"github.com/bmatcuk/doublestar/v4"
 )
@@ -23,15 +24,28 @@ func (f *finder) nameAll() {
 			}
 		}
 	}
-	count := make(map[string]int, len(f.set.Sources))
-	for i := range f.set.Sources {
-		count[f.set.Sources[i].Name]++
-	}
-	for i := range f.set.Sources {
-		if s := &f.set.Sources[i]; count[s.Name] > 1 && s.format != postgresql {
-			s.Name = filepath.ToSlash(filepath.Clean(s.Path)) + strings.TrimPrefix(s.Name, s.inner().file)
+	f.sort()
+	sources, named := f.set.Sources, false
+	for from := 0; from < len(sources); {
+		to := from + 1
+		for to < len(sources) && sources[to].Name == sources[from].Name {
+			to++
 		}
+		for i := from; i < to && to-from > 1; i++ {
+			if s := &sources[i]; s.format != postgresql {
+				s.Name = filepath.ToSlash(filepath.Clean(s.Path)) + strings.TrimPrefix(s.Name, s.inner().file)
+				named = true
+			}
+		}
+		from = to
 	}
+	if named {
+		f.sort()
+	}
+}
+
+func (f *finder) sort() {
+	natural.Sort(f.set.Sources, func(s *Source) string { return s.Name })
 }
 
 // below is what a file is called below a folder, which is behind all links: as it was before it was moved.

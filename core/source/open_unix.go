@@ -51,8 +51,8 @@ func (f *file) Read(p []byte) (int, error) {
 	}
 }
 
-// knowSize says how large the file is: behind so many bytes it ends, without a read that finds nothing. Whether it still
-// is so large is for identity to tell.
+// knowSize says how large the file is: behind so many bytes it ends, without a read that finds nothing. Whether it
+// still is so large is for identity to tell.
 func (f *file) knowSize(size int64) {
 	if size > 0 {
 		f.left = size
@@ -77,8 +77,5 @@ func (f *file) identity() (identity, error) {
 	if err := syscall.Fstat(f.descriptor, &stat); err != nil {
 		return identity{}, &fs.PathError{Op: "stat", Path: f.path, Err: err}
 	}
-	if stat.Mode&syscall.S_IFMT != syscall.S_IFREG {
-		return identity{}, nil
-	}
-	return identity{size: stat.Size, time: modified(&stat), device: uint64(stat.Dev), number: stat.Ino}, nil
+	return identityOf(&stat), nil
 }

@@ -215,7 +215,7 @@ type feed struct {
 	ctx     context.Context // of the run, for what is read over a connection
 	set     *Set
 	reading Reading
-	heads   map[*Manner]*delimited.Heads
+	finds   map[*Manner]func(sample []byte, whole bool) *delimited.Head // finds heads
 	limit   int
 	aside   *aside
 	starts  [][]start // likewise, by the goroutine that has the mutex
@@ -245,7 +245,7 @@ func newFeed(ctx context.Context, s *Set, reading Reading) *feed {
 		ctx:     ctx,
 		set:     s,
 		reading: reading,
-		heads:   make(map[*Manner]*delimited.Heads),
+		finds:   make(map[*Manner]func(sample []byte, whole bool) *delimited.Head),
 		limit:   recordLimit(reading.Memory),
 		aside:   newAside(len(s.Sources)),
 		starts:  make([][]start, len(s.Sources)),
@@ -256,8 +256,8 @@ func newFeed(ctx context.Context, s *Set, reading Reading) *feed {
 		s.totals = make([]totals, len(s.Sources))
 	}
 	for i := range s.Sources {
-		if manner := s.Sources[i].as; f.heads[manner] == nil {
-			f.heads[manner] = delimited.NewHeads(s.Sources[i].manner().Request)
+		if manner := s.Sources[i].as; f.finds[manner] == nil {
+			f.finds[manner] = delimited.NewHeads(s.Sources[i].manner().Request).Find
 		}
 	}
 	return f
@@ -326,7 +326,7 @@ func (f *feed) take(w *worker) (work, error) {
 			f.number++
 			return work{number: f.number - 1, span: task}, nil
 		}
-		stream, err := f.open(task.from)
+		stream, err := f.open(task.from, new(room))
 		if f.isNoText(task.from, err) {
 			continue
 		}

@@ -23,29 +23,45 @@ type stream struct {
 	constants map[string][]byte
 }
 
-func (f *feed) open(index int) (*stream, error) {
+// room is what it takes to read a source, used again for the next one.
+type room struct {
+	stream stream
+	text   textReader
+}
+
+// open opens a source in a room, whose last source is not used any more.
+func (f *feed) open(index int, in *room) (*stream, error) {
+	source := &f.set.Sources[index]
+	in.stream = stream{feed: f, index: index}
 	if f.set.looked != nil {
-		if kept := f.set.looked[index].kept; kept != nil {
-			f.set.looked[index].kept = nil
+		looked := &f.set.looked[index]
+		if kept := looked.kept; kept != nil {
+			looked.kept = nil
 			kept.feed = f
 			return kept, nil
 		}
+		if text := looked.text; text != nil {
+			looked.text = nil
+			f.begin(&in.text, source, nil, nil)
+			in.text.cutter.Give(text, looked.begin)
+			in.stream.reader, in.stream.counted = &in.text, true
+			return &in.stream, nil
+		}
 	}
-	source := &f.set.Sources[index]
-	reader, err := f.openReader(source, f.reading.Progress)
-	if err != nil {
+	var err error
+	if in.stream.reader, err = f.openReader(source, f.reading.Progress, in); err != nil {
 		return nil, &Error{source.Name, err}
 	}
-	return &stream{feed: f, index: index, reader: reader}, nil
+	return &in.stream, nil
 }
 
-// openReader opens a source; progress is that of unpacking, nil to count none.
-func (f *feed) openReader(s *Source, progress *Progress) (Reader, error) {
+// openReader opens a source in a room; progress is that of unpacking, nil to count none.
+func (f *feed) openReader(s *Source, progress *Progress, in *room) (Reader, error) {
 	if s.format != nil && s.format.connect != nil {
 		return s.format.connect(f.ctx, s)
 	}
 	if s.format == nil || s.format.open == nil {
-		return f.openText(s, progress)
+		return &in.text, f.openText(&in.text, s, progress)
 	}
 	d, err := openDocumentOf(s)
 	if err != nil {

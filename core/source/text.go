@@ -10,27 +10,37 @@ import (
 // textReader reads delimited text. Next cuts blocks of whole records, and the
 // costly part, scanning them, is left to Parse.
 type textReader struct {
-	file   io.Closer // nil where all was read before
-	unwrap *unwrapper
-	cutter *delimited.Cutter
-	feed   *feed
-	source *Source
+	file    io.Closer // nil where all was read before
+	unwrap  unwrapper
+	unwraps delimited.Unwrap // unwrap.unwrap
+	cutter  delimited.Cutter
+	feed    *feed
+	source  *Source
 }
 
-func (f *feed) openText(s *Source, progress *Progress) (*textReader, error) {
+// openText opens a source in the room of a reader that is not used any more.
+func (f *feed) openText(r *textReader, s *Source, progress *Progress) error {
 	file, err := s.open()
 	if err != nil {
-		return nil, err
+		return err
 	}
-	if plain, ok := file.(interface{ knowSize(size int64) }); ok && s.identity != (identity{}) {
+	if plain, ok := file.(interface{ knowSize(size int64) }); ok && !s.isUnknown() {
 		plain.knowSize(s.Size)
 	}
-	unwrap := newUnwrapper(s, progress)
-	unwrap.look = unwrap.separate == nil && s.manner().Request.Delimiter == 0
-	return &textReader{
-		file: file, unwrap: unwrap, cutter: delimited.NewCutter(file, f.limit, unwrap.unwrap, f.heads[s.as].Find),
-		feed: f, source: s,
-	}, nil
+	f.begin(r, s, file, progress)
+	r.file = file
+	return nil
+}
+
+// begin has a reader read a source from a file.
+func (f *feed) begin(r *textReader, s *Source, file io.Reader, progress *Progress) {
+	r.file, r.feed, r.source = nil, f, s
+	r.unwrap = newUnwrapper(s, progress)
+	r.unwrap.look = r.unwrap.separate == nil && s.manner().Request.Delimiter == 0
+	if r.unwraps == nil {
+		r.unwraps = r.unwrap.unwrap
+	}
+	r.cutter.Reset(file, f.limit, r.unwraps, f.finds[s.as])
 }
 
 func (r *textReader) Head() *record.Head {
@@ -72,6 +82,9 @@ func (r *textReader) taken(s *Stretch) int64 {
 }
 
 func (r *textReader) peeked() []byte { return r.cutter.Peeked() }
+
+// isBare tells whether what was peeked at is what stands in the source.
+func (r *textReader) isBare() bool { return r.unwrap.isNothing() }
 
 func (r *textReader) isWhole() bool { return r.cutter.Whole() }
 

@@ -405,7 +405,7 @@ func (w *worker) verdicts(s *stream, b *record.Batch, reader totalReader) (map[i
 
 // readThrough reads a source once more, besides.
 func (f *feed) readThrough(s *Source, visit func(b *record.Batch)) error {
-	reader, err := f.openReader(s, nil)
+	reader, err := f.openReader(s, nil, new(room))
 	if err != nil {
 		return &Error{s.Name, err}
 	}

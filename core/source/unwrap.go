@@ -25,9 +25,9 @@ type unwrapper struct {
 	open   []io.Closer
 }
 
-func newUnwrapper(s *Source, progress *Progress) *unwrapper {
+func newUnwrapper(s *Source, progress *Progress) unwrapper {
 	manner := s.manner()
-	u := &unwrapper{encoding: manner.Encoding, size: s.Size, progress: progress}
+	u := unwrapper{encoding: manner.Encoding, size: s.Size, progress: progress}
 	if manner.Blanks || manner.Widths != nil {
 		u.separate = &separation{blanks: manner.Blanks, widths: manner.Widths}
 	}
@@ -57,6 +57,11 @@ func (u *unwrapper) unwrap(sample []byte, rest io.Reader, whole bool) (io.Reader
 		return decode.NewBlanks(again(sample, rest)), nil
 	}
 	return decode.NewWidths(again(sample, rest), u.separate.widths, u.separate.found, delimited.MaxRecord), nil
+}
+
+// isNothing tells whether nothing was taken off.
+func (u *unwrapper) isNothing() bool {
+	return len(u.layers) == 0 && u.guess == nil && u.separate == nil
 }
 
 // separated says how fields are parted that no character parts, "" where one does.

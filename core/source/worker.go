@@ -17,6 +17,7 @@ type worker struct {
 	visitor Visitor
 	batch   Batch
 	shaper  shape.Worker
+	room    room
 
 	evidence evidence
 	evident  *shape.Shape // of which the evidence is
@@ -64,7 +65,7 @@ func (w *worker) readSources(ctx context.Context, group work) error {
 }
 
 func (w *worker) readSource(ctx context.Context, index, task int) error {
-	stream, err := w.feed.open(index)
+	stream, err := w.feed.open(index, &w.room)
 	if w.feed.isNoText(index, err) {
 		return nil
 	}

@@ -8,7 +8,7 @@ import (
 
 // guessLine notes the first line that is not ASCII: the header, or one of the
 // batch.
-func (a *aside) guessLine(b *source.Batch) {
+func (a *seldom) guessLine(b *source.Batch) {
 	for _, c := range b.Head.Header {
 		if c >= utf8.RuneSelf {
 			a.guessed, a.guessedLine = b.Guessed, b.Head.Line

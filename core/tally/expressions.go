@@ -16,12 +16,12 @@ import (
 func (v *Visitor) Missed(b *source.Batch, row int, columns []string) {
 	entry := v.enter(b)
 	for _, column := range columns {
-		entry.set.missed = record.AppendTold(entry.set.missed,
+		entry.set.noted().missed = record.AppendTold(entry.set.noted().missed,
 			record.Told{Column: column, Records: 1, Line: b.Line(row)})
 	}
 }
 
-func (a *aside) noteExpressions(missed, blanked []record.Told) {
+func (a *seldom) noteExpressions(missed, blanked []record.Told) {
 	for _, t := range missed {
 		a.missed = record.AppendTold(a.missed, t)
 	}
@@ -31,16 +31,16 @@ func (a *aside) noteExpressions(missed, blanked []record.Told) {
 }
 
 // hasMissed tells whether an expression asked for a column in vain.
-func (a *aside) hasMissed(column string) bool {
+func (a *seldom) hasMissed(column string) bool {
 	return slices.ContainsFunc(a.missed, func(t record.Told) bool { return t.Column == column })
 }
 
 // tellExpressions tells what was noticed while expressions were evaluated.
 func (s *Source) tellExpressions(add func(finding.Finding)) {
 	byColumn := func(a, b record.Told) int { return cmp.Compare(a.Column, b.Column) }
-	slices.SortFunc(s.set.missed, byColumn)
-	slices.SortFunc(s.set.blanked, byColumn)
-	for _, t := range s.set.missed {
+	slices.SortFunc(s.set.seldom().missed, byColumn)
+	slices.SortFunc(s.set.seldom().blanked, byColumn)
+	for _, t := range s.set.seldom().missed {
 		add(finding.Finding{
 			Kind: finding.MissingColumn, Column: t.Column, Count: t.Records,
 			Message: fmt.Sprintf("has no column %q, which an expression uses for %s; rename the column that it is "+
@@ -48,7 +48,7 @@ func (s *Source) tellExpressions(add func(finding.Finding)) {
 				t.Column),
 		})
 	}
-	for _, t := range s.set.blanked {
+	for _, t := range s.set.seldom().blanked {
 		what := fmt.Sprintf("%q is blank", t.Column)
 		if t.Column == "" {
 			what = "a condition cannot be true"

@@ -41,13 +41,13 @@ func (v *Visitor) leaveOut(b *source.Batch, entry *entry, drops *drop.Source) {
 
 // leftFor is what is left out of a source for a reason.
 func (v *Visitor) leftFor(entry *entry, reason drop.Reason) *left {
-	if entry.set.left == nil {
-		entry.set.left = make(map[drop.Reason]*left)
+	if entry.set.noted().left == nil {
+		entry.set.noted().left = make(map[drop.Reason]*left)
 	}
-	l := entry.set.left[reason]
+	l := entry.set.noted().left[reason]
 	if l == nil {
 		l = &left{totals: make([]amount.Sum, len(v.columns))}
-		entry.set.left[reason] = l
+		entry.set.noted().left[reason] = l
 	}
 	return l
 }
@@ -91,7 +91,7 @@ func PrintOf(print *equality.Print, b *source.Batch, row int, scratch *[]byte) u
 	return print.Sum()
 }
 
-func (a *aside) mergeLeft(o *aside) {
+func (a *seldom) mergeLeft(o *seldom) {
 	for reason, of := range o.left {
 		l := a.left[reason]
 		if l == nil {
@@ -113,7 +113,7 @@ func (a *aside) mergeLeft(o *aside) {
 func (t *Tally) tellLeft(index int, s *Source) {
 	name, sheet := t.set.Sources[index].Name, t.set.Sources[index].Sheet()
 	var of []proof.Left
-	for reason, l := range s.set.left {
+	for reason, l := range s.set.seldom().left {
 		p := proof.Left{Source: name, Sheet: sheet, Records: l.records, Kind: string(reason.Kind), Reason: reason.Text}
 		for i := range l.totals {
 			p.Totals = append(p.Totals, l.totals[i].Amount())

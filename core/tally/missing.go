@@ -71,7 +71,7 @@ func (t *Tally) checkColumn(column, so string) error {
 		}
 		asked = true
 		if _, ok := head.Layout.Find(column); !ok && t.Sources[i].Read > 0 && !t.isGone(i) &&
-			!t.Sources[i].set.hasMissed(column) {
+			!t.Sources[i].set.seldom().hasMissed(column) {
 			lacking = append(lacking, i)
 		}
 	}

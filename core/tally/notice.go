@@ -186,9 +186,9 @@ func (t *Tally) tell(index int, s *Source) {
 				"is to "+
 				"be read, or ask for it again", s.Suspense, words.Count(read, "record"))})
 	}
-	if n := len(s.set.repeated); n > 0 {
-		first := s.set.repeated[0]
-		for _, line := range s.set.repeated {
+	if n := len(s.set.seldom().repeated); n > 0 {
+		first := s.set.seldom().repeated[0]
+		for _, line := range s.set.seldom().repeated {
 			first = min(first, line)
 		}
 		where := fmt.Sprintf("on line %d", first)
@@ -211,11 +211,11 @@ func (t *Tally) tell(index int, s *Source) {
 		add(finding.Finding{Kind: finding.HiddenCells, Count: s.set.hidden, Message: strings.Join(parts, ", ") +
 			" hidden in the workbook; read like the others"})
 	}
-	if s.set.guessed != "" {
+	if s.set.seldom().guessed != "" {
 		add(finding.Finding{
-			Kind: finding.EncodingGuessed, Line: s.set.guessedLine, Found: s.set.guessed,
+			Kind: finding.EncodingGuessed, Line: s.set.seldom().guessedLine, Found: s.set.seldom().guessed,
 			Message: fmt.Sprintf("the text is no UTF-8, first on this line, and was read as %s; say it with ⟨encoding⟩",
-				s.set.guessed),
+				s.set.seldom().guessed),
 		})
 	}
 	t.tellShort(index, s, add)

@@ -37,7 +37,7 @@ func (p *padded) merge(o padded) {
 
 // tellShort tells of records that were filled up; severity is Note where that was asked for.
 func (t *Tally) tellShort(index int, s *Source, add func(finding.Finding)) {
-	p := s.set.padded
+	p := s.set.seldom().padded
 	if p.records == 0 {
 		return
 	}

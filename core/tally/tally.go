@@ -63,20 +63,44 @@ type Source struct {
 
 // aside is what does not count as used.
 type aside struct {
-	totals      []amount.Sum // of the records in suspense, as far as they are amounts
-	unread      []int        // records in suspense of which they are none
-	dropped     []amount.Sum // of the records that a condition left out, likewise
+	totals  []amount.Sum // of the records in suspense, as far as they are amounts
+	unread  []int        // records in suspense of which they are none
+	dropped []amount.Sum // of the records that a condition left out, likewise
+	hidden  int          // rows that are hidden
+	quotes  int          // records in suspense because of quotes
+	blank   int          // blank lines
+	some    *seldom      // nil while there is none of it
+}
+
+// seldom is what most of a hundred thousand sources have none of.
+type seldom struct {
 	totalLines  []source.TotalLine
-	hidden      int    // rows that are hidden
 	padded      padded // records that were filled up
-	quotes      int    // records in suspense because of quotes
 	guessed     string // the encoding that was guessed, and the first line that needed it
 	guessedLine int
 	left        map[drop.Reason]*left
-	blank       int   // blank lines
 	repeated    []int // lines on which the header stands again
 
 	missed, blanked []record.Told // see record.Batch
+}
+
+// none is what sources have none of. Nothing is written to it.
+var none seldom
+
+// seldom is read.
+func (a *aside) seldom() *seldom {
+	if a.some == nil {
+		return &none
+	}
+	return a.some
+}
+
+// noted is seldom, to be written to.
+func (a *aside) noted() *seldom {
+	if a.some == nil {
+		a.some = new(seldom)
+	}
+	return a.some
 }
 
 // Whole is a total of all records that are amounts there, the ones that a
@@ -107,7 +131,7 @@ func (t *Tally) Amounts() []string { return t.options.Amounts }
 type Visitor struct {
 	tally    *Tally
 	suspense *suspense.Buffer
-	sources  []entry
+	sources  [][]entry    // in pieces, so that none has to move
 	head     *source.Head // for which columns is right
 	columns  []int        // index of each amount column, -1 where the source lacks it
 	read     []amount.Sum // by column, of all batches
@@ -139,8 +163,10 @@ type entry struct {
 func (t *Tally) Read() int {
 	read := 0
 	for _, v := range t.visitors {
-		for i := range v.sources {
-			read += v.sources[i].Read
+		for _, piece := range v.sources {
+			for i := range piece {
+				read += piece[i].Read
+			}
 		}
 	}
 	return read
@@ -175,16 +201,12 @@ func (v *Visitor) Batch(b *source.Batch) error {
 	entry.Read += b.Arrived
 	entry.set.blank += b.Blank
 	entry.set.hidden += b.Hidden
-	entry.set.totalLines = append(entry.set.totalLines, b.Totals...)
 	if b.Trailer != nil {
 		entry.Trailer = b.Trailer
 	}
-	if b.Guessed != "" && entry.set.guessed == "" {
-		entry.set.guessLine(b)
+	if len(b.Totals)+len(b.Repeated)+len(b.Missed)+len(b.Blanked)+len(b.Padded) > 0 || b.Guessed != "" {
+		entry.set.noted().note(b)
 	}
-	entry.set.repeated = append(entry.set.repeated, b.Repeated...)
-	entry.set.noteExpressions(b.Missed, b.Blanked)
-	entry.set.padded.count(b)
 	for i := range b.Refused {
 		switch {
 		case gone:
@@ -211,6 +233,17 @@ func (v *Visitor) Batch(b *source.Batch) error {
 	v.breakRows(b)
 	entry.Used += v.Usable(b)
 	return nil
+}
+
+// note notes what a batch has of it.
+func (s *seldom) note(b *source.Batch) {
+	s.totalLines = append(s.totalLines, b.Totals...)
+	if b.Guessed != "" && s.guessed == "" {
+		s.guessLine(b)
+	}
+	s.repeated = append(s.repeated, b.Repeated...)
+	s.noteExpressions(b.Missed, b.Blanked)
+	s.padded.count(b)
 }
 
 // breakRows does what a broken engine would do, for tests.
@@ -263,8 +296,14 @@ func (v *Visitor) Part(ctx context.Context, task int) error { return v.suspense.
 
 // enter returns the counts of the batch's source.
 func (v *Visitor) enter(b *source.Batch) *entry {
-	if n := len(v.sources); n > 0 && v.sources[n-1].index == b.Index {
-		return &v.sources[n-1]
+	const first, most = 1, 256
+	last, size := len(v.sources)-1, first
+	if last >= 0 {
+		piece := v.sources[last]
+		if e := &piece[len(piece)-1]; e.index == b.Index {
+			return e
+		}
+		size = min(2*cap(piece), most)
 	}
 	if b.Head != v.head {
 		v.head = b.Head
@@ -278,11 +317,16 @@ func (v *Visitor) enter(b *source.Batch) *entry {
 	}
 	n := len(v.columns)
 	sums, counts := make([]amount.Sum, 3*n), make([]int, 2*n)
-	v.sources = append(v.sources, entry{b.Index, Source{
+	if last < 0 || len(v.sources[last]) == cap(v.sources[last]) {
+		v.sources = append(v.sources, make([]entry, 0, size))
+		last++
+	}
+	piece := append(v.sources[last], entry{b.Index, Source{
 		Head: b.Head, Decimal: b.Decimal, Totals: sums[:n:n], Blank: counts[:n:n],
 		set: aside{totals: sums[n : 2*n : 2*n], unread: counts[n:], dropped: sums[2*n:]},
 	}})
-	return &v.sources[len(v.sources)-1]
+	v.sources[last] = piece
+	return &piece[len(piece)-1]
 }
 
 // drop counts what a condition left out. What is no amount there does no harm.
@@ -313,8 +357,10 @@ func (t *Tally) Finish() error {
 		for i := range v.read {
 			read[i].Merge(&v.read[i])
 		}
-		for i := range v.sources {
-			t.Sources[v.sources[i].index].merge(&v.sources[i].Source)
+		for _, piece := range v.sources {
+			for i := range piece {
+				t.Sources[piece[i].index].merge(&piece[i].Source)
+			}
 		}
 	}
 	for i := range t.Sources {
@@ -354,6 +400,17 @@ func (t *Tally) Finish() error {
 	return t.checkColumns()
 }
 
+func (s *seldom) merge(o *seldom) {
+	s.totalLines = append(s.totalLines, o.totalLines...)
+	s.padded.merge(o.padded)
+	if o.guessed != "" && (s.guessed == "" || o.guessedLine < s.guessedLine) {
+		s.guessed, s.guessedLine = o.guessed, o.guessedLine
+	}
+	s.mergeLeft(o)
+	s.repeated = append(s.repeated, o.repeated...)
+	s.noteExpressions(o.missed, o.blanked)
+}
+
 func (s *Source) merge(o *Source) {
 	if s.Head == nil {
 		*s = *o
@@ -366,18 +423,13 @@ func (s *Source) merge(o *Source) {
 	s.Left += o.Left
 	s.set.hidden += o.set.hidden
 	s.set.quotes += o.set.quotes
-	s.set.padded.merge(o.set.padded)
 	if o.Trailer != nil {
 		s.Trailer = o.Trailer
 	}
-	s.set.totalLines = append(s.set.totalLines, o.set.totalLines...)
-	if o.set.guessed != "" && (s.set.guessed == "" || o.set.guessedLine < s.set.guessedLine) {
-		s.set.guessed, s.set.guessedLine = o.set.guessed, o.set.guessedLine
-	}
-	s.set.mergeLeft(&o.set)
 	s.set.blank += o.set.blank
-	s.set.repeated = append(s.set.repeated, o.set.repeated...)
-	s.set.noteExpressions(o.set.missed, o.set.blanked)
+	if o.set.some != nil {
+		s.set.noted().merge(o.set.some)
+	}
 	for i := range o.Totals {
 		s.Totals[i].Merge(&o.Totals[i])
 		s.set.totals[i].Merge(&o.set.totals[i])

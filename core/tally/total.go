@@ -17,8 +17,8 @@ import (
 
 // tellTotalLines tells of the lines that sum up records above them and were left out.
 func (s *Source) tellTotalLines(add func(finding.Finding)) {
-	slices.SortFunc(s.set.totalLines, func(a, b source.TotalLine) int { return cmp.Compare(a.Line, b.Line) })
-	for _, line := range s.set.totalLines {
+	slices.SortFunc(s.set.seldom().totalLines, func(a, b source.TotalLine) int { return cmp.Compare(a.Line, b.Line) })
+	for _, line := range s.set.seldom().totalLines {
 		text := fmt.Sprintf("%q is a total line; left out, it agrees with the records in %s", line.Word,
 			strings.Join(line.Columns, ", "))
 		if line.Columns == nil {

@@ -77,12 +77,14 @@ type Cutter struct {
 	block  int // bytes of a usual block
 
 	head     *Head
+	own      []byte // room for ahead
 	ahead    []byte // read from the source, and from taken on not yet handed out
 	taken    int
 	line     int   // the line on which the next block begins
 	offset   int64 // of it in the text
 	ended    bool  // the source has no more
 	cutOff   bool  // nor a line end behind its last line
+	given    bool  // ahead is not the cutter's own
 	finished bool  // the last block was handed out
 }
 
@@ -95,7 +97,26 @@ type Unwrap func(sample []byte, rest io.Reader, whole bool) (io.Reader, error)
 // whether that is all of it, and returns its head, or nil where more is needed;
 // unwrap may be nil. No record may be longer than limit bytes.
 func NewCutter(source io.Reader, limit int, unwrap Unwrap, find func(sample []byte, whole bool) *Head) *Cutter {
-	return &Cutter{source: source, unwrap: unwrap, find: find, limit: min(limit, MaxRecord), block: BlockSize, line: 1}
+	c := new(Cutter)
+	c.Reset(source, limit, unwrap, find)
+	return c
+}
+
+// Reset makes c what NewCutter makes, in the room that it has.
+func (c *Cutter) Reset(source io.Reader, limit int, unwrap Unwrap, find func(sample []byte, whole bool) *Head) {
+	own := c.own
+	if cap(c.ahead) > cap(own) && !c.given {
+		own = c.ahead
+	}
+	*c = Cutter{source: source, unwrap: unwrap, find: find, limit: min(limit, MaxRecord), block: BlockSize, line: 1,
+		own: own, ahead: own[:0]}
+}
+
+// Give has c cut a whole text that was read before, whose head is known. text is not changed.
+func (c *Cutter) Give(text []byte, head *Head) {
+	c.head, c.ahead, c.taken, c.given = head, text[:len(text):len(text)], head.size, true
+	c.line, c.offset = 1+head.lines, int64(head.size)
+	c.ended = true
 }
 
 // Head tells how the source is written; it is known once Peek or Next has

@@ -1,7 +1,11 @@
 // Package natural is the order in which people number things.
 package natural
 
-import "encoding/binary"
+import (
+	"cmp"
+	"encoding/binary"
+	"slices"
+)
 
 // Compare compares two texts the way people number things: runs of digits
 // compare as numbers, so that file 2 comes before file 10, and all else byte
@@ -68,7 +72,7 @@ func isDigit(c byte) bool { return '0' <= c && c <= '9' }
 // digits it has without those in front, and these.
 //
 //	D00025 → D 0 2 2 5
-func Prefix(text []byte) uint64 {
+func Prefix[T string | []byte](text T) uint64 {
 	var prefix [8]byte
 	n := 0
 	put := func(c byte) {
@@ -95,9 +99,56 @@ func Prefix(text []byte) uint64 {
 		if i-digits >= 255 {
 			break
 		}
-		for _, c := range text[digits:i] {
-			put(c)
+		for ; digits < i; digits++ {
+			put(text[digits])
 		}
 	}
 	return binary.BigEndian.Uint64(prefix[:])
+}
+
+// Sort sorts items by their texts, as Compare does. The names of a month's files mostly begin alike: what follows is
+// compared by eight bytes first, which takes a fifth of the time.
+func Sort[T any](items []T, text func(*T) string) {
+	if len(items) == 0 || isSorted(items, text) {
+		return
+	}
+	first := text(&items[0])
+	common := len(first)
+	for i := range items {
+		other := text(&items[i])
+		common = min(common, len(other))
+		for common > 0 && first[:common] != other[:common] {
+			common--
+		}
+	}
+	for common > 0 && isDigit(first[common-1]) { // a number is compared as a whole
+		common--
+	}
+	type place struct {
+		prefix uint64
+		at     int
+	}
+	places := make([]place, len(items))
+	for i := range items {
+		places[i] = place{Prefix(text(&items[i])[common:]), i}
+	}
+	slices.SortFunc(places, func(a, b place) int {
+		if a.prefix != b.prefix {
+			return cmp.Compare(a.prefix, b.prefix)
+		}
+		return cmp.Or(Compare(text(&items[a.at]), text(&items[b.at])), a.at-b.at)
+	})
+	unsorted := slices.Clone(items)
+	for i, p := range places {
+		items[i] = unsorted[p.at]
+	}
+}
+
+func isSorted[T any](items []T, text func(*T) string) bool {
+	for i := 1; i < len(items); i++ {
+		if Compare(text(&items[i-1]), text(&items[i])) > 0 {
+			return false
+		}
+	}
+	return true
 }

@@ -15,7 +15,7 @@ import (
 	"math/bits"
 )
 
-//go:generate go -C avx2 run . -out ../separators_amd64.s -stubs ../stubs_amd64.go -pkg separators
+//go:generate go -C avx2 run . -out ../asm_amd64.s -stubs ../asm_amd64.go -pkg separators
 
 // Rule says by which bytes fields and records are parted.
 type Rule struct {
