@@ -41,7 +41,7 @@ it is; comments say what was seen, and what may be meant.`,
 				return fmt.Errorf("%s: there is no such folder", folder)
 			}
 			reading := source.Reading{Jobs: runtime.GOMAXPROCS(0), Memory: int64(memory.TotalMemory() / 4)}
-			limitMemory(reading.Memory)
+			limitMemory(reading.Memory, 0)
 			d, err := draft.Run(cmd.Context(), folder, skip, reading)
 			if err != nil {
 				return err

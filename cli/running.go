@@ -27,18 +27,26 @@ func (a *app) open(ctx context.Context, task month.Task, paths []string) (*month
 
 // reads notes what is read, so that no output takes its place.
 func (a *app) reads(in *month.Input) {
+	sources := 0
 	if in.Set != nil {
 		a.sets = append(a.sets, in.Set)
+		sources = len(in.Set.Sources)
 	}
 	if in.Reading.Memory > 0 {
-		limitMemory(in.Reading.Memory)
+		limitMemory(in.Reading.Memory, sources)
 	}
 }
 
-// limitMemory lets garbage grow while memory is plenty, and hardly where it is not.
-func limitMemory(bytes int64) {
+// limitMemory lets garbage grow while memory is plenty, and hardly where it is not. What is known of very many sources
+// is nearly all that a run holds, and is held to its end; garbage would be twice as much again.
+func limitMemory(bytes int64, sources int) {
+	const many, usual, little = 20_000, 200, 50
 	debug.SetMemoryLimit(bytes)
-	debug.SetGCPercent(200)
+	if sources > many {
+		debug.SetGCPercent(little)
+	} else {
+		debug.SetGCPercent(usual)
+	}
 }
 
 // progress shows how far reading has come, until the function it returns is called.

@@ -339,7 +339,10 @@ a.csv           2   2.00  overlap  replaced, ada on 2031-04-03
 	if err := Document(&Screen{writer: &document}, Object{{"proof", ProofObject(&p)}}); err != nil {
 		t.Fatal(err)
 	}
-	if want := `"left_out": [{"source": "a.csv", "records": 2, "totals": {"debit": "2.00"}, "kind": "overlap", "reason": "replaced, ada on 2031-04-03"}]`; !strings.Contains(strings.Join(strings.Fields(document.String()), " "), want) {
+	if want := `"left_out": [{"source": "a.csv", "records": 2, "totals": {"debit": "2.00"}, "kind": "overlap", "reason": "replaced, ada on 2031-04-03"}]`; !strings.Contains(
+		strings.Join(strings.Fields(document.String()), " "),
+		want,
+	) {
 		t.Errorf("the document is %s", document.String())
 	}
 }

@@ -53,7 +53,8 @@ type GridWriter struct {
 	plain  map[string]int
 	header int
 	SheetNames
-	list *sheetWriter
+	packer *packer // of the list
+	list   *sheetWriter
 }
 
 // NewGridWriter starts a workbook whose grids look like a sheet of another one, which lies in a file; "" for none.
@@ -92,16 +93,19 @@ func openLooks(path, folder string) *excelize.File {
 
 // newSheet adds a sheet, in place of the one that a new workbook has where it is the first.
 func (g *GridWriter) newSheet(name string) (*excelize.StreamWriter, error) {
-	var err error
+	if err := g.addSheet(name); err != nil {
+		return nil, err
+	}
+	return newStream(g.book, name)
+}
+
+func (g *GridWriter) addSheet(name string) (err error) {
 	if len(g.book.GetSheetList()) == 1 && g.book.GetSheetName(0) == "Sheet1" && !g.SheetNames["sheet1"] {
 		err = g.book.SetSheetName("Sheet1", name)
 	} else {
 		_, err = g.book.NewSheet(name)
 	}
-	if err != nil {
-		return nil, err
-	}
-	return newStream(g.book, name)
+	return err
 }
 
 // Grid writes a grid. Its name must be one of FreeName.
@@ -327,13 +331,10 @@ func (g *GridWriter) plainStyle(c *GridCell) (int, error) {
 
 // List starts a list of records behind the grids, to which Record adds.
 func (g *GridWriter) List(name string, columns []Cells) error {
-	stream, err := g.newSheet(name)
-	if err != nil {
-		return err
-	}
-	g.list = &sheetWriter{Sheet: Sheet{Name: name, Columns: columns}, limit: sheetRows, book: g.book, header: g.header,
-		stream: stream, parts: 1}
-	return g.list.style()
+	g.packer = newPacker()
+	var err error
+	g.list, err = newSheetPart(Sheet{Name: name, Columns: columns}, g.book, g.packer, sheetRows)
+	return err
 }
 
 // Record adds a record to the list.
@@ -343,17 +344,11 @@ func (g *GridWriter) Record(texts [][]byte, kinds []record.Kind) error {
 
 // Close writes the workbook.
 func (g *GridWriter) Close() error {
-	var err error
-	if g.list != nil {
-		if err = g.list.writeWaiting(); err == nil {
-			err = g.list.end()
-		}
-	}
-	if err == nil {
-		err = originOf(g.out).stamp(g.book)
-	}
-	if err == nil {
+	err := originOf(g.out).stamp(g.book)
+	if err == nil && g.list == nil {
 		err = g.book.Write(g.out)
+	} else if err == nil {
+		err = writeSheets(g.out, g.book, []*sheetWriter{g.list}, g.packer, g.header, g.addSheet)
 	}
 	return errors.Join(err, g.Abandon())
 }
@@ -363,6 +358,10 @@ func (g *GridWriter) Abandon() (err error) {
 	if g.looks != nil {
 		err = g.looks.Close()
 		g.looks = nil
+	}
+	if g.list != nil {
+		g.packer.abandon()
+		err = errors.Join(err, g.list.close())
 	}
 	return errors.Join(err, g.book.Close(), g.room.close())
 }

@@ -1,16 +1,17 @@
 package show
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
+	"hash"
+	"hash/crc32"
 	"io"
 	"strconv"
 	"strings"
-	"time"
 	"unicode/utf8"
 
 	"lastblock/core/record"
-	"lastblock/core/source"
 
 	"github.com/xuri/excelize/v2"
 )
@@ -37,12 +38,16 @@ type Sheet struct {
 // filter over all columns, amounts as numbers with a money format, dates as dates, and
 // all else as texts, which no spreadsheet runs as a formula. A sheet that is full goes
 // on in another one.
+//
+// Rows are made and packed in pieces, on all cores, and wait packed for the end, when all else of the workbook is known
+// and made by the workbook package: styles, tables, and of each sheet what stands before and behind its rows.
 type SheetWriter struct {
 	out    io.Writer
 	book   *excelize.File
-	room   *workroom
 	header int // style
 	sheets []*sheetWriter
+	packer *packer
+	named  bool // the sheet that a new workbook has
 }
 
 // NewSheetWriter starts a workbook.
@@ -51,11 +56,7 @@ func NewSheetWriter(w io.Writer, sheets []Sheet) (*SheetWriter, error) {
 }
 
 func newSheetWriter(w io.Writer, sheets []Sheet, limit int) (writer *SheetWriter, err error) {
-	room, err := newWorkroom()
-	if err != nil {
-		return nil, err
-	}
-	b := &SheetWriter{out: w, book: excelize.NewFile(excelize.Options{TmpDir: room.path}), room: room}
+	b := &SheetWriter{out: w, book: excelize.NewFile(), packer: newPacker()}
 	defer func() {
 		if err != nil {
 			b.Abandon()
@@ -65,30 +66,15 @@ func newSheetWriter(w io.Writer, sheets []Sheet, limit int) (writer *SheetWriter
 		Size: fontSize}}); err != nil {
 		return nil, err
 	}
-	if err = b.book.SetDocProps(&excelize.DocProperties{Creator: creator}); err != nil {
-		return nil, err
-	}
-	for i, sheet := range sheets {
+	for _, sheet := range sheets {
 		if len(sheet.Columns) > 1<<14 {
 			return nil, fmt.Errorf("a workbook holds 16,384 columns and these are %d; write .csv or .parquet",
 				len(sheet.Columns))
 		}
-		s := &sheetWriter{Sheet: sheet, limit: limit, book: b.book, header: b.header}
-		if i == 0 {
-			err = b.book.SetSheetName("Sheet1", sheet.Name)
-		} else {
-			_, err = b.book.NewSheet(sheet.Name)
-		}
-		if err == nil {
-			s.stream, err = newStream(b.book, sheet.Name)
-		}
-		if err == nil {
-			err = s.style()
-		}
+		s, err := newSheetPart(sheet, b.book, b.packer, limit)
 		if err != nil {
 			return nil, err
 		}
-		s.parts = 1
 		b.sheets = append(b.sheets, s)
 	}
 	return b, nil
@@ -110,29 +96,64 @@ func (b *SheetWriter) Write(sheet int, texts [][]byte, kinds []record.Kind) erro
 
 // Close writes the workbook.
 func (b *SheetWriter) Close() error {
-	var err error
-	for _, s := range b.sheets {
-		if err == nil {
-			err = s.writeWaiting()
+	err := b.close()
+	return errors.Join(err, b.Abandon())
+}
+
+func (b *SheetWriter) close() error {
+	if err := Stamp(b.out, b.book); err != nil {
+		return err
+	}
+	return writeSheets(b.out, b.book, b.sheets, b.packer, b.header, func(name string) error {
+		if b.named {
+			_, err := b.book.NewSheet(name)
+			return err
 		}
-		if err == nil {
-			err = s.end()
+		b.named = true
+		return b.book.SetSheetName("Sheet1", name) // which a new workbook has
+	})
+}
+
+// writeSheets writes a workbook with the sheets of some records, which addSheet adds to it.
+func writeSheets(w io.Writer, book *excelize.File, sheets []*sheetWriter, packer *packer, headerStyle int,
+	addSheet func(name string) error) error {
+	for _, s := range sheets {
+		if err := s.endPart(); err != nil {
+			return err
 		}
 	}
-	if err == nil {
-		err = originOf(b.out).stamp(b.book)
+	if err := packer.finish(); err != nil {
+		return err
 	}
-	if err == nil {
-		err = b.book.Write(b.out)
+	parts := make(map[int]*part)
+	for _, s := range sheets {
+		for i, p := range s.parts {
+			name := s.Name
+			if i > 0 {
+				name += " " + strconv.Itoa(i+1)
+			}
+			if err := errors.Join(addSheet(name), s.frame(book, p, name, i+1, headerStyle)); err != nil {
+				return err
+			}
+			parts[len(book.GetSheetList())] = p
+		}
 	}
-	if closing := b.Abandon(); err == nil {
-		err = closing
+	var frame bytes.Buffer
+	if err := book.Write(&frame); err != nil {
+		return err
 	}
-	return err
+	return writeAround(w, frame.Bytes(), parts)
 }
 
 // Abandon lets go of all that the writer holds. It does no harm after Close.
-func (b *SheetWriter) Abandon() error { return errors.Join(b.book.Close(), b.room.close()) }
+func (b *SheetWriter) Abandon() error {
+	b.packer.abandon()
+	errs := []error{b.book.Close()}
+	for _, s := range b.sheets {
+		errs = append(errs, s.close())
+	}
+	return errors.Join(errs...)
+}
 
 // workbookWriter writes records into one sheet.
 type workbookWriter struct{ *SheetWriter }
@@ -149,25 +170,32 @@ func (b *workbookWriter) Write(texts [][]byte, kinds []record.Kind) error {
 // sheetWriter writes one sheet, and what does not fit into it to further ones.
 type sheetWriter struct {
 	Sheet
-	limit   int // rows of a sheet
-	book    *excelize.File
-	stream  *excelize.StreamWriter
-	parts   int // sheets so far
-	row     int // of the sheet, the header included
-	styles  []int
-	header  int
-	waiting [][]excelize.Cell // the first rows, until the widths are known
-	cells   []interface{}
+	limit    int // rows of a sheet
+	packer   *packer
+	columns  []cellColumn
+	widths   []int // by the header and the first records
+	measured int   // of these
+	parts    []*part
 }
 
-// style makes the styles of the columns.
-func (b *sheetWriter) style() error {
+// part is one sheet of the workbook.
+type part struct {
+	sheet  *sheetWriter
+	rows   int    // the header included
+	piece  *piece // that is being gathered
+	packed store
+	sum    hash.Hash32
+	size   uint64 // of what is packed
+}
+
+func newSheetPart(sheet Sheet, book *excelize.File, packer *packer, limit int) (*sheetWriter, error) {
+	s := &sheetWriter{Sheet: sheet, limit: limit, packer: packer}
 	text := 49 // the built-in format of texts
-	plain, err := b.book.NewStyle(&excelize.Style{NumFmt: text})
+	plain, err := book.NewStyle(&excelize.Style{NumFmt: text})
 	if err != nil {
-		return err
+		return nil, err
 	}
-	for _, column := range b.Columns {
+	for i, column := range sheet.Columns {
 		style := plain
 		switch column.Kind {
 		case record.Amount:
@@ -178,169 +206,105 @@ func (b *sheetWriter) style() error {
 			for range max(0, min(column.Scale, mostDigits)-2) {
 				money += "0"
 			}
-			style, err = b.book.NewStyle(&excelize.Style{CustomNumFmt: &money})
+			style, err = book.NewStyle(&excelize.Style{CustomNumFmt: &money})
 		case record.Date:
 			day := "yyyy-mm-dd"
-			style, err = b.book.NewStyle(&excelize.Style{CustomNumFmt: &day})
+			style, err = book.NewStyle(&excelize.Style{CustomNumFmt: &day})
 		}
 		if err != nil {
-			return err
+			return nil, err
 		}
-		b.styles = append(b.styles, style)
+		letters, err := excelize.ColumnNumberToName(i + 1)
+		if err != nil {
+			return nil, err
+		}
+		s.columns = append(s.columns, cellColumn{Cells: column, letters: letters, style: strconv.Itoa(style)})
+		s.widths = append(s.widths, utf8.RuneCountInString(column.Name)+3) // the filter's button takes some room
 	}
-	return nil
+	s.begin()
+	return s, nil
 }
 
-// begin starts the next sheet for what did not fit.
-func (b *sheetWriter) begin() (err error) {
-	b.parts++
-	name := b.Name + " " + strconv.Itoa(b.parts)
-	if _, err = b.book.NewSheet(name); err == nil {
-		b.stream, err = newStream(b.book, name)
-	}
-	b.row = 0
-	return err
+// begin starts the next sheet.
+func (s *sheetWriter) begin() {
+	s.parts = append(s.parts, &part{sheet: s, rows: 1, sum: crc32.NewIEEE()})
 }
 
-func (b *sheetWriter) write(texts [][]byte, kinds []record.Kind) error {
-	row := make([]excelize.Cell, len(texts))
+func (s *sheetWriter) write(texts [][]byte, kinds []record.Kind) error {
 	for i, text := range texts {
-		value, err := b.cell(i, text, kinds[i])
+		if err := s.columns[i].check(text); err != nil {
+			return err
+		}
+		if s.measured < widthRows {
+			s.widths[i] = max(s.widths[i], s.columns[i].width(text, kinds[i]))
+		}
+	}
+	s.measured++
+	p := s.parts[len(s.parts)-1]
+	if p.rows == s.limit {
+		if err := s.endPart(); err != nil {
+			return err
+		}
+		s.begin()
+		p = s.parts[len(s.parts)-1]
+	}
+	p.rows++
+	if p.piece == nil {
+		p.piece = s.packer.piece(p, p.rows)
+	}
+	p.piece.records = appendFramed(p.piece.records, texts, kinds)
+	if len(p.piece.records) < pieceSize {
+		return nil
+	}
+	return s.endPiece(p)
+}
+
+// close lets go of what is packed.
+func (s *sheetWriter) close() error {
+	var errs []error
+	for _, p := range s.parts {
+		errs = append(errs, p.packed.close())
+	}
+	return errors.Join(errs...)
+}
+
+func (s *sheetWriter) endPart() error { return s.endPiece(s.parts[len(s.parts)-1]) }
+
+// endPiece hands what was gathered over to be packed.
+func (s *sheetWriter) endPiece(p *part) error {
+	piece := p.piece
+	if piece == nil {
+		return nil
+	}
+	p.piece = nil
+	return s.packer.pack(piece)
+}
+
+// frame makes all of a sheet but its records: the header, the widths of the columns, and a table, whose header has
+// filters. A table needs a record.
+func (s *sheetWriter) frame(book *excelize.File, p *part, name string, number, headerStyle int) error {
+	if len(s.columns) == 0 {
+		return nil
+	}
+	for i := range s.columns {
+		cell := s.columns[i].letters + "1"
+		width := float64(min(max(s.widths[i]+1, leastWidth), mostWidth))
+		err := errors.Join(book.SetColWidth(name, s.columns[i].letters, s.columns[i].letters, width),
+			book.SetCellStr(name, cell, s.columns[i].Name), book.SetCellStyle(name, cell, cell, headerStyle))
 		if err != nil {
 			return err
 		}
-		row[i] = excelize.Cell{StyleID: b.styles[i], Value: value}
 	}
-	if b.row == 0 && len(b.waiting) < widthRows {
-		b.waiting = append(b.waiting, row)
+	all := "A1:" + s.columns[len(s.columns)-1].letters + strconv.Itoa(p.rows)
+	err := errors.Join(book.SetSheetDimension(name, all), book.SetPanes(name, &excelize.Panes{Freeze: true,
+		YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}))
+	if err != nil {
+		return err
+	}
+	if p.rows == 1 {
 		return nil
 	}
-	if err := b.writeWaiting(); err != nil {
-		return err
-	}
-	return b.writeRow(row)
-}
-
-// cell makes the value of a cell. A number keeps its digits, or where a
-// workbook has not so many of them becomes a text that does.
-func (b *sheetWriter) cell(column int, text []byte, kind record.Kind) (any, error) {
-	if len(text) == 0 && (text == nil || !b.Columns[column].Blank) {
-		return nil, nil
-	}
-	switch {
-	case len(text) == 0:
-		return "", nil
-	case kind == record.Amount && digitsOf(text) <= mostDigits:
-		return strconv.ParseFloat(string(text), 64)
-	case kind == record.Date:
-		if day, err := time.Parse(time.DateOnly, string(text)); err == nil && day.Year() >= 1900 {
-			return day, nil
-		}
-	case kind == record.Flag:
-		return string(text) == "true", nil
-	}
-	if len(text) > cellLength && utf8.RuneCount(text) > cellLength {
-		return nil, fmt.Errorf("column %q has a text of %d characters, and a cell of a workbook holds %d; write "+
-			".csv or .parquet", b.Columns[column].Name, utf8.RuneCount(text), cellLength)
-	}
-	return string(text), nil
-}
-
-func digitsOf(text []byte) int {
-	n := 0
-	for _, c := range text {
-		if '0' <= c && c <= '9' && (n > 0 || c != '0') {
-			n++
-		}
-	}
-	return n
-}
-
-// writeWaiting writes the header and the first rows, once, and sets the widths
-// of the columns by them.
-func (b *sheetWriter) writeWaiting() error {
-	if b.row > 0 {
-		return nil
-	}
-	for i, column := range b.Columns {
-		width := utf8.RuneCountInString(column.Name) + 3 // the filter's button takes some room
-		for _, row := range b.waiting {
-			width = max(width, shownWidth(row[i].Value))
-		}
-		if err := b.stream.SetColWidth(i+1, i+1, float64(min(max(width+1, leastWidth), mostWidth))); err != nil {
-			return err
-		}
-	}
-	if err := b.stream.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2",
-		ActivePane: "bottomLeft"}); err != nil {
-		return err
-	}
-	header := make([]excelize.Cell, len(b.Columns))
-	for i, column := range b.Columns {
-		header[i] = excelize.Cell{StyleID: b.header, Value: column.Name}
-	}
-	if err := b.writeRow(header); err != nil {
-		return err
-	}
-	waiting := b.waiting
-	b.waiting = nil
-	for _, row := range waiting {
-		if err := b.writeRow(row); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func shownWidth(value any) int {
-	switch v := value.(type) {
-	case string:
-		if strings.HasPrefix(v, source.VerdictLabel) {
-			return 0 // which runs over into the columns beside it
-		}
-		return utf8.RuneCountInString(v)
-	case time.Time:
-		return len(time.DateOnly)
-	case float64:
-		text := strconv.FormatFloat(v, 'f', 2, 64)
-		return len(text) + len(text)/3
-	}
-	return 0
-}
-
-func (b *sheetWriter) writeRow(row []excelize.Cell) error {
-	if b.row == b.limit {
-		if err := b.end(); err != nil {
-			return err
-		}
-		if err := b.begin(); err != nil {
-			return err
-		}
-		b.waiting = append(b.waiting, row)
-		return b.writeWaiting()
-	}
-	b.row++
-	b.cells = b.cells[:0]
-	for _, cell := range row {
-		b.cells = append(b.cells, cell)
-	}
-	return b.stream.SetRow("A"+strconv.Itoa(b.row), b.cells)
-}
-
-// end finishes a sheet: what it holds is a table, whose header has filters. A
-// table needs a record.
-func (b *sheetWriter) end() error {
-	if len(b.Columns) > 0 && b.row > 1 {
-		last, err := excelize.CoordinatesToCellName(len(b.Columns), b.row)
-		if err != nil {
-			return err
-		}
-		table := &excelize.Table{Range: "A1:" + last, Name: tableName(b.Name) + "_" + strconv.Itoa(b.parts)}
-		if err := b.stream.AddTable(table); err != nil {
-			return err
-		}
-	}
-	return b.stream.Flush()
+	return book.AddTable(name, &excelize.Table{Range: all, Name: tableName(s.Name) + "_" + strconv.Itoa(number)})
 }
 
 // tableName is the name of a sheet as a table can have it: letters, digits and lines

@@ -83,7 +83,7 @@ func (s *Set) countIn(folder, ending string) int {
 	byFolder := make(map[string]int)
 	for i := range s.Sources {
 		if path := s.Sources[i].Path; path != "-" && strings.HasSuffix(path, ending) {
-			byFolder[filepath.Dir(path)]++
+			byFolder[folderOf(path)]++
 		}
 	}
 	count := 0

@@ -25,7 +25,7 @@ var workbookFormat = &Format{
 	},
 	parts: func(d *document, want Choice) ([]Part, error) { return chooseParts(openWorkbook, d, want) },
 	open: func(d *document, part Part, manner *Manner, memory int64) (Reader, error) {
-		return newSheetReader(openWorkbook, "workbook", d, part, manner, memory)
+		return openSheet(openWorkbook, "workbook", d, part, manner, memory)
 	},
 	book: openWorkbook,
 }
@@ -36,7 +36,7 @@ var openDocument = &Format{
 	Endings: []string{".ods", ".ots"},
 	parts:   func(d *document, want Choice) ([]Part, error) { return chooseParts(openSpreadsheet, d, want) },
 	open: func(d *document, part Part, manner *Manner, memory int64) (Reader, error) {
-		return newSheetReader(openSpreadsheet, "opendocument", d, part, manner, memory)
+		return openSheet(openSpreadsheet, "opendocument", d, part, manner, memory)
 	},
 	book: openSpreadsheet,
 }
@@ -229,18 +229,27 @@ type sheetReader struct {
 	document *document
 }
 
-func newSheetReader(open openBook, format string, d *document, part Part, manner *Manner,
-	memory int64) (Reader, error) {
+// openSheet opens a sheet of a document as a workbook of its own.
+func openSheet(open openBook, format string, d *document, part Part, manner *Manner, memory int64) (Reader, error) {
 	book, err := open(d, memory, recordLimit(memory))
 	if err != nil {
 		return nil, err
 	}
+	reader, err := newSheetReader(book, format, part, manner)
+	if err != nil {
+		book.Close()
+		return nil, err
+	}
+	reader.document = d
+	return reader, nil
+}
+
+func newSheetReader(book sheet.Book, format string, part Part, manner *Manner) (*sheetReader, error) {
 	request := sheet.Request{SkipRows: manner.Request.SkipLines, HeaderLines: manner.Request.HeaderLines,
 		NoHeader: manner.Request.NoHeader}
 	if part.Table != "" {
 		table, err := findTable(book, part.Table)
 		if err != nil {
-			book.Close()
 			return nil, err
 		}
 		request.Area = table.Area
@@ -251,11 +260,10 @@ func newSheetReader(open openBook, format string, d *document, part Part, manner
 	}
 	rows, err := book.Rows(part.Sheet)
 	if err != nil {
-		book.Close()
 		return nil, err
 	}
 	merges := func(rows int) ([]sheet.Merge, error) { return book.Merges(part.Sheet, rows) }
-	return &sheetReader{sheet.NewReader(rows, request, merges), format, book, d}, nil
+	return &sheetReader{sheet.NewReader(rows, request, merges), format, book, nil}, nil
 }
 
 func (r *sheetReader) Peek(int) error { return r.Reader.Peek(r.format) }

@@ -328,6 +328,16 @@ func (f *finder) reasonAgainst(below, name string) string {
 	return ""
 }
 
+// folderOf is the folder of a path as it is written there.
+func folderOf(path string) string {
+	for i := len(path) - 1; i >= 0; i-- {
+		if os.IsPathSeparator(path[i]) {
+			return path[:i+1]
+		}
+	}
+	return "."
+}
+
 func isHidden(name string) bool { return strings.HasPrefix(name, ".") }
 
 func isLockFile(name string) bool {
@@ -421,7 +431,7 @@ const OwnOutputReason = "written by Lastblock itself"
 // isNoted looks into the ledger of the source's folder. Ledgers elsewhere do
 // not count: a result of one source may hold the very bytes of that source.
 func (f *finder) isNoted(s *Source) bool {
-	return f.ledger(filepath.Dir(s.Path)).wrote(s.Path, s.Size)
+	return f.ledger(folderOf(s.Path)).wrote(s.Path, s.Size)
 }
 
 func (f *finder) ledger(folder string) ledger {

@@ -17,12 +17,15 @@ type look struct {
 	text  []byte          // all of a small text, for Scan
 	begin *delimited.Head // of that
 
-	start uint64 // fingerprint of the start of a text, which is nearly always all of it; 0 where there is none
+	same  int    // is that of all sources with the same bytes, and of no other; 0 where that is not known
+	start uint64 // fingerprint of the start of a text of which same is not known; 0 where there is none
 }
 
 const (
 	lookSize     = 64 << 10 // of a source whose content is not kept
 	keptFileSize = 64 << 10 // a larger file is read again; opening it costs little beside reading it
+	mostKept     = 40 << 20 // of all small files; more would be opened once, and take more memory than they are worth
+	mostCompared = 4 << 20  // of contents beside these, to which those that follow are compared
 )
 
 // Look reads the heads of all sources, for a capability that has to know all
@@ -38,12 +41,14 @@ func (s *Set) Look(ctx context.Context, reading Reading) error {
 
 func (s *Set) look(ctx context.Context, reading Reading) error {
 	f := newFeed(ctx, s, reading)
+	defer f.library.close()
 	s.looked = make([]look, len(s.Sources))
+	sames := newSames(s, min(reading.Memory/32, mostCompared))
 	var kept, next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
 	for range max(1, min(reading.Jobs, len(s.Sources))) {
 		group.Go(func() error {
-			w := &looker{feed: f, kept: &kept, room: new(room)}
+			w := &looker{feed: f, kept: &kept, sames: sames, room: new(room)}
 			for {
 				index := int(next.Add(1)) - 1
 				if index >= len(s.Sources) {
@@ -70,9 +75,10 @@ func (s *Set) look(ctx context.Context, reading Reading) error {
 // looker is one goroutine that looks at sources.
 type looker struct {
 	*feed
-	kept *atomic.Int64 // bytes that all have kept
-	room *room
-	text []byte // room for texts that are kept
+	kept  *atomic.Int64 // bytes that all have kept
+	sames *sames
+	room  *room
+	text  []byte // room for texts that are kept
 }
 
 func (w *looker) look(index int) error {
@@ -84,10 +90,9 @@ func (w *looker) look(index int) error {
 	if err != nil {
 		return err
 	}
-	size, keep := lookSize, false
+	size := lookSize
 	if source.Size >= 0 && source.Size <= keptFileSize {
 		size = int(source.Size) + 1
-		keep = w.kept.Add(source.Size) <= w.reading.Memory/8
 	}
 	if err := stream.reader.Peek(size); err != nil {
 		stream.close()
@@ -100,28 +105,64 @@ func (w *looker) look(index int) error {
 	looked := &w.set.looked[index]
 	holding, holds := stream.reader.(holdingReader)
 	looked.head = head
-	if holds {
-		looked.start = xxh3.Hash(holding.peeked())
-	}
 	w.aside.own[index] = !w.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
 	switch {
 	case source.Size < 0: // a pipe can be read once
 		w.keep(looked, stream)
-	case keep && holds && holding.isWhole():
-		if err := stream.unchanged(); err != nil {
-			stream.close()
-			return err
+	case holds && holding.isWhole() && source.Size <= keptFileSize:
+		return w.takeWhole(index, stream, holding)
+	default:
+		if holds {
+			looked.start = xxh3.Hash(holding.peeked())
+		}
+		stream.reader.Close()
+	}
+	return nil
+}
+
+// takeWhole keeps what was read of a small source, which is all of it, for the Scan, as far as there is room.
+func (w *looker) takeWhole(index int, stream *stream, holding holdingReader) error {
+	source, looked := &w.set.Sources[index], &w.set.looked[index]
+	if err := stream.unchanged(); err != nil {
+		stream.close()
+		return err
+	}
+	keep := w.kept.Add(source.Size) <= min(w.reading.Memory/8, mostKept)
+	text, isText := stream.reader.(*textReader)
+	if !isText || !text.isBare() {
+		looked.start = xxh3.Hash(holding.peeked())
+		if !keep {
+			stream.reader.Close()
+			return nil
 		}
 		holding.letGo()
 		w.reading.Progress.add(1, source.Size)
-		if text, ok := stream.reader.(*textReader); ok && text.isBare() {
-			looked.text, looked.begin = w.copy(text.peeked()), text.cutter.Head()
-			return nil
-		}
 		stream.counted = true
 		w.keep(looked, stream)
-	default:
-		stream.reader.Close()
+		return nil
+	}
+	defer stream.reader.Close()
+	var copying func([]byte) []byte
+	if keep {
+		copying = w.copy
+	}
+	if source.Entry() != "" {
+		looked.start = xxh3.Hash(text.peeked())
+		if keep {
+			looked.text = w.copy(text.peeked())
+		}
+	} else {
+		first, kept, err := w.sames.meet(index, text.peeked(), copying)
+		if err != nil {
+			return err
+		}
+		if looked.same = first + 1; looked.text == nil {
+			looked.text = kept
+		}
+	}
+	if looked.text != nil {
+		looked.begin = text.cutter.Head()
+		w.reading.Progress.add(1, source.Size)
 	}
 	return nil
 }
@@ -166,7 +207,7 @@ func (s *Set) dropAside(found *aside) error {
 			kept.index = len(sources) - 1
 		}
 	}
-	s.Sources, s.looked = sources, looked
+	s.Sources, s.looked, s.totals = sources, looked, nil // totals go by where a source stands
 	return nil
 }
 

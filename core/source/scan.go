@@ -129,6 +129,7 @@ func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) e
 
 func (s *Set) scan(ctx context.Context, reading Reading, visit func() Visitor) error {
 	f := newFeed(ctx, s, reading)
+	defer f.library.close()
 	f.tasks = plan(s.Sources)
 	visitors := make([]Visitor, max(1, min(reading.Jobs, f.width())))
 	for i := range visitors {
@@ -217,8 +218,9 @@ type feed struct {
 	reading Reading
 	finds   map[*Manner]func(sample []byte, whole bool) *delimited.Head // finds heads
 	limit   int
+	library library
 	aside   *aside
-	starts  [][]start // likewise, by the goroutine that has the mutex
+	starts  map[int][]start // by shared source; likewise, by the goroutine that has the mutex
 
 	shaping sync.Mutex // guards shapes and missed
 	shapes  map[shaped]*shape.Shape
@@ -247,13 +249,14 @@ func newFeed(ctx context.Context, s *Set, reading Reading) *feed {
 		reading: reading,
 		finds:   make(map[*Manner]func(sample []byte, whole bool) *delimited.Head),
 		limit:   recordLimit(reading.Memory),
+		library: library{idle: max(1, reading.Jobs)},
 		aside:   newAside(len(s.Sources)),
-		starts:  make([][]start, len(s.Sources)),
+		starts:  make(map[int][]start),
 		shapes:  make(map[shaped]*shape.Shape),
 		missed:  make(map[string]bool),
 	}
-	if len(s.totals) != len(s.Sources) {
-		s.totals = make([]totals, len(s.Sources))
+	if s.totals == nil {
+		s.totals = &allTotals{of: make(map[int]*totals)}
 	}
 	for i := range s.Sources {
 		if manner := s.Sources[i].as; f.finds[manner] == nil {

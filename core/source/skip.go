@@ -21,9 +21,9 @@ func (s *stream) noteStart(stretch *Stretch) {
 	if !ok || s.feed.reading.Wanted != nil || !s.feed.set.IsShared(s.index) || !t.isSeekable() {
 		return
 	}
-	starts := &s.feed.starts[s.index]
-	if n := len(*starts); n == 0 || (*starts)[n-1].line < stretch.block.FirstLine {
-		*starts = append(*starts, start{stretch.block.FirstLine, stretch.block.Offset})
+	starts := s.feed.starts[s.index]
+	if n := len(starts); n == 0 || starts[n-1].line < stretch.block.FirstLine {
+		s.feed.starts[s.index] = append(starts, start{stretch.block.FirstLine, stretch.block.Offset})
 	}
 }
 

@@ -80,11 +80,11 @@ type Set struct {
 
 	words  []string        // that names tell, by the patterns of all sources
 	needed []string        // columns that a record must not lack
-	totals []totals        // total lines by source; nil before a Scan or a Look
+	totals *allTotals      // total lines; nil before a Scan or a Look
 	looked []look          // what Look found, by source; nil before
 	named  map[string]bool // paths that were named by themselves
 	aside  *aside          // which sources a Scan found to be no data; nil before
-	starts [][]start       // by source: where stretches of large ones begin; nil before a Scan
+	starts map[int][]start // by source: where stretches of large ones begin; nil before a Scan
 	prints *Fingerprints   // nil where they are not taken
 }
 
@@ -115,11 +115,14 @@ func (s *Set) isNamed(index int) bool {
 // Subset is a set of some of the sources, by their indices.
 func (s *Set) Subset(indices []int) *Set {
 	subset := &Set{words: s.words, named: s.named, Mode: s.Mode, Prefix: s.Prefix, needed: slices.Clone(s.needed)}
+	if s.starts != nil {
+		subset.starts = make(map[int][]start)
+	}
 	for _, i := range indices {
-		subset.Sources = append(subset.Sources, s.Sources[i])
-		if s.starts != nil {
-			subset.starts = append(subset.starts, s.starts[i])
+		if starts := s.starts[i]; starts != nil {
+			subset.starts[len(subset.Sources)] = starts
 		}
+		subset.Sources = append(subset.Sources, s.Sources[i])
 	}
 	return subset
 }

@@ -63,6 +63,9 @@ func (f *feed) openReader(s *Source, progress *Progress, in *room) (Reader, erro
 	if s.format == nil || s.format.open == nil {
 		return &in.text, f.openText(&in.text, s, progress)
 	}
+	if s.sharesBook() {
+		return f.library.openLent(s, f.reading.Memory)
+	}
 	d, err := openDocumentOf(s)
 	if err != nil {
 		return nil, err

@@ -334,6 +334,23 @@ type totals struct {
 	err   error
 }
 
+// allTotals are those of all sources in which a line may be one.
+type allTotals struct {
+	mutex sync.Mutex
+	of    map[int]*totals // by source
+}
+
+func (a *allTotals) source(index int) *totals {
+	a.mutex.Lock()
+	defer a.mutex.Unlock()
+	t := a.of[index]
+	if t == nil {
+		t = new(totals)
+		a.of[index] = t
+	}
+	return t
+}
+
 // takeTotals takes the total lines out of a batch, and notes those that are in doubt.
 func (w *worker) takeTotals(s *stream, b *record.Batch) error {
 	w.batch.Totals, w.batch.Doubtful = w.batch.Totals[:0], w.batch.Doubtful[:0]
@@ -378,7 +395,7 @@ func (w *worker) takeTotals(s *stream, b *record.Batch) error {
 // verdicts are those of a source. One that is a single batch shows them at once; any
 // other is read through for them, the first time that a candidate is met.
 func (w *worker) verdicts(s *stream, b *record.Batch, reader totalReader) (map[int]totalVerdict, error) {
-	t := &s.feed.set.totals[s.index]
+	t := s.feed.set.totals.source(s.index)
 	t.once.Do(func() {
 		pass := newTotalPass(reader)
 		source := &s.feed.set.Sources[s.index]

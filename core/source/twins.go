@@ -16,24 +16,29 @@ import (
 )
 
 // Twins finds sources that are the same bytes: files, or the same sheets or
-// entries of files, that are equal. Each group is in the order of the set. Only
-// files of one size are read, of which, if Look was called, the starts are the same;
+// entries of files, that are equal. Each group is in the order of the set. Of small texts
+// Look has found it out, if it was called. Of others only files of one size are read, of which the starts are the same;
 // those with the same fingerprint are then compared byte by byte. Sources that are not wanted, hold nothing, or
 // come from a pipe are passed over.
 func (s *Set) Twins(ctx context.Context, jobs int, wanted func(index int) bool) ([][]int, error) {
-	alike := make(map[outside][]int)
-	for i := range s.Sources {
-		if size := s.fileSize(i); size > 0 && (wanted == nil || wanted(i)) {
-			key := outside{size: size}
-			if s.looked != nil {
-				key.start = s.looked[i].start
-			}
+	twins, others := s.knownTwins(wanted)
+	first, alike := make(map[outside]int, len(others)), make(map[outside][]int)
+	for _, i := range others {
+		key := outside{size: s.fileSize(i)}
+		if s.looked != nil {
+			key.start = s.looked[i].start
+		}
+		if before, ok := first[key]; !ok {
+			first[key] = i
+		} else if alike[key] == nil {
+			alike[key] = []int{before, i}
+		} else {
 			alike[key] = append(alike[key], i)
 		}
 	}
 	var candidates []int
 	for _, same := range alike {
-		if len(same) > 1 && !s.isOneFile(same) {
+		if !s.isOneFile(same) {
 			candidates = append(candidates, same...)
 		}
 	}
@@ -48,7 +53,6 @@ func (s *Set) Twins(ctx context.Context, jobs int, wanted func(index int) bool) 
 		key := part{prints[i], inner.entry, inner.part}
 		byPrint[key] = append(byPrint[key], i)
 	}
-	var twins [][]int
 	for _, same := range byPrint {
 		if len(same) < 2 {
 			continue
@@ -61,6 +65,47 @@ func (s *Set) Twins(ctx context.Context, jobs int, wanted func(index int) bool) 
 	}
 	slices.SortFunc(twins, func(a, b []int) int { return cmp.Compare(a[0], b[0]) })
 	return twins, nil
+}
+
+// knownTwins are those that Look has seen to be the same bytes, and the wanted sources of which it has not, nor that
+// they differ from all others.
+func (s *Set) knownTwins(wanted func(index int) bool) (twins [][]int, others []int) {
+	unknown := make(map[int64]bool) // sizes of sources of which nothing is known
+	isKnown := func(i int) bool { return s.looked != nil && s.looked[i].same != 0 }
+	for i := range s.Sources {
+		if !isKnown(i) {
+			unknown[s.fileSize(i)] = true
+		}
+	}
+	most := 0
+	for i := range s.looked {
+		most = max(most, s.looked[i].same)
+	}
+	first, all := make([]int32, most+1), make(map[int][]int) // by look.same
+	for i := range s.Sources {
+		size := s.Sources[i].Size
+		switch {
+		case wanted != nil && !wanted(i), size == 0:
+		case !isKnown(i) || unknown[size]:
+			if s.fileSize(i) > 0 {
+				others = append(others, i)
+			}
+		default:
+			same := s.looked[i].same
+			switch before := int(first[same]); {
+			case before == 0:
+				first[same] = int32(i + 1)
+			case all[same] == nil:
+				all[same] = []int{before - 1, i}
+			default:
+				all[same] = append(all[same], i)
+			}
+		}
+	}
+	for _, group := range all {
+		twins = append(twins, group)
+	}
+	return twins, others
 }
 
 // outside is what is known of a file without reading it: its size, and where it was

@@ -41,36 +41,40 @@ func (t *Tally) TellDiffering() {
 // usualLayout is the layout of most sources, the first of them where two are
 // equally usual.
 func (t *Tally) usualLayout() *record.Layout {
-	var usual *record.Layout
-	first := make(map[string]*record.Layout)
-	count := make(map[string]int)
-	known := make(map[*record.Layout]string)
+	keys, count := make(map[*record.Layout]string), make(map[string]int)
+	most := 0
+	var last *record.Layout
+	run := 0 // sources with that layout, one after another
+	end := func() {
+		if run == 0 {
+			return
+		}
+		key, ok := keys[last]
+		if !ok {
+			key = strings.Join(last.Columns, "\x00")
+			keys[last] = key
+		}
+		count[key] += run
+		most, run = max(most, count[key]), 0
+	}
 	for i := range t.Sources {
 		head := t.Sources[i].Head
 		if head == nil || head.Empty {
 			continue
 		}
-		key, ok := known[head.Layout]
-		if !ok {
-			key = strings.Join(head.Layout.Columns, "\x00")
-			known[head.Layout] = key
+		if head.Layout != last {
+			end()
+			last = head.Layout
 		}
-		if first[key] == nil {
-			first[key] = head.Layout
-		}
-		count[key]++
-		if usual == nil || count[key] > count[known[usual]] {
-			usual = first[key]
-		}
+		run++
 	}
-	// A layout that became as usual only later does not win over an earlier
-	// one, so the outcome is the first of the most frequent ones.
+	end()
 	for i := range t.Sources {
-		if head := t.Sources[i].Head; head != nil && !head.Empty && count[known[head.Layout]] == count[known[usual]] {
+		if head := t.Sources[i].Head; head != nil && !head.Empty && count[keys[head.Layout]] == most {
 			return head.Layout
 		}
 	}
-	return usual
+	return nil
 }
 
 // difference says how a layout differs from the usual one, "" if it does not.

@@ -28,7 +28,11 @@ func (t *Tally) tellTwins() error {
 		if first.Used == 0 {
 			continue
 		}
-		f, err := SameFile(t.set, same, SameBytes, t.set.FilePrint)
+		print, err := t.set.FilePrint(same[0])
+		if err != nil {
+			return err
+		}
+		f, err := SameFile(t.set, same, SameBytes, func(int) (string, error) { return print, nil })
 		if err != nil {
 			return err
 		}

@@ -57,8 +57,7 @@ var delimiters = []byte{'\t', ';', '|', ','}
 // of it is needed; whole says that there is no more.
 func (f *Heads) Find(sample []byte, whole bool) *Head {
 	line := firstLine(sample)
-	if line == nil || !agrees(line, sample[len(line):]) || f.request.SkipLines > 0 || f.request.HeaderLines > 1 ||
-		!decides(line) {
+	if line == nil || !agrees(line, sample[len(line):]) || f.request.SkipLines > 0 || f.request.HeaderLines > 1 {
 		return find(sample, whole, f.request)
 	}
 	f.mutex.RLock()
@@ -66,6 +65,9 @@ func (f *Heads) Find(sample []byte, whole bool) *Head {
 	f.mutex.RUnlock()
 	if head != nil {
 		return head
+	}
+	if !decides(line) {
+		return find(sample, whole, f.request)
 	}
 	f.mutex.Lock()
 	defer f.mutex.Unlock()

@@ -104,8 +104,8 @@ var comma = Rule{Delimiter: ',', LineEnd: '\n', Quotes: true}
 // What stands at the end of a chunk of 64 bytes, or of a stretch of 4,096, tells how the next one begins.
 func TestAcrossChunks(t *testing.T) {
 	for _, size := range []int{62, 63, 64, 65, 126, 127, 128, 129, 4093, 4094, 4095, 4096, 4097, 8191, 8193} {
-		for _, text := range []string{`"a,b",c`, `"a""b",c`, "\"a\nb\"\r\nc", `"",""`, "\"\"\n\"\"\n", "\"a\"\rb", `"a"b,c`, `a"b`,
-			`"a`, "\"a\"\r", `""""`} {
+		for _, text := range []string{`"a,b",c`, `"a""b",c`, "\"a\nb\"\r\nc", `"",""`, "\"\"\n\"\"\n",
+			"\"a\"\rb", `"a"b,c`, `a"b`, `"a`, "\"a\"\r", `""""`} {
 			for back := range len(text) + 1 {
 				for _, before := range []string{"x", ",", "\n"} {
 					check(t, comma, strings.Repeat(before, size-back-1)+","+text)
