@@ -35,6 +35,9 @@ type Batch struct {
 	// Plain says that no field holds a delimiter, a quote or a line break, so
 	// that the bytes of a record can be written as they stand.
 	Plain bool
+	// Regular says that each field that holds one of these is in quotes, as RFC 4180 has it,
+	// and that a field which begins with a quote is.
+	Regular bool
 
 	// FirstLine is the line on which the first record starts; record i starts
 	// on FirstLine+i, unless Lines is set and says otherwise.
@@ -179,7 +182,7 @@ func (b *Batch) Split(keep []bool) {
 	b.Unchain()
 	dropped := b.Dropped
 	if dropped == nil {
-		dropped = &Batch{Data: b.Data, Width: b.Width, Quoted: b.Quoted, Plain: b.Plain}
+		dropped = &Batch{Data: b.Data, Width: b.Width, Quoted: b.Quoted, Plain: b.Plain, Regular: b.Regular}
 	}
 	kept := 0
 	for row := range b.Rows {
@@ -235,6 +238,11 @@ func (b *Batch) Text(row, column int, scratch *[]byte) []byte {
 	if !b.Quoted || len(field) == 0 || field[0] != '"' {
 		return field
 	}
+	return Unquoted(field, scratch)
+}
+
+// Unquoted is Text for a field that is in quotes.
+func Unquoted(field []byte, scratch *[]byte) []byte {
 	field = field[1 : len(field)-1]
 	if bytes.IndexByte(field, '"') < 0 {
 		return field

@@ -1,6 +1,7 @@
 package record
 
 import (
+	"fmt"
 	"slices"
 	"testing"
 )
@@ -63,5 +64,42 @@ func TestBatch(t *testing.T) {
 	b.Quoted = false
 	if got := string(b.Text(1, 0, &scratch)); got != `"A""2"` {
 		t.Errorf("without quotes a field says %q", got)
+	}
+}
+
+// Records that share bounds are read like any others, and can be taken out like any others.
+func TestChainedBatch(t *testing.T) {
+	made := func() *Batch {
+		return &Batch{Data: []byte("A1,5.00\nA2,7.50\nA3,1\n"), Width: 2, Rows: 3, FirstLine: 2, Chained: true,
+			Bounds: []uint32{^uint32(0), 2, 7, 10, 15, 18, 20}}
+	}
+	records := func(b *Batch) (all []string) {
+		for row := range b.Rows {
+			bounds := b.RecordBounds(row)
+			from, to := b.Extent(row, 1)
+			all = append(all, fmt.Sprint(string(b.Raw(row)), " ", string(b.Field(row, 0)), " ", string(b.Data[from:to]),
+				" ", b.Line(row), " ", bounds[2]-(bounds[0]+1)))
+		}
+		return all
+	}
+	first, second, third := "A1,5.00 A1 5.00 2 7", "A2,7.50 A2 7.50 3 7", "A3,1 A3 1 4 4"
+	if got := records(made()); !slices.Equal(got, []string{first, second, third}) {
+		t.Errorf("records are %q", got)
+	}
+	b := made()
+	b.Unchain()
+	if got := records(b); !slices.Equal(got, []string{first, second, third}) || b.Chained {
+		t.Errorf("records with bounds of their own are %q", got)
+	}
+	b = made()
+	b.Without(1)
+	if got := records(b); !slices.Equal(got, []string{first, third}) {
+		t.Errorf("without the second one records are %q", got)
+	}
+	b = made()
+	b.Split([]bool{false, true, false})
+	if got, dropped := records(b), records(b.Dropped); !slices.Equal(got, []string{second}) ||
+		!slices.Equal(dropped, []string{first, third}) {
+		t.Errorf("split records are %q and %q", got, dropped)
 	}
 }

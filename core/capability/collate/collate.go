@@ -245,7 +245,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 		v.adder.Find(b, v.tally.Rows, v.tally.Values)
 	}
 	options := &v.plan.options
-	if options.Encode == nil && !options.Shield && b.Plain && v.straight && b.Head.Delimiter == options.Delimiter {
+	if options.Encode == nil && !options.Shield && b.Regular && v.straight && b.Head.Delimiter == options.Delimiter {
 		v.copyRecords(b, n)
 		return nil
 	}
@@ -322,6 +322,10 @@ func (v *visitor) copyRecords(b *source.Batch, n int) {
 	out := v.out
 	for i := range n {
 		row := v.tally.Row(i)
+		if !b.Plain && !delimited.IsAsWritten(&b.Batch, row, v.plan.options.Delimiter) {
+			out = delimited.AppendRecord(out, v.record(b, i), v.plan.options.Delimiter)
+			continue
+		}
 		out = append(out, b.Raw(row)...)
 		if v.adder != nil {
 			out = v.adder.AppendDelimited(out, i)

@@ -159,7 +159,7 @@ func (v *visitor) takePrints(b *source.Batch, n int) {
 			taker := &v.takers[t]
 			text := b.Data[bounds[taker.at]+1 : bounds[taker.at+1]]
 			if b.Quoted && len(text) > 0 && text[0] == '"' {
-				text = b.Text(row, taker.at, &v.scratch)
+				text = record.Unquoted(text, &v.scratch)
 			}
 			print := uint64(0)
 			if taker.direct || len(text) > intern.MostHeld {

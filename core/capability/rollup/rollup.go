@@ -10,6 +10,7 @@ import (
 
 	"lastblock/core/finding/drop"
 	"lastblock/core/finding/suspense"
+	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/tally"
 )
@@ -208,7 +209,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 			}
 			text := b.Data[bounds[of.Column]+1 : bounds[of.Column+1]]
 			if b.Quoted && len(text) > 0 && text[0] == '"' {
-				text = b.Text(row, of.Column, &v.scratch[k])
+				text = record.Unquoted(text, &v.scratch[k])
 			}
 			v.texts[k] = text
 		}

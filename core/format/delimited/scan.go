@@ -68,8 +68,11 @@ func (s *Scanner) scanRectangle(block Block, b *record.Batch) bool {
 	}
 	b.Rows, b.Chained = rows, true
 	b.Quoted = block.quotes
-	b.Plain = !block.quotes && (!found.Returns || bytes.Count(data, carriageReturn) == returns) &&
-		(!s.Dialect.NoQuotes || bytes.IndexByte(data, '"') < 0)
+	b.Regular = !found.Returns || bytes.Count(data, carriageReturn) == returns
+	if s.Dialect.NoQuotes && bytes.IndexByte(data, '"') >= 0 {
+		b.Regular = false
+	}
+	b.Plain = b.Regular && !block.quotes
 	if rows < block.lines { // others are within quotes
 		noteLines(b, s.Dialect.LineEnd)
 	}

@@ -3,6 +3,7 @@ package delimited
 import (
 	"bytes"
 
+	"lastblock/core/record"
 	"lastblock/core/value/amount"
 )
 
@@ -22,6 +23,19 @@ func AppendField(dst, text []byte, delimiter byte) []byte {
 		text = text[i+1:]
 	}
 	return append(append(dst, text...), '"')
+}
+
+// IsAsWritten tells whether AppendRecord would write a record of a regular batch as it was sent: no field is in quotes
+// that need not be.
+func IsAsWritten(b *record.Batch, row int, delimiter byte) bool {
+	bounds := b.RecordBounds(row)
+	for i, end := range bounds[1:] {
+		start := bounds[i] + 1
+		if start < end && b.Data[start] == '"' && !needsQuotes(b.Data[start+1:end-1], delimiter) {
+			return false
+		}
+	}
+	return true
 }
 
 // needsQuotes tells whether a field has to stand in quotes. Most fields are short, and

@@ -279,19 +279,17 @@ func (v *visitor) Batch(b *source.Batch) error {
 // take takes the texts of a record.
 func (v *visitor) take(b *source.Batch, row int) {
 	r, bound := &v.record, v.bound.Bound
-	if b.Quoted {
-		for k := range bound {
-			if at := bound[k].Column; at >= 0 {
-				r.Texts[k] = b.Text(row, at, &v.scratch[k])
-			}
-		}
-		return
-	}
 	bounds := b.RecordBounds(row)
 	for k := range bound {
-		if at := bound[k].Column; at >= 0 {
-			r.Texts[k] = b.Data[bounds[at]+1 : bounds[at+1] : bounds[at+1]]
+		at := bound[k].Column
+		if at < 0 {
+			continue
 		}
+		text := b.Data[bounds[at]+1 : bounds[at+1] : bounds[at+1]]
+		if b.Quoted && len(text) > 0 && text[0] == '"' {
+			text = record.Unquoted(text, &v.scratch[k])
+		}
+		r.Texts[k] = text
 	}
 }
 
