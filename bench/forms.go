@@ -53,8 +53,15 @@ func formLabel(line int) string {
 	return fmt.Sprintf("Cost line %02d, net", line+1)
 }
 
-func makeFormTexts(dir string) error {
-	return makeFiles(filepath.Join(dir, "form-texts"), 10_000, func(w *bufio.Writer, r *rand.Rand, _ int) {
+func makeFormTexts(dir string) error { return makeForms(filepath.Join(dir, "form-texts"), 10_000) }
+
+// makeMoreForms makes so many thousand forms.
+func makeMoreForms(dir string, n int) error {
+	return makeForms(filepath.Join(dir, fmt.Sprintf("grown-forms-%d", n)), 1000*n)
+}
+
+func makeForms(folder string, n int) error {
+	return makeFiles(folder, n, func(w *bufio.Writer, r *rand.Rand, _ int) {
 		fmt.Fprint(w, "Line")
 		for month := range formMonths {
 			fmt.Fprintf(w, ",Month %d", month+1)

@@ -1,63 +1,128 @@
 package main
 
 import (
+	"bufio"
+	"errors"
 	"fmt"
+	"math/rand/v2"
+	"path/filepath"
+	"slices"
 	"strings"
 )
 
 // growing are works whose time is to grow as what they read does, and not faster.
-func growing() []work { return append(nearMore(), alignMore()...) }
+func growing() []work { return slices.Concat(recordsMore(), alignMore(), formsMore(), nearMore()) }
 
-// alignMore are more and more files of 1,000 records put side by side, each measured
-// against 250 of them.
-func alignMore() []work {
-	align := func(files int) []string {
-		return []string{"align", fmt.Sprintf("DIR/alike-%d", files), "--key", "account", "--out", "DIR/out/aligned.csv",
-			"--replace", "--json"}
-	}
-	var works []work
-	for _, files := range []int{250, 500, 1000} {
+// millions are how many million records there are, each measured against the first.
+var millions = []int{1, 2, 4, 8}
+
+// grown are works of more and more of something, each measured against the first, where a quarter more than in
+// proportion is wanted at most. of is a command on so many of them.
+func grown(name, what string, make func(dir string, n int) error, of func(n int) []string) (works []work) {
+	for _, n := range millions {
+		yardstick := "DIR/lastblock"
+		for _, arg := range of(millions[0]) {
+			yardstick += " '" + arg + "'"
+		}
 		works = append(works, work{
-			name: fmt.Sprintf("align, %d files of 1,000 keys", files),
-			make: func(dir string) error {
-				if err := makeAlike(dir, 250); err != nil {
-					return err
-				}
-				return makeAlike(dir, files)
-			},
-			command: align(files), yardstick: "DIR/lastblock " + strings.Join(align(250), " "),
-			wanted: 1.25 * float64(files) / 250,
+			name: fmt.Sprintf("growth, %s of %d %s", name, n, what),
+			make: func(dir string) error { return errors.Join(make(dir, millions[0]), make(dir, n)) },
+			command: of(
+				n,
+			), yardstick: yardstick + " || true", wanted: 1.25 * float64(n) / float64(millions[0]), stops: true,
 		})
 	}
 	return works
 }
 
-// nearMore are searches for records that are almost the same among more and more
-// of them, each measured against the one among a million: the ratio is to grow as
-// their number does, and not as its square.
-func nearMore() []work {
-	var works []work
-	search := func(millions int) []string {
-		return []string{
-			"doubles", fmt.Sprintf("DIR/invoices-%d/invoices.csv", millions*1_000_000),
-			"--near", "amount:0.01, posted:3d, invoice:1, party:same", "--json",
-		}
-	}
-	for _, millions := range []int{1, 2, 4, 8} {
-		yardstick := "DIR/lastblock"
-		for _, arg := range search(1) {
-			yardstick += " '" + arg + "'"
-		}
-		works = append(works, work{
-			name: fmt.Sprintf("doubles, near among %d million invoices", millions),
-			make: func(dir string) error {
-				if err := makeInvoices(dir, 1_000_000); err != nil {
-					return err
-				}
-				return makeInvoices(dir, millions*1_000_000)
-			},
-			command: search(millions), yardstick: yardstick, wanted: 1.25 * float64(millions),
-		})
+// recordsMore are the capabilities on more and more records: JOURNAL, and in another order AGAIN.
+func recordsMore() (works []work) {
+	for _, c := range []struct{ name, command string }{
+		{"intake", "intake JOURNAL"},
+		{"gauge", "gauge JOURNAL"},
+		{"tieout", "tieout JOURNAL --total debit --sequence document --distinct document"},
+		{"doubles", "doubles JOURNAL"},
+		{"collate", "collate JOURNAL --out DIR/out/all.csv --replace"},
+		{"collate into a workbook", "collate JOURNAL --out DIR/out/all.xlsx --replace"},
+		{"rollup", "rollup JOURNAL --by document --sum debit"},
+		{"reconcile", "reconcile JOURNAL --against AGAIN --key document,line --total debit"},
+		{"prove", "prove JOURNAL --equals AGAIN"},
+		{"attach", "attach JOURNAL --from DIR/mixed-quoted/accounts.csv --key account --bring name --bare " +
+			"--out DIR/out/named.csv --replace"},
+		{"split", "split JOURNAL --rows 250000 --out-dir DIR/out/parts --replace"},
+		{"trace", `trace JOURNAL --where account=="4100" --sum debit`},
+	} {
+		works = append(works, grown(c.name, "million records", makeGrown, func(n int) []string {
+			folder := fmt.Sprintf("DIR/grown-%d/", n)
+			files := strings.NewReplacer("JOURNAL", folder+"journal.csv", "AGAIN", folder+"again.csv")
+			return strings.Fields(files.Replace(c.command) + " --json")
+		})...)
 	}
 	return works
+}
+
+// makeGrown makes a journal of so many million records, and once more in another order.
+func makeGrown(dir string, n int) error {
+	folder := filepath.Join(dir, fmt.Sprintf("grown-%d", n))
+	err := makeOnce(folder, func() error {
+		const stride = 7919 // a prime, by which the second file goes through the documents of the first
+		documents := n * 250_000
+		write := func(name string, document func(i int) int) error {
+			return writeFile(filepath.Join(folder, name), func(w *bufio.Writer) {
+				fmt.Fprintln(w, "document,line,posted,account,text,debit,currency")
+				for i := range documents {
+					d := document(i)
+					r := rand.New(rand.NewPCG(2031, uint64(d)))
+					for line := range 4 {
+						fmt.Fprintf(w, "D%08d,%d,2031-01-%02d,%d,\"Day pass %d, morning\",%d.%02d,LKC\n", d, line+1,
+							r.IntN(28)+1, 4000+r.IntN(400), r.IntN(1000), r.IntN(10000), r.IntN(100))
+					}
+				}
+			})
+		}
+		return errors.Join(write("journal.csv", func(i int) int { return i }),
+			write("again.csv", func(i int) int { return i * stride % documents }))
+	})
+	return errors.Join(err, makeMixed(dir))
+}
+
+// formsMore are more and more forms that are added up.
+func formsMore() []work {
+	return grown("overlay", "thousand forms", makeMoreForms, func(n int) []string {
+		return []string{
+			"overlay",
+			fmt.Sprintf("DIR/grown-forms-%d", n),
+			"--out",
+			"DIR/out/forms.csv",
+			"--replace",
+			"--json",
+		}
+	})
+}
+
+// alignMore are more and more files of 1,000 records put side by side.
+func alignMore() []work {
+	return grown(
+		"align",
+		"thousand files of 1,000 keys",
+		func(dir string, n int) error { return makeAlike(dir, 1000*n) },
+		func(n int) []string {
+			return []string{"align", fmt.Sprintf("DIR/alike-%d", 1000*n), "--key", "account", "--out",
+				"DIR/out/aligned.csv", "--replace", "--json"}
+		},
+	)
+}
+
+// nearMore are searches for records that are almost the same among more and more of them: the time is to grow as their
+// number does, and not as its square.
+func nearMore() []work {
+	return grown(
+		"doubles --near",
+		"million invoices",
+		func(dir string, n int) error { return makeInvoices(dir, n*1_000_000) },
+		func(n int) []string {
+			return []string{"doubles", fmt.Sprintf("DIR/invoices-%d/invoices.csv", n*1_000_000), "--near",
+				"amount:0.01, posted:3d, invoice:1, party:same", "--json"}
+		},
+	)
 }

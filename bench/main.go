@@ -2,11 +2,13 @@
 // beside it, in turn and in one run, and prints the ratios of the medians.
 // Absolute times depend on the machine; the ratios are what is kept.
 //
-//	go run ./bench            all workloads
-//	go run ./bench rollup     those whose name contains a word
+//	go run ./bench                   all workloads
+//	go run ./bench -only rollup      those whose name contains a word
+//	go run ./bench -table new.txt    in a file, too, in the format of Go's benchmarks: with the
+//	                                 table of another commit it goes to benchstat
 //
-// It needs find, xargs, cat, wc, sort, split, cmp, gzip, iconv and mawk, and about 6 GB
-// in the folder that --dir names; workloads that lie there already are used again.
+// It needs find, xargs, cat, wc, sort, split, cmp, gzip, unzip, iconv and mawk, and about
+// 20 GB in the folder that -dir names; workloads that lie there already are used again.
 package main
 
 import (
@@ -18,9 +20,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"time"
+	"unicode"
 )
 
 // work is one line of the table: a command, and the shell command it is
@@ -193,6 +197,8 @@ const joinSides = "export LC_ALL=C; sort DIR/sides/here.csv > DIR/out/here.csv; 
 func main() {
 	dir := flag.String("dir", filepath.Join(os.TempDir(), "lastblock-bench"), "folder for the workloads")
 	runs := flag.Int("runs", 5, "counted runs of each command, after one that is not")
+	only := flag.String("only", "", "part of the names of the works to measure")
+	table := flag.String("table", "", "a file for the figures of each run, in the format of Go's benchmarks")
 	yardstick := flag.String("yardstick", "",
 		"run one of the yardsticks on a file: workbook, json, or reading: with parts")
 	flag.Parse()
@@ -203,13 +209,28 @@ func main() {
 		}
 		return
 	}
-	if err := run(*dir, *runs, flag.Arg(0)); err != nil {
+	if err := measure(*dir, *runs, *only, *table); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
 
-func run(dir string, runs int, only string) error {
+// measure measures the works whose names contain a word, and writes a table of their runs to a file, if one is named.
+func measure(dir string, runs int, only, path string) error {
+	table := io.Discard
+	if path != "" {
+		file, err := os.Create(path)
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		table = file
+	}
+	fmt.Fprintf(table, "goos: %s\ngoarch: %s\npkg: lastblock/bench\n", runtime.GOOS, runtime.GOARCH)
+	return run(dir, runs, only, table)
+}
+
+func run(dir string, runs int, only string, table io.Writer) error {
 	if err := os.MkdirAll(filepath.Join(dir, "out"), 0o755); err != nil {
 		return err
 	}
@@ -221,16 +242,16 @@ func run(dir string, runs int, only string) error {
 			return fmt.Errorf("building: %w\n%s", err, out)
 		}
 	}
-	fmt.Printf("%-42s %9s %9s %7s %7s %9s %9s %6s %11s\n", "work", "lastblock", "yardstick", "ratio", "wanted",
+	fmt.Printf("%-46s %9s %9s %7s %7s %9s %9s %6s %11s\n", "work", "lastblock", "yardstick", "ratio", "wanted",
 		"peak MB", "wanted MB", "MB/s", "wanted MB/s")
-	for _, w := range slices.Concat(works, sheets(), forms(), together(), closing(), growing()) {
+	for _, w := range slices.Concat(quick(), works, sheets(), forms(), together(), closing(), growing()) {
 		if !strings.Contains(w.name, only) {
 			continue
 		}
 		if err := w.make(dir); err != nil {
 			return fmt.Errorf("making %s: %w", w.name, err)
 		}
-		if err := w.measure(dir, program, runs); err != nil {
+		if err := w.measure(dir, program, runs, table); err != nil {
 			return fmt.Errorf("%s: %w", w.name, err)
 		}
 	}
@@ -238,7 +259,7 @@ func run(dir string, runs int, only string) error {
 }
 
 // measure runs the two commands in turn and prints their medians.
-func (w *work) measure(dir, program string, runs int) error {
+func (w *work) measure(dir, program string, runs int, table io.Writer) error {
 	var ours, theirs []time.Duration
 	peak := 0
 	for i := range runs + 1 {
@@ -266,8 +287,20 @@ func (w *work) measure(dir, program string, runs int) error {
 			return err
 		}
 		peak = max(peak, used)
-		if i > 0 {
-			ours, theirs = append(ours, took), append(theirs, other)
+		if i == 0 {
+			continue
+		}
+		ours, theirs = append(ours, took), append(theirs, other)
+		_, err = fmt.Fprintf(
+			table,
+			"Benchmark%s 1 %d ns/op %.4f x/yardstick %d peak-MB\n",
+			w.benchmark(),
+			took.Nanoseconds(),
+			took.Seconds()/other.Seconds(),
+			used,
+		)
+		if err != nil {
+			return err
 		}
 	}
 	ratios := make([]float64, runs)
@@ -282,11 +315,20 @@ func (w *work) measure(dir, program string, runs int) error {
 		}
 		speed = int(float64(info.Size()) / 1e6 / median(ours).Seconds())
 	}
-	fmt.Printf("%-42s %8.2fs %8.2fs %7.2f %7s %9d %9s %6s %11s\n", w.name,
+	fmt.Printf("%-46s %8.2fs %8.2fs %7.2f %7s %9d %9s %6s %11s\n", w.name,
 		median(ours).Seconds(), median(theirs).Seconds(), median(ratios), orBlank("%.2f", w.wanted), peak,
 		orBlank("%d", w.memory),
 		orBlank("%d", speed), orBlank("%d", w.speed))
 	return nil
+}
+
+// benchmark is the name of a work as Go's benchmarks have it.
+func (w *work) benchmark() string {
+	words := strings.FieldsFunc(w.name, func(c rune) bool { return !unicode.IsLetter(c) && !unicode.IsDigit(c) })
+	for i, word := range words {
+		words[i] = strings.ToUpper(word[:1]) + word[1:]
+	}
+	return strings.Join(words, "")
 }
 
 // clearOut takes away what was written before.

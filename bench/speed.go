@@ -2,11 +2,121 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"fmt"
 	"math/rand/v2"
 	"os/exec"
 	"path/filepath"
+	"slices"
+	"strings"
 )
+
+// quick are works at the speed of the machine: against what only counts lines, copies or packs, and records with texts
+// in quotes against the same without.
+func quick() []work {
+	return slices.Concat(narrowMemory(), besidePlain())
+}
+
+// narrowMemory are works that keep within a budget of 64 MB and 128 MB beside it.
+func narrowMemory() []work {
+	const budget, peak = "64MB", 64 + 128
+	list := func(folder string) string { return "find DIR/" + folder + " -name '*.csv' -print0 | xargs -0 cat" }
+	collate := func(folder string, flags ...string) []string {
+		return append([]string{"collate", "DIR/" + folder, "--out", "DIR/out/all.csv", "--json"}, flags...)
+	}
+	return []work{
+		{
+			name: "rollup, a journal with quoted texts", make: makeQuoted,
+			command: []string{
+				"rollup",
+				"DIR/quoted/quoted.csv",
+				"--by",
+				"account,currency",
+				"--sum",
+				"debit",
+				"--memory",
+				budget,
+				"--json",
+			},
+			yardstick: "wc -l DIR/quoted/quoted.csv", wanted: 5, memory: peak,
+		},
+		{
+			name: "rollup, the journal without quotes", make: makeJournal,
+			command: []string{"rollup", "DIR/journal/journal.csv", "--by", "account,currency", "--sum", "debit",
+				"--memory", budget, "--json"},
+			yardstick: "wc -l DIR/journal/journal.csv", wanted: 4.5, memory: peak,
+		},
+		{
+			name: "tieout, 10,000 files of 1,000 narrow rows", make: makeNarrow,
+			command:   []string{"tieout", "DIR/narrow", "--total", "amount", "--memory", budget, "--json"},
+			yardstick: list("narrow") + " | wc -l", wanted: 1, memory: peak,
+		},
+		{
+			name: "collate, 100,000 different files", make: makeSlips, command: collate("slips"),
+			yardstick: list("slips") + " > DIR/out/cat.csv", wanted: 1.2, memory: 160,
+		},
+		{
+			name: "collate, the same with --memory 64MB", make: makeSlips,
+			command:   collate("slips", "--memory", budget),
+			yardstick: list("slips") + " > DIR/out/cat.csv", memory: peak,
+		},
+		{
+			name: "collate, 200 files sent 500 times each", make: makeResent, command: collate("resent", "--anyway"),
+			yardstick: "DIR/lastblock " + strings.Join(collate("slips"), " "), wanted: 1.15, memory: 160, stops: true,
+		},
+		{
+			name: "collate, a workbook of 300,000 x 11 from CSV", make: makeSheetRecords,
+			command: []string{
+				"collate",
+				"DIR/sheet-records",
+				"--out",
+				"DIR/out/wide.xlsx",
+				"--memory",
+				budget,
+				"--json",
+			},
+			yardstick: "unzip -p DIR/sheets/wide.xlsx xl/worksheets/sheet1.xml | gzip -5 > DIR/out/sheet.gz",
+			wanted:    0.6, memory: peak,
+		},
+		{
+			name: "gauge, Parquet against CSV", make: makeDocuments,
+			command:   []string{"gauge", "DIR/documents-parquet/documents.parquet", "--json"},
+			yardstick: "DIR/lastblock gauge DIR/documents/documents.csv --json", wanted: 0.8,
+		},
+	}
+}
+
+// besidePlain are works of records with a quoted text each, against the same without quotes.
+func besidePlain() []work {
+	quoted := func(name string, command ...string) work {
+		plain := make([]string, len(command))
+		for i, arg := range command {
+			plain[i] = strings.ReplaceAll(arg, "-quoted", "-plain")
+		}
+		return work{name: name + ", quoted texts", make: makeMixed, command: command,
+			yardstick: "DIR/lastblock " + strings.Join(plain, " ") + " || true", wanted: 1.1, stops: true}
+	}
+	return []work{
+		quoted("doubles", "doubles", "DIR/mixed-quoted/here.csv", "--json"),
+		quoted(
+			"reconcile",
+			"reconcile",
+			"DIR/mixed-quoted/here.csv",
+			"--against",
+			"DIR/mixed-quoted/there.csv",
+			"--key",
+			"document,line",
+			"--total",
+			"debit",
+			"--json",
+		),
+		quoted("prove", "prove", "DIR/mixed-quoted/here.csv", "--equals", "DIR/mixed-quoted/there.csv", "--json"),
+		quoted("attach", "attach", "DIR/mixed-quoted/here.csv", "--from", "DIR/mixed-quoted/accounts.csv", "--key",
+			"account", "--bring", "name", "--bare", "--out", "DIR/out/named.csv", "--replace", "--json"),
+		quoted("align", "align", "DIR/mixed-quoted/here.csv", "DIR/mixed-quoted/there.csv", "--key", "document,line",
+			"--out", "DIR/out/aligned.csv", "--replace", "--anyway", "--json"),
+	}
+}
 
 // makeQuoted makes the journal as exports have it: with a text in quotes, which holds a comma, in every row.
 func makeQuoted(dir string) error {
@@ -49,4 +159,66 @@ func makeDocuments(dir string) error {
 		return exec.Command(filepath.Join(dir, "lastblock"), "collate", filepath.Join(dir, "documents"), "--out",
 			out, "--bare", "--replace").Run()
 	})
+}
+
+// makeSheetRecords makes the records of the sheets of makeSheets as CSV.
+func makeSheetRecords(dir string) error {
+	if err := makeSheets(dir); err != nil {
+		return err
+	}
+	return makeFiles(filepath.Join(dir, "sheet-records"), 1, func(w *bufio.Writer, r *rand.Rand, _ int) {
+		fmt.Fprintln(w, strings.Join(sheetColumns, ","))
+		for row := range sheetRows {
+			texts := sheetRow(r, row)
+			for i, text := range texts {
+				if strings.Contains(text, ",") {
+					texts[i] = `"` + text + `"`
+				}
+			}
+			fmt.Fprintln(w, strings.Join(texts, ","))
+		}
+	})
+}
+
+// makeMixed makes a journal of 2 million records twice, the second time in another order, with texts in quotes and
+// without, and a reference of its accounts.
+func makeMixed(dir string) error {
+	const rows = 2_000_000
+	for name, text := range map[string]string{"mixed-quoted": `"Day pass %d, morning"`,
+		"mixed-plain": "Day pass %d morning"} {
+		folder := filepath.Join(dir, name)
+		err := makeOnce(folder, func() error {
+			var journal bytes.Buffer
+			w := bufio.NewWriter(&journal)
+			writeJournal(w, rand.New(rand.NewPCG(2031, 12)), rows, text)
+			w.Flush() // into memory
+			lines := bytes.SplitAfter(journal.Bytes(), []byte{'\n'})
+			header, records := lines[0], lines[1:rows+1]
+			write := func(w *bufio.Writer) {
+				w.Write(header) // Flush tells of all writes
+				for _, record := range records {
+					w.Write(record)
+				}
+			}
+			if err := writeFile(filepath.Join(folder, "here.csv"), write); err != nil {
+				return err
+			}
+			rand.New(rand.NewPCG(2031, 13)).Shuffle(len(records), func(i, k int) {
+				records[i], records[k] = records[k], records[i]
+			})
+			if err := writeFile(filepath.Join(folder, "there.csv"), write); err != nil {
+				return err
+			}
+			return writeFile(filepath.Join(folder, "accounts.csv"), func(w *bufio.Writer) {
+				fmt.Fprintln(w, "account,name")
+				for i := range 400 {
+					fmt.Fprintf(w, "%d,Account %d\n", 4000+i, i)
+				}
+			})
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }

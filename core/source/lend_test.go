@@ -34,7 +34,8 @@ func TestSheetsShareABook(t *testing.T) {
 				t.Fatal(err)
 			}
 			for row := range rows + 1 {
-				if err := book.SetSheetRow(name, fmt.Sprintf("A%d", row+1), &[]string{"text", fmt.Sprint("more ", row)}); err != nil {
+				texts := []string{"text", fmt.Sprint("more ", row)}
+				if err := book.SetSheetRow(name, fmt.Sprintf("A%d", row+1), &texts); err != nil {
 					t.Fatal(err)
 				}
 			}

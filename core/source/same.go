@@ -43,8 +43,9 @@ func newSames(set *Set, most int64) *sames {
 	return s
 }
 
-// meet takes the whole text of a source in. It returns the source of the same content that came first, which may be this
-// one, and a copy of the text that stays, or nil where none is kept: keep makes one, and is nil where it is not to.
+// meet takes the whole text of a source in. It returns the source of the same content that came first, which may be
+// this one, and a copy of the text that stays, or nil where none is kept: keep makes one, and is nil where it is
+// not to.
 func (s *sames) meet(index int, text []byte, keep func([]byte) []byte) (first int, kept []byte, err error) {
 	size := int64(len(text))
 	if s.sizes[size] < 2 || s.set.Sources[index].Size != size {

@@ -1,6 +1,7 @@
 package natural
 
 import (
+	"math/rand/v2"
 	"reflect"
 	"slices"
 	"strings"
@@ -19,5 +20,27 @@ func TestNaturalOrder(t *testing.T) {
 	}
 	if Compare("x7", "x7") != 0 || Compare("x7", "x07") == 0 {
 		t.Error("only equal texts are equal")
+	}
+}
+
+// Sort has the order of Compare, whatever the texts begin with.
+func TestSort(t *testing.T) {
+	r := rand.New(rand.NewPCG(2031, 6))
+	for _, alphabet := range []string{"01", "a1", "a09_.", "\xff0a"} {
+		for _, front := range []string{"", "branch_", "branch_00", "x1"} {
+			var texts []string
+			for range 300 {
+				text := []byte(front)
+				for range r.IntN(14) {
+					text = append(text, alphabet[r.IntN(len(alphabet))])
+				}
+				texts = append(texts, string(text))
+			}
+			want := slices.Clone(texts)
+			slices.SortStableFunc(want, Compare)
+			if Sort(texts, func(s *string) string { return *s }); !slices.Equal(texts, want) {
+				t.Fatalf("of %q behind %q the order is\n%q\n%q", alphabet, front, texts, want)
+			}
+		}
 	}
 }

@@ -116,7 +116,8 @@ func TestAcrossChunks(t *testing.T) {
 }
 
 func TestDialects(t *testing.T) {
-	for _, r := range []Rule{{';', '\n', true}, {'\t', '\r', true}, {',', '\n', false}, {0, '\n', true}, {0xe4, '\n', true}} {
+	for _, r := range []Rule{{';', '\n', true}, {'\t', '\r', true}, {',', '\n', false}, {0, '\n', true},
+		{0xe4, '\n', true}} {
 		d, e := string(rune(r.Delimiter)), string(r.LineEnd)
 		if r.Delimiter >= 0x80 {
 			d = "\xe4"
