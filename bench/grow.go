@@ -1,10 +1,8 @@
 package main
 
 import (
-	"bufio"
 	"errors"
 	"fmt"
-	"math/rand/v2"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -65,23 +63,10 @@ func recordsMore() (works []work) {
 func makeGrown(dir string, n int) error {
 	folder := filepath.Join(dir, fmt.Sprintf("grown-%d", n))
 	err := makeOnce(folder, func() error {
-		const stride = 7919 // a prime, by which the second file goes through the documents of the first
+		const text = `"Day pass %d, morning"`
 		documents := n * 250_000
-		write := func(name string, document func(i int) int) error {
-			return writeFile(filepath.Join(folder, name), func(w *bufio.Writer) {
-				fmt.Fprintln(w, "document,line,posted,account,text,debit,currency")
-				for i := range documents {
-					d := document(i)
-					r := rand.New(rand.NewPCG(2031, uint64(d)))
-					for line := range 4 {
-						fmt.Fprintf(w, "D%08d,%d,2031-01-%02d,%d,\"Day pass %d, morning\",%d.%02d,LKC\n", d, line+1,
-							r.IntN(28)+1, 4000+r.IntN(400), r.IntN(1000), r.IntN(10000), r.IntN(100))
-					}
-				}
-			})
-		}
-		return errors.Join(write("journal.csv", func(i int) int { return i }),
-			write("again.csv", func(i int) int { return i * stride % documents }))
+		return errors.Join(writeDocuments(filepath.Join(folder, "journal.csv"), documents, text, inOrder),
+			writeDocuments(filepath.Join(folder, "again.csv"), documents, text, inOtherOrder))
 	})
 	return errors.Join(err, makeMixed(dir))
 }

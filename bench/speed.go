@@ -2,7 +2,7 @@ package main
 
 import (
 	"bufio"
-	"bytes"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"os/exec"
@@ -183,42 +183,47 @@ func makeSheetRecords(dir string) error {
 // makeMixed makes a journal of 2 million records twice, the second time in another order, with texts in quotes and
 // without, and a reference of its accounts.
 func makeMixed(dir string) error {
-	const rows = 2_000_000
 	for name, text := range map[string]string{"mixed-quoted": `"Day pass %d, morning"`,
 		"mixed-plain": "Day pass %d morning"} {
 		folder := filepath.Join(dir, name)
 		err := makeOnce(folder, func() error {
-			var journal bytes.Buffer
-			w := bufio.NewWriter(&journal)
-			writeJournal(w, rand.New(rand.NewPCG(2031, 12)), rows, text)
-			w.Flush() // into memory
-			lines := bytes.SplitAfter(journal.Bytes(), []byte{'\n'})
-			header, records := lines[0], lines[1:rows+1]
-			write := func(w *bufio.Writer) {
-				w.Write(header) // Flush tells of all writes
-				for _, record := range records {
-					w.Write(record)
-				}
-			}
-			if err := writeFile(filepath.Join(folder, "here.csv"), write); err != nil {
-				return err
-			}
-			rand.New(rand.NewPCG(2031, 13)).Shuffle(len(records), func(i, k int) {
-				records[i], records[k] = records[k], records[i]
-			})
-			if err := writeFile(filepath.Join(folder, "there.csv"), write); err != nil {
-				return err
-			}
-			return writeFile(filepath.Join(folder, "accounts.csv"), func(w *bufio.Writer) {
-				fmt.Fprintln(w, "account,name")
-				for i := range 400 {
-					fmt.Fprintf(w, "%d,Account %d\n", 4000+i, i)
-				}
-			})
+			return errors.Join(
+				writeDocuments(filepath.Join(folder, "here.csv"), 500_000, text, inOrder),
+				writeDocuments(filepath.Join(folder, "there.csv"), 500_000, text, inOtherOrder),
+				writeFile(filepath.Join(folder, "accounts.csv"), func(w *bufio.Writer) {
+					fmt.Fprintln(w, "account,name")
+					for i := range 400 {
+						fmt.Fprintf(w, "%d,Account %d\n", 4000+i, i)
+					}
+				}))
 		})
 		if err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+func inOrder(i, _ int) int { return i }
+
+// inOtherOrder is where the i-th of n documents stands in another order.
+func inOtherOrder(i, n int) int {
+	const stride = 7919 // a prime, which none of the numbers of documents is a multiple of
+	return i * stride % n
+}
+
+// writeDocuments writes a journal of so many documents of four records each, in some order; text is the form of their
+// texts.
+func writeDocuments(path string, documents int, text string, order func(i, n int) int) error {
+	return writeFile(path, func(w *bufio.Writer) {
+		fmt.Fprintln(w, "document,line,posted,entity,account,counterparty,text,debit,credit,currency,unit")
+		for i := range documents {
+			document := order(i, documents)
+			r := rand.New(rand.NewPCG(2031, uint64(document)))
+			for line := range 4 {
+				fmt.Fprintf(w, "D%08d,%d,2031-01-%02d,Corvane,%d,Eskerby,"+text+",%d.%02d,0.00,LKC,U%02d\n", document,
+					line+1, r.IntN(28)+1, 4000+r.IntN(400), r.IntN(1000), r.IntN(10000), r.IntN(100), r.IntN(40))
+			}
+		}
+	})
 }
