@@ -41,23 +41,31 @@ func (h *Held) is(o *Held) bool {
 		h.sizes == o.sizes
 }
 
-func (r *Recent) slot(h *Held) *remembered {
+// place is where a key is remembered, or else beside that, at place^1.
+func (r *Recent) place(h *Held) uint64 {
 	if r.slots == nil {
 		r.slots, r.generation = make([]remembered, recentKeys), 1
 	}
-	at := Mix(h.words[0]+h.words[3]<<1, h.words[2]^h.words[1]<<1+h.sizes)
-	return &r.slots[at&(recentKeys-1)]
+	return Mix(h.words[0]+h.words[3]<<1, h.words[2]^h.words[1]<<1+h.sizes) & (recentKeys - 1)
 }
 
 // Find returns the number of a key, if it is remembered.
 func (r *Recent) Find(h *Held) (number int, ok bool) {
-	s := r.slot(h)
-	return int(s.number), s.generation == r.generation && s.is(h)
+	at := r.place(h)
+	s := &r.slots[at]
+	if s.generation != r.generation || !s.is(h) {
+		if s = &r.slots[at^1]; s.generation != r.generation || !s.is(h) {
+			return 0, false
+		}
+	}
+	return int(s.number), true
 }
 
-// Remember remembers the number of a key.
+// Remember remembers the number of a key, and forgets one before that.
 func (r *Recent) Remember(h *Held, number int) {
-	*r.slot(h) = remembered{*h, r.generation, uint32(number)}
+	at := r.place(h)
+	r.slots[at^1] = r.slots[at]
+	r.slots[at] = remembered{*h, r.generation, uint32(number)}
 }
 
 // Number is t.Number(key); it is remembered where key has no more than twice MostHeld bytes.
