@@ -122,7 +122,10 @@ type markSeeker struct {
 // from is the next record from one on in which a field may hold a mark, or the number of records.
 func (s *markSeeker) from(row int) int {
 	b := s.batch
-	if s.delimiter == 0 || s.delimiter == ',' && b.Quoted { // a comma may part fields, or stand in one
+	switch {
+	case s.delimiter == 0, len(b.Padded) > 0: // records do not stand in the data in their order
+		return row
+	case s.delimiter == ',' && b.Quoted: // a comma may part fields, or stand in one
 		return row
 	}
 	start := int(b.RecordBounds(row)[0] + 1)

@@ -34,7 +34,8 @@ func (s *Set) Narrow(request *shape.Request) *Narrowed {
 	narrowed := *s
 	narrowed.looked, narrowed.needed = slices.Clone(s.looked), nil
 	for i := range narrowed.looked {
-		narrowed.looked[i].head, narrowed.looked[i].kept = n.shape(i, s.looked[i].head).Head, nil
+		narrowed.looked[i] = look{head: n.shape(i, s.looked[i].head).Head, start: s.looked[i].start,
+			same: s.looked[i].same} // what is kept is for the whole set
 	}
 	n.Set = &narrowed
 	return n

@@ -495,3 +495,35 @@ func TestNamesBelowARoot(t *testing.T) {
 		}
 	}
 }
+
+// A mark of amounts is found wherever it stands: behind records of whole numbers, and behind one that ends early, which
+// is filled up elsewhere.
+func TestALateMark(t *testing.T) {
+	for _, short := range []string{"", "y;5\n"} {
+		for _, rows := range []int{3, 31, 32, 33, 400} {
+			text := "code;amount;note\n" + short + strings.Repeat("x;1;\n", rows) + short + "z;1,25;\n" +
+				strings.Repeat("x;2;\n", 3)
+			dir := folder(t, map[string]string{"a.csv": text})
+			set, err := Find(t.Context(), Search{Paths: []string{dir}, Jobs: 1})
+			if err != nil {
+				t.Fatal(err)
+			}
+			visitor := new(markVisitor)
+			if err := set.Scan(t.Context(), Reading{Jobs: 1, Memory: 1 << 20}, func() Visitor { return visitor }); err != nil {
+				t.Fatal(err)
+			}
+			if visitor.mark != ',' {
+				t.Errorf("behind %d records, and %q, the mark is %q", rows, short, visitor.mark)
+			}
+		}
+	}
+}
+
+type markVisitor struct{ mark byte }
+
+func (v *markVisitor) Batch(b *Batch) error {
+	v.mark = b.Decimal
+	return nil
+}
+
+func (v *markVisitor) Flush(context.Context, int) error { return nil }
