@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"lastblock/core/month/block"
 	"os"
 	"os/signal"
 	"slices"
@@ -18,6 +17,7 @@ import (
 
 	"lastblock/core/format/postgres"
 	"lastblock/core/month"
+	"lastblock/core/month/block"
 	"lastblock/core/option"
 	"lastblock/core/source"
 	"lastblock/core/value/nearest"

@@ -2,9 +2,10 @@ package source
 
 import (
 	"context"
-	"lastblock/core/format/delimited"
 	"slices"
 	"sync/atomic"
+
+	"lastblock/core/format/delimited"
 
 	"github.com/zeebo/xxh3"
 	"golang.org/x/sync/errgroup"

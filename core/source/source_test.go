@@ -509,7 +509,8 @@ func TestALateMark(t *testing.T) {
 				t.Fatal(err)
 			}
 			visitor := new(markVisitor)
-			if err := set.Scan(t.Context(), Reading{Jobs: 1, Memory: 1 << 20}, func() Visitor { return visitor }); err != nil {
+			reading := Reading{Jobs: 1, Memory: 1 << 20}
+			if err := set.Scan(t.Context(), reading, func() Visitor { return visitor }); err != nil {
 				t.Fatal(err)
 			}
 			if visitor.mark != ',' {

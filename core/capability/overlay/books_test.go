@@ -4,13 +4,14 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"strings"
+	"testing"
+	"time"
+
 	"lastblock/core/finding"
 	"lastblock/core/format/sheet"
 	"lastblock/core/source"
 	"lastblock/internal/sourcetest"
-	"strings"
-	"testing"
-	"time"
 
 	"github.com/xuri/excelize/v2"
 )

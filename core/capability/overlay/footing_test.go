@@ -2,12 +2,13 @@ package overlay
 
 import (
 	"errors"
-	"lastblock/core/finding"
-	"lastblock/core/option"
-	"lastblock/internal/sourcetest"
 	"slices"
 	"strings"
 	"testing"
+
+	"lastblock/core/finding"
+	"lastblock/core/option"
+	"lastblock/internal/sourcetest"
 )
 
 func TestFooting(t *testing.T) {

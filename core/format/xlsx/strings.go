@@ -4,9 +4,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"lastblock/core/format/sheet"
 	"os"
 	"sync"
+
+	"lastblock/core/format/sheet"
 )
 
 // sharedStrings are the texts of a workbook, each of which is stored once. They
