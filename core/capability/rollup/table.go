@@ -12,6 +12,8 @@ type table struct {
 	width  int // sums per group
 	keys   *intern.Table
 	recent intern.Recent // of keys
+	asked  int           // how often it was asked for one of late, below 0 while it is not
+	missed int           // and did not know it
 	counts []int
 	sums   []amount.Sum
 	lines  []Lines // of each group; nil where they are not kept
@@ -65,28 +67,48 @@ func (t *table) group(key []byte) int {
 func (t *table) groupOf(key [][]byte, room *[]byte) int {
 	var held intern.Held
 	isShort := false
-	switch len(key) {
-	case 1:
+	switch t.asked++; {
+	case t.asked <= 0:
+	case len(key) == 1:
 		isShort = held.Take(key[0], nil)
-	case 2:
+	case len(key) == 2:
 		isShort = held.Take(key[0], key[1])
 	}
 	if isShort {
 		if g, ok := t.recent.Find(&held); ok {
 			return g
 		}
+		t.miss()
 	}
 	made := (*room)[:0]
 	for _, text := range key {
 		made = texts.Append(made, text)
 	}
 	*room = made
-	if !isShort {
+	switch {
+	case len(key) > 2:
 		return t.numbered(t.recent.Number(t.keys, made))
+	case !isShort:
+		return t.numbered(t.keys.Number(made))
 	}
 	g := t.numbered(t.keys.Number(made))
 	t.recent.Remember(&held, g)
 	return g
+}
+
+// miss notes that a group was not remembered. Where most are not, since there are nearly as many as records, none is
+// for a while.
+func (t *table) miss() {
+	const sample, pause = 1 << 10, 1 << 16
+	if t.missed++; t.asked < sample {
+		return
+	}
+	if t.missed > sample/2 {
+		t.asked = -pause
+	} else {
+		t.asked = 0
+	}
+	t.missed = 0
 }
 
 // numbered makes room for a group that is new.

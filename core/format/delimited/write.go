@@ -25,6 +25,15 @@ func AppendField(dst, text []byte, delimiter byte) []byte {
 	return append(append(dst, text...), '"')
 }
 
+// CloseField makes a field of the text that dst ends with, from a place on; room is for texts that get quotes.
+func CloseField(dst []byte, from int, delimiter byte, room *[]byte) []byte {
+	if !needsQuotes(dst[from:], delimiter) {
+		return dst
+	}
+	*room = append((*room)[:0], dst[from:]...)
+	return AppendField(dst[:from], *room, delimiter)
+}
+
 // IsAsWritten tells whether AppendRecord would write a record of a regular batch as it was sent: no field is in quotes
 // that need not be.
 func IsAsWritten(b *record.Batch, row int, delimiter byte) bool {

@@ -131,6 +131,40 @@ func (r *Reader) read() (int, error) {
 
 // add appends a row.
 func (r *Reader) add(b *record.Batch, data []byte, row parquet.Row) []byte {
+	b.Bounds = append(b.Bounds, uint32(len(data))-1)
+	if r.isPlain(row) {
+		for i, v := range row {
+			if i > 0 {
+				data = append(data, ',')
+			}
+			if from := len(data); !v.IsNull() {
+				data = delimited.CloseField(r.leaves[i].append(data, v), from, ',', &r.texts[0])
+			}
+			b.Bounds = append(b.Bounds, uint32(len(data)))
+		}
+	} else {
+		data = r.addLists(b, data, row)
+	}
+	b.Rows++
+	r.number++
+	return append(data, '\n')
+}
+
+// isPlain tells whether a row has one value of each column.
+func (r *Reader) isPlain(row parquet.Row) bool {
+	if len(row) != len(r.leaves) || len(row) == 0 {
+		return false
+	}
+	for i := range row {
+		if row[i].Column() != i {
+			return false
+		}
+	}
+	return true
+}
+
+// addLists appends the values of a row in which a column may have several.
+func (r *Reader) addLists(b *record.Batch, data []byte, row parquet.Row) []byte {
 	for i := range r.texts {
 		r.texts[i], r.lists[i] = r.texts[i][:0], 0
 	}
@@ -144,7 +178,6 @@ func (r *Reader) add(b *record.Batch, data []byte, row parquet.Row) []byte {
 		}
 		r.texts[i] = r.leaves[i].append(r.texts[i], v)
 	}
-	b.Bounds = append(b.Bounds, uint32(len(data))-1)
 	for i, text := range r.texts {
 		if i > 0 {
 			data = append(data, ',')
@@ -152,9 +185,7 @@ func (r *Reader) add(b *record.Batch, data []byte, row parquet.Row) []byte {
 		data = delimited.AppendField(data, text, ',')
 		b.Bounds = append(b.Bounds, uint32(len(data)))
 	}
-	b.Rows++
-	r.number++
-	return append(data, '\n')
+	return data
 }
 
 // Close lets go of the rows.
