@@ -188,7 +188,7 @@ func plan(sources []Source) []span {
 	var tasks []span
 	for from := 0; from < len(sources); {
 		to, bytes := from, int64(0)
-		for to < len(sources) && to-from < taskFiles && !isShared(sources[to]) &&
+		for to < len(sources) && to-from < taskFiles && !isShared(&sources[to]) &&
 			(to == from || bytes+sources[to].Size <= taskBytes) {
 			bytes += sources[to].Size
 			to++
@@ -204,7 +204,7 @@ func plan(sources []Source) []span {
 	return tasks
 }
 
-func isShared(s Source) bool {
+func isShared(s *Source) bool {
 	if s.format != nil && s.format.open != nil && s.Size > sharedPart {
 		return true
 	}

@@ -46,10 +46,20 @@ func (s *Source) inner() within {
 }
 
 // Entry is the source's name in the archive that its file is, "" for none.
-func (s *Source) Entry() string { return s.inner().entry }
+func (s *Source) Entry() string {
+	if s.within == nil {
+		return ""
+	}
+	return s.within.entry
+}
 
 // Sheet is the sheet of the workbook that the source is, "" for none.
-func (s *Source) Sheet() string { return s.inner().part.Sheet }
+func (s *Source) Sheet() string {
+	if s.within == nil {
+		return ""
+	}
+	return s.within.part.Sheet
+}
 
 // manner is how the source is written, as far as that is said.
 func (s *Source) manner() *Manner {
@@ -140,7 +150,7 @@ func (s *Set) IsText(index int) bool {
 }
 
 // IsShared tells whether several goroutines may read a source.
-func (s *Set) IsShared(index int) bool { return isShared(s.Sources[index]) }
+func (s *Set) IsShared(index int) bool { return isShared(&s.Sources[index]) }
 
 // IsVerbatim tells whether the records of a source come as they were sent: it is
 // text, and no other form was asked for.
