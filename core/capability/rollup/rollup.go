@@ -198,22 +198,27 @@ func (v *visitor) Batch(b *source.Batch) error {
 	width := table.width
 	values := v.tally.Values
 	n := v.tally.Usable(b)
+	var few [2][]byte // where the collector need not be told of each text
+	key := v.texts
+	if len(key) <= len(few) {
+		key = few[:len(key)]
+	}
 	for i := range n {
 		row := v.tally.Row(i)
 		bounds := b.RecordBounds(row)
-		for k := range v.texts {
+		for k := range key {
 			of := &v.bound.Bound[k]
 			if of.Column < 0 {
-				v.texts[k] = of.Constant
+				key[k] = of.Constant
 				continue
 			}
 			text := b.Data[bounds[of.Column]+1 : bounds[of.Column+1]]
 			if b.Quoted && len(text) > 0 && text[0] == '"' {
 				text = record.Unquoted(text, &v.scratch[k])
 			}
-			v.texts[k] = text
+			key[k] = text
 		}
-		group := table.groupOf(v.texts, &v.key)
+		group := table.groupOf(key, &v.key)
 		table.counts[group]++
 		if table.lines != nil {
 			table.see(group, b.Line(row))

@@ -294,12 +294,17 @@ func (c *Cutter) cut(data []byte, want int) (Block, bool) {
 		c.ahead, c.taken = c.ahead[:0], 0 // which does not hold this line end
 	}
 	end := len(data)
+	quotes := c.head.Dialect.hasQuotes(data)
 	if !last || end > c.block {
 		part := data
 		if !last {
 			part = data[:min(len(data), want)]
 		}
-		end = c.head.Dialect.lastRecordEnd(part, last || want == c.limit)
+		if quotes {
+			end = c.head.Dialect.lastRecordEnd(part, last || want == c.limit)
+		} else {
+			end = bytes.LastIndexByte(part, lineEnd) + 1
+		}
 		if end == 0 && !last {
 			return Block{}, false
 		}
@@ -309,8 +314,11 @@ func (c *Cutter) cut(data []byte, want int) (Block, bool) {
 	}
 	c.finished = last && end == len(data)
 	c.keep(data[end:])
-	return c.blockOf(data[:end]), true
+	return c.blockOf(data[:end], quotes && c.head.Dialect.hasQuotes(data[:end])), true
 }
+
+// hasQuotes tells whether a quote that means something stands in data.
+func (d Dialect) hasQuotes(data []byte) bool { return !d.NoQuotes && bytes.IndexByte(data, '"') >= 0 }
 
 // keep keeps what was read and not handed out. Where all of it came from what
 // was read ahead, it still stands there.
@@ -326,7 +334,7 @@ func (c *Cutter) keep(rest []byte) {
 	copy(c.ahead, rest)
 }
 
-func (c *Cutter) blockOf(data []byte) Block {
+func (c *Cutter) blockOf(data []byte, quotes bool) Block {
 	block := Block{
 		Data:      data,
 		FirstLine: c.line,
@@ -334,7 +342,7 @@ func (c *Cutter) blockOf(data []byte) Block {
 		Last:      c.finished,
 		cutOff:    c.finished && c.cutOff,
 		lines:     bytes.Count(data, []byte{c.head.Dialect.LineEnd}),
-		quotes:    !c.head.Dialect.NoQuotes && bytes.IndexByte(data, '"') >= 0,
+		quotes:    quotes,
 	}
 	c.line += block.lines
 	c.offset += int64(len(data))
@@ -350,9 +358,6 @@ func (c *Cutter) blockOf(data []byte) Block {
 // is that of the line it stands on: a block of that line alone leaves the
 // scanner no other way than to refuse it.
 func (d Dialect) lastRecordEnd(data []byte, final bool) int {
-	if d.NoQuotes || bytes.IndexByte(data, '"') < 0 {
-		return bytes.LastIndexByte(data, d.LineEnd) + 1
-	}
 	if end, regular := d.rule(true).Cut(data); regular && end > 0 {
 		return end
 	}
