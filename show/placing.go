@@ -234,7 +234,8 @@ func (m *move) make(keep bool) error {
 		}
 	}
 	// A system may bring all of a file down to the disk before it lets it replace another one, which on a slow disk
-	// takes longer than all else. Two files can change names without that; sets that are kept are flushed on purpose.
+	// takes longer than all else. Two files can change names without that. What has to outlast a power cut was flushed
+	// before it came here, see prepare.
 	if !keep && exchange(m.From, m.To) == nil {
 		os.Remove(m.From) // what was replaced; if it stays, it is tidied away
 		m.done = true

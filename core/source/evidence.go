@@ -123,7 +123,9 @@ type markSeeker struct {
 func (s *markSeeker) from(row int) int {
 	b := s.batch
 	switch {
-	case s.delimiter == 0, len(b.Padded) > 0: // records do not stand in the data in their order
+	case s.delimiter == 0: // it is no text
+		return row
+	case len(b.Padded) > 0: // not all records stand in the data in their order
 		return row
 	case s.delimiter == ',' && b.Quoted: // a comma may part fields, or stand in one
 		return row

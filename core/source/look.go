@@ -25,14 +25,15 @@ type look struct {
 const (
 	lookSize     = 64 << 10 // of a source whose content is not kept
 	keptFileSize = 64 << 10 // a larger file is read again; opening it costs little beside reading it
-	mostKept     = 40 << 20 // of all small files; more would be opened once, and take more memory than they are worth
+	mostKept     = 40 << 20 // of all small files; to open the others once more costs less than more would take
 	mostCompared = 4 << 20  // of contents beside these, to which those that follow are compared
 )
 
 // Look reads the heads of all sources, for a capability that has to know all
 // columns before it can write the first record. Of small files, where opening
 // is what costs, it keeps the content for the Scan that follows, up to an
-// eighth of the memory. Own outputs are taken out of the set.
+// eighth of the memory and mostKept, and finds out which are the same bytes. Own
+// outputs are taken out of the set.
 func (s *Set) Look(ctx context.Context, reading Reading) error {
 	if s.looked != nil {
 		return nil // somebody has looked before, in the same run
