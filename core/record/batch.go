@@ -26,6 +26,9 @@ type Batch struct {
 	Width  int
 	Rows   int
 
+	// Codes are those of the columns that the format stores as numbers; see CodesOf. Nil for none.
+	Codes []Codes
+
 	// Chained says that records share bounds.
 	Chained bool
 
@@ -123,7 +126,7 @@ type Refusal struct {
 func (b *Batch) Reset(width int) {
 	*b = Batch{
 		Bounds: b.Bounds[:0], Width: width,
-		Lines: b.Lines[:0], Refused: b.Refused[:0], Repeated: b.Repeated[:0],
+		Codes: b.Codes[:0], Lines: b.Lines[:0], Refused: b.Refused[:0], Repeated: b.Repeated[:0],
 	}
 }
 
@@ -178,6 +181,7 @@ func (b *Batch) Own() {
 // Split keeps the rows of which keep is true, and moves the others to Dropped,
 // behind those that are there.
 func (b *Batch) Split(keep []bool) {
+	b.Codes = nil
 	b.KeepLines()
 	b.Unchain()
 	dropped := b.Dropped
@@ -204,6 +208,7 @@ func (b *Batch) Split(keep []bool) {
 
 // Without takes a record out of the batch.
 func (b *Batch) Without(row int) {
+	b.Codes = nil
 	b.Unchain()
 	stride := b.Width + 1
 	if row < b.Rows-1 {

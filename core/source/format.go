@@ -8,6 +8,7 @@ import (
 	"lastblock/core/format/decode"
 	"lastblock/core/format/delimited"
 	"lastblock/core/format/json"
+	"lastblock/core/format/parquet"
 	"lastblock/core/record"
 )
 
@@ -80,6 +81,7 @@ type Stretch struct {
 	buffer  []byte          // of the goroutine; holds what Next read
 	block   delimited.Block // of delimited text
 	objects json.Block      // of JSON
+	rows    parquet.Rows    // of Parquet
 	text    []byte          // that was made of it
 }
 

@@ -29,12 +29,10 @@ type columnarReader struct {
 func (r *columnarReader) Peek(int) error { return nil }
 
 func (r *columnarReader) Next(s *Stretch) error {
-	text, err := r.Reader.Next(&s.Batch, s.text)
-	s.text = text
-	return err
+	return r.Reader.Next(&s.Batch, &s.rows)
 }
 
-func (r *columnarReader) Parse(*Stretch) {}
+func (r *columnarReader) Parse(s *Stretch) { s.rows.Compose(&s.Batch) }
 
 func (r *columnarReader) Close() {
 	r.Reader.Close()

@@ -63,6 +63,14 @@ type counts [2]int
 // are then searched, too: that touches memory in its order, and takes none, where one table of all takes as much as
 // all of them and most of the time.
 func eachText(dictionaries []*dictionary, visit func(text []byte, n counts) error) error {
+	if len(dictionaries) == 1 {
+		d := dictionaries[0]
+		return d.eachValue(func(text []byte, n int) error {
+			var all counts
+			all[d.mark] = n
+			return visit(text, all)
+		})
+	}
 	for i, d := range dictionaries {
 		err := d.texts.Each(func(text []byte, n int) error {
 			for _, before := range dictionaries[:i] {
@@ -115,6 +123,11 @@ func dictionariesOf(parts []*gatherer, name string) []*dictionary {
 		}
 	}
 	var all []*dictionary
+	if len(byMark[1]) > 0 || !joinCodes(&byMark[0]) {
+		for _, d := range slices.Concat(byMark[0], byMark[1]) {
+			d.fold()
+		}
+	}
 	for _, dictionaries := range byMark {
 		slices.SortStableFunc(dictionaries, func(a, b *dictionary) int {
 			return cmp.Compare(b.texts.Len(), a.texts.Len())

@@ -30,11 +30,12 @@ type gatherer struct {
 }
 
 // dictionary counts the texts of one column that were written with one decimal
-// mark.
+// mark. No value is both among its texts and its codes when they are told.
 type dictionary struct {
 	column int // of names
 	mark   int // the decimal mark of its amounts: 0 for the point, 1 for the comma
 	texts  *intern.Counter
+	codes  codes
 }
 
 func newGatherer(limit int64) *gatherer { return &gatherer{limit: limit, at: make(map[string]int)} }
@@ -77,7 +78,11 @@ func (g *gatherer) take(b *source.Batch, v *tally.Visitor) error {
 	n := v.Usable(b)
 	g.rows += n
 	for column, at := range g.bound {
-		g.count(g.columns[at].texts, b, v, column)
+		d := &g.columns[at]
+		if codes, ok := b.CodesOf(column); ok && d.mark == 0 && d.takeCodes(codes, v.Row, n) {
+			continue
+		}
+		g.count(d.texts, b, v, column)
 	}
 	return g.mayspill()
 }
@@ -130,14 +135,11 @@ func (g *gatherer) merge(o *gatherer) error {
 	})
 }
 
-// merge counts in what another dictionary has.
-func (d *dictionary) merge(o *dictionary) { d.texts.Merge(o.texts) }
-
 // size is roughly how many bytes the dictionaries take.
 func (g *gatherer) size() int64 {
 	var size int64
 	for i := range g.columns {
-		size += g.columns[i].texts.Size()
+		size += g.columns[i].size()
 	}
 	return size
 }
@@ -157,14 +159,14 @@ func (g *gatherer) spill() error {
 	}
 	for i := range g.columns {
 		d := &g.columns[i]
-		err := d.texts.Each(func(text []byte, n int) error {
+		err := d.eachValue(func(text []byte, n int) error {
 			g.item = appendItem(g.item[:0], d.column, text, d.mark, n)
 			return g.spilled.Add(g.item)
 		})
 		if err != nil {
 			return err
 		}
-		d.texts = intern.NewCounter()
+		d.clear()
 	}
 	return nil
 }

@@ -383,6 +383,31 @@ func TestAppendFieldIsReadBack(t *testing.T) {
 	}
 }
 
+// A byte that needs quotes is found wherever it stands, and no other is taken for one.
+func TestNeedsQuotesAtEachPlace(t *testing.T) {
+	for length := range 80 {
+		for _, filling := range []byte{'x', 0, '!', '#', '+', '-', 0x0b, 0x0e, 0x8a, 0xac, 0xff} { // neighbours of those sought
+			text := bytes.Repeat([]byte{filling}, length)
+			if needsQuotes(text, ',') {
+				t.Fatalf("%q needs none", text)
+			}
+			for at := range text {
+				for _, special := range []byte(",\"\n\r") {
+					text[at] = special
+					if !needsQuotes(text, ',') {
+						t.Fatalf("%q needs quotes", text)
+					}
+				}
+				text[at] = ','
+				if needsQuotes(text, ';') {
+					t.Fatalf("%q needs none beside semicolons", text)
+				}
+				text[at] = filling
+			}
+		}
+	}
+}
+
 // FuzzReading compares with encoding/csv wherever that reads the text without
 // an error, and small blocks with large ones always.
 func FuzzReading(f *testing.F) {

@@ -2,6 +2,7 @@ package delimited
 
 import (
 	"bytes"
+	"encoding/binary"
 
 	"lastblock/core/record"
 	"lastblock/core/value/amount"
@@ -47,13 +48,25 @@ func IsAsWritten(b *record.Batch, row int, delimiter byte) bool {
 	return true
 }
 
-// needsQuotes tells whether a field has to stand in quotes. Most fields are short, and
-// gone through byte by byte in less time than it takes to look for one byte four times.
+// needsQuotes tells whether a field has to stand in quotes. Most fields are short, and gone through in words of eight bytes
+// in less time than it takes to look for one byte four times.
 func needsQuotes(text []byte, delimiter byte) bool {
-	const short = 48
-	if len(text) > short {
+	const short, word, half = 64, 8, 4
+	switch n := len(text); {
+	case n > short:
 		return bytes.IndexByte(text, delimiter) >= 0 || bytes.IndexByte(text, '"') >= 0 ||
 			bytes.IndexByte(text, '\n') >= 0 || bytes.IndexByte(text, '\r') >= 0
+	case n >= word:
+		delimiters := ones * uint64(delimiter)
+		for rest := text; len(rest) > word; rest = rest[word:] {
+			if holdsSpecial(binary.LittleEndian.Uint64(rest), delimiters) {
+				return true
+			}
+		}
+		return holdsSpecial(binary.LittleEndian.Uint64(text[n-word:]), delimiters) // some bytes again
+	case n >= half:
+		return holdsSpecial(uint64(binary.LittleEndian.Uint32(text))|
+			uint64(binary.LittleEndian.Uint32(text[n-half:]))<<32, ones*uint64(delimiter))
 	}
 	for _, c := range text {
 		if c == delimiter || c == '"' || c == '\n' || c == '\r' {
@@ -61,6 +74,16 @@ func needsQuotes(text []byte, delimiter byte) bool {
 		}
 	}
 	return false
+}
+
+const ones, topBits = 0x0101010101010101, 0x8080808080808080
+
+// holdsSpecial tells whether one of eight bytes is the delimiter, a quote, or of a line end.
+func holdsSpecial(bytes, delimiters uint64) bool {
+	// A byte is zero where subtracting one sets its topmost bit and it was not set before; bytes above the first zero may
+	// look so, too, which makes no difference here.
+	zeros := func(v uint64) uint64 { return (v - ones) &^ v }
+	return (zeros(bytes^delimiters)|zeros(bytes^ones*'"')|zeros(bytes^ones*'\n')|zeros(bytes^ones*'\r'))&topBits != 0
 }
 
 // Shield puts an apostrophe before a text that a spreadsheet would run as a

@@ -31,9 +31,10 @@ func readAll(data []byte) (columns []string, rows [][]string, err error) {
 	defer r.Close()
 	columns = r.Head().Layout.Columns
 	var b record.Batch
-	var text, scratch []byte
+	var made Rows
+	var scratch []byte
 	for {
-		if text, err = r.Next(&b, text); errors.Is(err, io.EOF) {
+		if err = readNext(r, &b, &made); errors.Is(err, io.EOF) {
 			return columns, rows, nil
 		} else if err != nil {
 			return nil, nil, err

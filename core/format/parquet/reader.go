@@ -8,7 +8,6 @@ import (
 	"io"
 	"strings"
 
-	"lastblock/core/format/delimited"
 	"lastblock/core/record"
 
 	"github.com/parquet-go/parquet-go"
@@ -16,17 +15,16 @@ import (
 
 // Reader reads the rows of a file.
 type Reader struct {
-	head   record.Head
-	file   *parquet.File
-	leaves []leaf
-	groups []parquet.RowGroup
-	rows   parquet.Rows
-	buffer []parquet.Row
-	number int   // of the next row, from 1
-	due    int64 // rows of the group that have not been read
-	done   bool
-	texts  [][]byte
-	lists  []int // how many values a column has in the row
+	head    record.Head
+	leaves  []leaf
+	columns []column
+	groups  []parquet.RowGroup // that have not been begun
+	cursors []cursor           // of the group that is being read, by column
+	due     int64              // rows of it that have not been read
+	number  int                // of the next row, from 1
+	done    bool
+
+	lists *lists // reads rows in which a column may have several values; nil where none has
 }
 
 // Open opens a file. What the library cannot make out is an error.
@@ -44,7 +42,7 @@ func Open(file io.ReaderAt, size int64) (r *Reader, err error) {
 		return nil, fmt.Errorf("this Parquet file cannot be read (%w); it is damaged or was cut off, ask for it again",
 			err)
 	}
-	r = &Reader{file: f, groups: f.RowGroups(), number: 1, buffer: make([]parquet.Row, 256)}
+	r = &Reader{groups: f.RowGroups(), number: 1, columns: pages.columns}
 	if r.leaves, err = leaves(f.Schema(), "", nil); err != nil {
 		return nil, fmt.Errorf("this Parquet file cannot be read: %w", err)
 	}
@@ -57,8 +55,10 @@ func Open(file io.ReaderAt, size int64) (r *Reader, err error) {
 			r.leaves[i].append = appendHalf
 		}
 		names = append(names, r.leaves[i].name)
+		if pages.columns[i].repetition > 0 && r.lists == nil {
+			r.lists = newLists(r.leaves)
+		}
 	}
-	r.texts, r.lists = make([][]byte, len(names)), make([]int, len(names))
 	r.head = record.Head{Format: "parquet", Line: 1, Header: []byte(strings.Join(names, ",")), Empty: len(names) == 0}
 	r.head.NameColumns(names)
 	return r, nil
@@ -75,122 +75,105 @@ func recoverInto(err *error) {
 // Head tells which columns the file has.
 func (r *Reader) Head() *record.Head { return &r.head }
 
-// Next makes a batch of the next rows, in a buffer that is used again and
-// returned; the error is io.EOF behind the last one.
-func (r *Reader) Next(b *record.Batch, data []byte) (_ []byte, err error) {
+// Next reads the next rows, of which rows.Compose then makes the batch; the error is io.EOF behind the last one. What rows
+// holds is used again.
+func (r *Reader) Next(b *record.Batch, rows *Rows) (err error) {
 	defer recoverInto(&err)
 	if r.done {
-		return data, io.EOF
+		return io.EOF
 	}
-	const batchBytes = 256 << 10
-	data = data[:0]
 	b.Reset(len(r.leaves))
 	b.Quoted, b.FirstLine = true, r.number
-	for len(data) < batchBytes && !r.done {
-		n, err := r.read()
-		if err != nil {
-			return data, err
-		}
-		for _, row := range r.buffer[:n] {
-			data = r.add(b, data, row)
-		}
-	}
-	b.Data, b.Last = data, r.done
-	return data, nil
-}
-
-// read reads some rows into the buffer.
-func (r *Reader) read() (int, error) {
-	for {
-		if r.rows == nil {
-			if len(r.groups) == 0 {
-				r.done = true
-				return 0, nil
-			}
-			r.due = r.groups[0].NumRows()
-			r.rows, r.groups = r.groups[0].Rows(), r.groups[1:]
-		}
-		n, err := r.rows.ReadRows(r.buffer)
-		if r.due -= int64(n); errors.Is(err, io.EOF) {
-			r.rows.Close()
-			r.rows, err = nil, nil
-			if r.due != 0 {
-				err = fmt.Errorf("%d rows are missing", r.due)
-			}
-			r.done = len(r.groups) == 0
-		}
-		if err != nil {
-			return 0, fmt.Errorf("row %d cannot be read (%w); the Parquet file is damaged, ask for it again", r.number,
-				err)
-		}
-		if n > 0 || r.done {
-			return n, nil
-		}
-	}
-}
-
-// add appends a row.
-func (r *Reader) add(b *record.Batch, data []byte, row parquet.Row) []byte {
-	b.Bounds = append(b.Bounds, uint32(len(data))-1)
-	if r.isPlain(row) {
-		for i, v := range row {
-			if i > 0 {
-				data = append(data, ',')
-			}
-			if from := len(data); !v.IsNull() {
-				data = delimited.CloseField(r.leaves[i].append(data, v), from, ',', &r.texts[0])
-			}
-			b.Bounds = append(b.Bounds, uint32(len(data)))
-		}
+	if r.lists != nil {
+		err = r.composeLists(b, rows)
 	} else {
-		data = r.addLists(b, data, row)
+		err = r.take(b, rows)
 	}
-	b.Rows++
-	r.number++
-	return append(data, '\n')
+	if err != nil {
+		return fmt.Errorf("row %d cannot be read (%w); the Parquet file is damaged, ask for it again", r.number, err)
+	}
+	b.Last = r.done
+	return nil
 }
 
-// isPlain tells whether a row has one value of each column.
-func (r *Reader) isPlain(row parquet.Row) bool {
-	if len(row) != len(r.leaves) || len(row) == 0 {
-		return false
-	}
-	for i := range row {
-		if row[i].Column() != i {
-			return false
-		}
-	}
-	return true
-}
+const (
+	batchBytes = 256 << 10 // of stored values, about
+	mostRows   = 8 << 10
+)
 
-// addLists appends the values of a row in which a column may have several.
-func (r *Reader) addLists(b *record.Batch, data []byte, row parquet.Row) []byte {
-	for i := range r.texts {
-		r.texts[i], r.lists[i] = r.texts[i][:0], 0
-	}
-	for _, v := range row {
-		i := v.Column()
-		if i < 0 || i >= len(r.leaves) || v.IsNull() {
+// take reads rows as they are stored.
+func (r *Reader) take(b *record.Batch, rows *Rows) error {
+	rows.reset(r.leaves)
+	bytes := 0
+	for bytes < batchBytes && b.Rows < mostRows && !r.done {
+		if r.due == 0 {
+			if err := r.begin(); err != nil {
+				return err
+			}
 			continue
 		}
-		if r.lists[i]++; r.lists[i] > 1 { // a list: its values behind one another
-			r.texts[i] = append(r.texts[i], ", "...)
+		const probe = 256
+		n := int(min(r.due, probe))
+		bytes = 0
+		for i := range r.cursors {
+			if err := r.cursors[i].take(&rows.columns[i], n); err != nil {
+				return fmt.Errorf("column %s: %w", r.leaves[i].name, err)
+			}
+			bytes += rows.columns[i].size()
 		}
-		r.texts[i] = r.leaves[i].append(r.texts[i], v)
-	}
-	for i, text := range r.texts {
-		if i > 0 {
-			data = append(data, ',')
+		b.Rows += n
+		r.number += n
+		if r.due -= int64(n); r.due == 0 {
+			if err := r.end(); err != nil {
+				return err
+			}
 		}
-		data = delimited.AppendField(data, text, ',')
-		b.Bounds = append(b.Bounds, uint32(len(data)))
 	}
-	return data
+	return nil
 }
 
-// Close lets go of the rows.
+// begin goes on to the next group of rows, if there is one.
+func (r *Reader) begin() error {
+	if len(r.groups) == 0 {
+		r.done = true
+		return nil
+	}
+	group := r.groups[0]
+	r.groups = r.groups[1:]
+	chunks := group.ColumnChunks()
+	if len(chunks) != len(r.leaves) {
+		return errSchema
+	}
+	r.due = group.NumRows()
+	r.cursors = r.cursors[:0]
+	for i, chunk := range chunks {
+		r.cursors = append(r.cursors, cursor{pages: chunk.Pages(), notNull: byte(r.columns[i].definition)})
+	}
+	if r.due == 0 {
+		return r.end()
+	}
+	return nil
+}
+
+// end ends a group, of which all rows were read.
+func (r *Reader) end() error {
+	for i := range r.cursors {
+		if !r.cursors[i].atEnd() {
+			return fmt.Errorf("column %s: %w", r.leaves[i].name, errCount)
+		}
+	}
+	r.Close()
+	r.done = len(r.groups) == 0
+	return nil
+}
+
+// Close lets go of the pages.
 func (r *Reader) Close() {
-	if r.rows != nil {
-		r.rows.Close()
+	for i := range r.cursors {
+		r.cursors[i].close()
+	}
+	r.cursors = nil
+	if r.lists != nil {
+		r.lists.close()
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
 	"testing"
@@ -32,6 +33,15 @@ type row struct {
 	} `parquet:"address"`
 }
 
+// readNext reads the next rows and makes texts of them.
+func readNext(r *Reader, b *record.Batch, rows *Rows) error {
+	err := r.Next(b, rows)
+	if err == nil {
+		rows.Compose(b)
+	}
+	return err
+}
+
 func TestKinds(t *testing.T) {
 	first := row{Name: "Ä, \"x\"", Count: 7, Big: -9007199254740993, Ratio: 0.1, Small: 2.5, Open: true, Day: 22310,
 		At: time.Date(2031, 1, 31, 13, 45, 0, 0, time.UTC), Price: -123450, Tags: []string{"a", "b"}}
@@ -51,7 +61,7 @@ func TestKinds(t *testing.T) {
 		t.Errorf("columns are %q", r.Head().Layout.Columns)
 	}
 	var b record.Batch
-	if _, err := r.Next(&b, nil); err != nil {
+	if err := readNext(r, &b, new(Rows)); err != nil {
 		t.Fatal(err)
 	}
 	want := [][]string{
@@ -96,10 +106,11 @@ func TestManyRowsInSeveralGroups(t *testing.T) {
 	}
 	defer r.Close()
 	var b record.Batch
-	var data, scratch []byte
+	var made Rows
+	var scratch []byte
 	rows, batches := 0, 0
 	for {
-		data, err = r.Next(&b, data)
+		err = readNext(r, &b, &made)
 		if errors.Is(err, io.EOF) {
 			break
 		}
@@ -119,23 +130,133 @@ func TestManyRowsInSeveralGroups(t *testing.T) {
 	}
 }
 
+// flat has columns of several pages each, none of which has several values of a row.
+type flat struct {
+	Name    string   `parquet:"name,dict"`
+	Text    *string  `parquet:"text,optional"`
+	Day     *int32   `parquet:"day,date,optional,dict"`
+	Price   int64    `parquet:"price,decimal(2:18)"`
+	Wide    [16]byte `parquet:"wide,decimal(3:38)"`
+	Ratio   float64  `parquet:"ratio"`
+	Small   float32  `parquet:"small"`
+	Open    *bool    `parquet:"open,optional"`
+	Nothing *int64   `parquet:"nothing,optional"`
+}
+
+// flats makes rows in groups of 1,000 and pages of a few hundred bytes, and the texts that they are.
+func flats(t *testing.T, n int) (file []byte, want [][]string) {
+	t.Helper()
+	var out bytes.Buffer
+	w := parquet.NewGenericWriter[flat](&out, parquet.PageBufferSize(300), parquet.MaxRowsPerRowGroup(1000))
+	for i := range n {
+		f := flat{Name: fmt.Sprintf("name, %d", i%40), Price: int64(i)*7 - 50, Ratio: float64(i) / 4, Small: float32(i % 3)}
+		texts := []string{f.Name, "", "", fmt.Sprintf("%.2f", float64(f.Price)/100), fmt.Sprintf("-0.%03d", i%1000),
+			fmt.Sprint(f.Ratio), fmt.Sprint(i % 3), "", ""}
+		if i%1000 == 0 {
+			texts[4] = "0.000"
+		}
+		for at, left := len(f.Wide)-1, -(i % 1000); at >= 0; at, left = at-1, left>>8 {
+			f.Wide[at] = byte(left)
+		}
+		if i%5 > 0 {
+			f.Text, texts[1] = new(fmt.Sprintf("text %d", i)), fmt.Sprintf("text %d", i)
+		}
+		if i/100%3 > 0 { // many in a row that are null
+			f.Day, texts[2] = new(int32(i%20)), fmt.Sprintf("1970-01-%02d", i%20+1)
+			f.Open, texts[7] = new(i%2 == 0), fmt.Sprint(i%2 == 0)
+		}
+		if _, err := w.Write([]flat{f}); err != nil {
+			t.Fatal(err)
+		}
+		want = append(want, texts)
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return out.Bytes(), want
+}
+
+// Pages of columns end at other rows than those of others, and than batches.
+func TestColumnsOfManyPages(t *testing.T) {
+	for _, n := range []int{0, 1, 255, 256, 1000, 1001, 12_345} {
+		file, want := flats(t, n)
+		_, rows, err := readAll(file)
+		if err != nil || len(rows) != n {
+			t.Fatalf("%d rows of %d, %v", len(rows), n, err)
+		}
+		for i := range rows {
+			if !slices.Equal(rows[i], want[i]) {
+				t.Fatalf("row %d is %q, want %q", i, rows[i], want[i])
+			}
+		}
+	}
+}
+
+// Codes are those of the texts; columns in which a value is null, no number, or too large have none.
+func TestCodesOfColumns(t *testing.T) {
+	var out bytes.Buffer
+	type numbers struct {
+		Price int64    `parquet:"price,decimal(2:18)"`
+		Wide  [16]byte `parquet:"wide,decimal(3:38)"`
+		Huge  [16]byte `parquet:"huge,decimal(0:38)"`
+		Ratio float64  `parquet:"ratio"`
+		Zero  float64  `parquet:"zero"`
+		Day   int32    `parquet:"day,date"`
+		Count *int64   `parquet:"count,optional"`
+		Text  string   `parquet:"text"`
+	}
+	wide, huge := [16]byte{14: 1, 15: 2}, [16]byte{7: 1}
+	zero := math.Copysign(0, -1)
+	if err := parquet.Write(&out, []numbers{{-5, wide, huge, 0.5, zero, 3, nil, "x"}, {Count: new(int64(4))}}); err != nil {
+		t.Fatal(err)
+	}
+	r, err := Open(bytes.NewReader(out.Bytes()), int64(out.Len()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Close()
+	var b record.Batch
+	if err := readNext(r, &b, new(Rows)); err != nil {
+		t.Fatal(err)
+	}
+	var scratch []byte
+	for column, want := range []bool{true, true, false, true, false, true, false, false} {
+		codes, ok := b.CodesOf(column)
+		if ok != want {
+			t.Errorf("codes of %s: %t, want %t", r.Head().Layout.Columns[column], ok, want)
+		}
+		for row := range codes.Values {
+			text := codes.Form.Append(nil, codes.Values[row])
+			if !bytes.Equal(text, b.Text(row, column, &scratch)) {
+				t.Errorf("code %d is %s, want %s", codes.Values[row], text, b.Text(row, column, &scratch))
+			}
+		}
+	}
+	b.Without(0)
+	if _, ok := b.CodesOf(0); ok {
+		t.Error("there are codes of rows that were taken out")
+	}
+}
+
 func TestDamagedFiles(t *testing.T) {
 	var out bytes.Buffer
 	if err := parquet.Write(&out, []row{{Name: "x"}}); err != nil {
 		t.Fatal(err)
 	}
-	whole := out.Bytes()
-	for at := 0; at < len(whole); at += 7 { // no damage may be more than an error
-		damaged := bytes.Clone(whole)
-		damaged[at] ^= 0x55
-		if r, err := Open(bytes.NewReader(damaged), int64(len(damaged))); err == nil {
-			var b record.Batch
-			for range 3 {
-				if _, err := r.Next(&b, nil); err != nil {
-					break
+	columns, _ := flats(t, 60)
+	for _, whole := range [][]byte{out.Bytes(), columns} {
+		for at := 0; at < len(whole); at += 7 { // no damage may be more than an error
+			damaged := bytes.Clone(whole)
+			damaged[at] ^= 0x55
+			if r, err := Open(bytes.NewReader(damaged), int64(len(damaged))); err == nil {
+				var b record.Batch
+				for range 3 {
+					if err := readNext(r, &b, new(Rows)); err != nil {
+						break
+					}
 				}
+				r.Close()
 			}
-			r.Close()
 		}
 	}
 	if _, err := Open(strings.NewReader("PAR1"), 4); err == nil {

@@ -10,7 +10,9 @@ import (
 	"strconv"
 	"time"
 
+	"lastblock/core/record"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/date"
 
 	"github.com/parquet-go/parquet-go"
 	"github.com/parquet-go/parquet-go/deprecated"
@@ -19,8 +21,48 @@ import (
 
 // leaf is a column of values.
 type leaf struct {
-	name   string
-	append func(dst []byte, v parquet.Value) []byte // v as a text
+	name string
+	writing
+}
+
+// writing says how the values of a column are written as texts.
+type writing struct {
+	append func(dst []byte, v value) []byte
+	form   record.Form // of values that are whole numbers; nil where texts are made in another way
+	bare   bool        // no text needs quotes
+}
+
+// value is a value that is not null: a whole number, a float by its bits or a truth value as 0 or 1 in the word, any other
+// as bytes.
+type value struct {
+	word  int64
+	bytes []byte
+}
+
+// valueOf takes a value over from the library.
+func valueOf(v parquet.Value) value {
+	switch v.Kind() {
+	case parquet.Boolean:
+		if v.Boolean() {
+			return value{word: 1}
+		}
+		return value{}
+	case parquet.Int32:
+		return value{word: int64(v.Int32())}
+	case parquet.Int64:
+		return value{word: v.Int64()}
+	case parquet.Float:
+		return value{word: int64(math.Float32bits(v.Float()))}
+	case parquet.Double:
+		return value{word: int64(math.Float64bits(v.Double()))}
+	case parquet.Int96:
+		var bytes []byte
+		for _, part := range v.Int96() { // the lowest first
+			bytes = binary.LittleEndian.AppendUint32(bytes, part)
+		}
+		return value{bytes: bytes}
+	}
+	return value{bytes: v.ByteArray()}
 }
 
 // leaves are the columns below a node of the schema, in their order. A column within a
@@ -74,88 +116,110 @@ func kindOf(node parquet.Node) any {
 	return nil
 }
 
-// writer says how the values of a type are written as a text.
-func writer(t parquet.Type) (func([]byte, parquet.Value) []byte, error) {
+// writer says how the values of a type are written as texts.
+func writer(t parquet.Type) (writing, error) {
 	var logical any
 	if l := t.LogicalType(); l != nil {
 		logical = l.Value
 	}
+	bare := func(write func([]byte, value) []byte) (writing, error) {
+		return writing{append: write, bare: true}, nil
+	}
 	switch l := logical.(type) {
 	case *format.DecimalType:
-		scale := int(l.Scale)
-		return func(dst []byte, v parquet.Value) []byte {
-			switch v.Kind() {
-			case parquet.Int32:
-				return amount.New(int64(v.Int32()), scale).Append(dst)
-			case parquet.Int64:
-				return amount.New(v.Int64(), scale).Append(dst)
-			}
-			if data := v.ByteArray(); 0 < len(data) && len(data) <= 8 {
-				return amount.New(whole(data), scale).Append(dst)
-			}
-			return amount.FromBig(coefficient(v), scale).Append(dst)
-		}, nil
+		if l.Scale < 0 || l.Scale > l.Precision { // Parquet format, LogicalTypes, "DECIMAL"
+			return writing{}, fmt.Errorf("its values are of %d digits, of which %d stand behind the decimal mark", l.Precision,
+				l.Scale)
+		}
+		return decimals(int(l.Scale), t.Kind() == parquet.Int32 || t.Kind() == parquet.Int64), nil
 	case *format.DateType:
-		days := make(map[int32][]byte) // of which a month has few
-		return func(dst []byte, v parquet.Value) []byte {
-			const most, day = 1 << 12, 86400
-			text, ok := days[v.Int32()]
-			if !ok {
-				text = time.Unix(int64(v.Int32())*day, 0).UTC().AppendFormat(nil, time.DateOnly)
-				if len(days) < most {
-					days[v.Int32()] = text
-				}
-			}
-			return append(dst, text...)
-		}, nil
+		return coded(dayForm{}), nil
 	case *format.TimestampType:
-		unit := unitOf(l.Unit)
-		return func(dst []byte, v parquet.Value) []byte { return appendTime(dst, at(v.Int64(), unit)) }, nil
+		return coded(timeForm{unitOf(l.Unit)}), nil
 	case *format.TimeType:
 		unit := unitOf(l.Unit)
-		return func(dst []byte, v parquet.Value) []byte {
-			n := v.Int64()
-			if v.Kind() == parquet.Int32 {
-				n = int64(v.Int32())
-			}
-			return at(n, unit).AppendFormat(dst, "15:04:05.999999999")
-		}, nil
+		return bare(func(dst []byte, v value) []byte {
+			return at(v.word, unit).AppendFormat(dst, "15:04:05.999999999")
+		})
 	case *format.UUIDType:
-		return func(dst []byte, v parquet.Value) []byte { return appendUUID(dst, v.ByteArray()) }, nil
+		return bare(func(dst []byte, v value) []byte { return appendUUID(dst, v.bytes) })
 	case *format.IntType:
 		if !l.IsSigned {
-			return appendUnsigned, nil
+			return coded(unsignedForm{t.Kind() == parquet.Int32}), nil
 		}
 	case *format.NullType:
-		return func(dst []byte, v parquet.Value) []byte { return dst }, nil
+		return bare(func(dst []byte, _ value) []byte { return dst })
 	}
 	if c := t.ConvertedType(); c != nil && *c == deprecated.Interval {
-		return func(dst []byte, v parquet.Value) []byte { return appendInterval(dst, v.ByteArray()) }, nil
+		return writing{append: func(dst []byte, v value) []byte { return appendInterval(dst, v.bytes) }}, nil
 	}
 	switch t.Kind() {
 	case parquet.Boolean:
-		return func(dst []byte, v parquet.Value) []byte { return strconv.AppendBool(dst, v.Boolean()) }, nil
-	case parquet.Int32:
-		return func(dst []byte, v parquet.Value) []byte { return strconv.AppendInt(dst, int64(v.Int32()), 10) }, nil
-	case parquet.Int64:
-		return func(dst []byte, v parquet.Value) []byte { return strconv.AppendInt(dst, v.Int64(), 10) }, nil
+		return bare(func(dst []byte, v value) []byte { return strconv.AppendBool(dst, v.word != 0) })
+	case parquet.Int32, parquet.Int64:
+		return coded(decimalForm{}), nil
 	case parquet.Int96:
-		return func(dst []byte, v parquet.Value) []byte { return appendTime(dst, julian(v.Int96())) }, nil
+		return bare(func(dst []byte, v value) []byte { return appendTime(dst, julian(v.bytes)) })
 	case parquet.Float:
-		return func(dst []byte, v parquet.Value) []byte { return appendFloat(dst, float64(v.Float()), 32) }, nil
+		return bare(func(dst []byte, v value) []byte {
+			return appendFloat(dst, float64(math.Float32frombits(uint32(v.word))), 32)
+		})
 	case parquet.Double:
-		return func(dst []byte, v parquet.Value) []byte { return appendFloat(dst, v.Double(), 64) }, nil
+		return coded(floatForm{}), nil
 	case parquet.ByteArray, parquet.FixedLenByteArray:
-		return func(dst []byte, v parquet.Value) []byte { return append(dst, v.ByteArray()...) }, nil
+		return writing{append: func(dst []byte, v value) []byte { return append(dst, v.bytes...) }}, nil
 	}
-	return nil, fmt.Errorf("its values are of a kind that is not known here (%s)", t)
+	return writing{}, fmt.Errorf("its values are of a kind that is not known here (%s)", t)
 }
 
-func appendUnsigned(dst []byte, v parquet.Value) []byte {
-	if v.Kind() == parquet.Int32 {
-		return strconv.AppendUint(dst, uint64(uint32(v.Int32())), 10)
+// coded writes values whose word is their code.
+func coded(form record.Form) writing {
+	return writing{form: form, bare: true, append: func(dst []byte, v value) []byte {
+		return form.Append(dst, v.word)
+	}}
+}
+
+// decimals writes decimals, which are whole numbers in the word or in bytes.
+func decimals(scale int, inWords bool) writing {
+	if inWords {
+		return coded(decimalForm{scale})
 	}
-	return strconv.AppendUint(dst, uint64(v.Int64()), 10)
+	return writing{form: decimalForm{scale}, bare: true, append: func(dst []byte, v value) []byte {
+		if n, ok := whole(v.bytes); ok {
+			return amount.New(n, scale).Append(dst)
+		}
+		return amount.FromBig(coefficient(v.bytes), scale).Append(dst)
+	}}
+}
+
+// The forms of codes.
+type (
+	decimalForm  struct{ scale int }
+	unsignedForm struct{ short bool } // of 32 bits
+	dayForm      struct{}
+	timeForm     struct{ perSecond int64 }
+	floatForm    struct{} // of 64 bits, but for zero with a sign and what is no number
+)
+
+func (f decimalForm) Append(dst []byte, code int64) []byte {
+	return amount.New(code, f.scale).Append(dst)
+}
+
+func (f unsignedForm) Append(dst []byte, code int64) []byte {
+	if f.short {
+		return strconv.AppendUint(dst, uint64(uint32(code)), 10)
+	}
+	return strconv.AppendUint(dst, uint64(code), 10)
+}
+
+func (dayForm) Append(dst []byte, code int64) []byte { return date.Append(dst, int(code)) }
+
+func (f timeForm) Append(dst []byte, code int64) []byte {
+	return appendTime(dst, at(code, f.perSecond))
+}
+
+func (floatForm) Append(dst []byte, code int64) []byte {
+	return appendFloat(dst, math.Float64frombits(uint64(code)), 64)
 }
 
 // appendFloat writes a float as the shortest decimal that reads back as it, without an
@@ -164,18 +228,27 @@ func appendFloat(dst []byte, v float64, bits int) []byte {
 	return amount.AppendPlain(dst, strconv.AppendFloat(nil, v, 'g', -1, bits), 0)
 }
 
-// whole is a number of up to eight bytes in two's complement with the highest one first.
-func whole(data []byte) int64 {
-	n := int64(int8(data[0]))
-	for _, b := range data[1:] {
+// whole is the whole number of a decimal, bytes in two's complement with the highest one first, if 64 bits hold it.
+func whole(data []byte) (n int64, ok bool) {
+	const held = 8
+	if len(data) == 0 {
+		return 0, false
+	}
+	sign := int8(data[0]) >> 7 // 0 or -1
+	for ; len(data) > held; data = data[1:] {
+		if int8(data[0]) != sign || int8(data[1])>>7 != sign {
+			return 0, false
+		}
+	}
+	n = int64(sign)
+	for _, b := range data {
 		n = n<<8 | int64(b)
 	}
-	return n
+	return n, true
 }
 
-// coefficient is the whole number of a decimal: bytes in two's complement with the highest one first.
-func coefficient(v parquet.Value) *big.Int {
-	data := v.ByteArray()
+// coefficient is the whole number of any decimal.
+func coefficient(data []byte) *big.Int {
 	n := new(big.Int).SetBytes(data)
 	if len(data) > 0 && data[0]&0x80 != 0 {
 		n.Sub(n, new(big.Int).Lsh(big.NewInt(1), uint(8*len(data))))
@@ -202,10 +275,10 @@ func at(n, perSecond int64) time.Time {
 
 // julian is a time as a nanosecond of a day, and the Julian number of the day: the way of
 // older programs.
-func julian(v deprecated.Int96) time.Time {
+func julian(v []byte) time.Time {
 	const epoch, day = 2440588, 86400 // the Julian number of 1970-01-01
-	nanoseconds := int64(v[1])<<32 | int64(v[0])
-	return time.Unix((int64(v[2])-epoch)*day, nanoseconds).UTC()
+	nanoseconds, number := int64(binary.LittleEndian.Uint64(v)), int64(binary.LittleEndian.Uint32(v[8:]))
+	return time.Unix((number-epoch)*day, nanoseconds).UTC()
 }
 
 // appendTime writes a time by ISO 8601, and at midnight the day alone.
@@ -246,7 +319,7 @@ func appendInterval(dst, v []byte) []byte {
 	return append(dst, 'S')
 }
 
-func appendHalf(dst []byte, v parquet.Value) []byte { return appendFloat(dst, half(v.ByteArray()), 32) }
+func appendHalf(dst []byte, v value) []byte { return appendFloat(dst, half(v.bytes), 32) }
 
 // half is a float of 16 bits (IEEE 754 binary16), the lowest byte first.
 func half(v []byte) float64 {

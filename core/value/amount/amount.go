@@ -88,24 +88,32 @@ func (a Amount) String() string {
 
 // Append adds the plain form to dst.
 func (a Amount) Append(dst []byte) []byte {
-	digits := strconv.FormatInt(a.coef, 10)
+	var room [24]byte // of 64 bits there are no more than 20
+	digits := room[:0]
 	if a.wide != nil {
-		digits = a.wide.String()
+		digits = a.wide.Append(digits, 10)
+	} else {
+		digits = strconv.AppendInt(digits, a.coef, 10)
 	}
 	if digits[0] == '-' {
 		dst = append(dst, '-')
 		digits = digits[1:]
 	}
 	scale := int(a.scale)
-	if pad := scale + 1 - len(digits); pad > 0 {
-		digits = strings.Repeat("0", pad) + digits
+	if scale == 0 {
+		return append(dst, digits...)
 	}
-	dst = append(dst, digits[:len(digits)-scale]...)
-	if scale > 0 {
-		dst = append(dst, '.')
-		dst = append(dst, digits[len(digits)-scale:]...)
+	whole := len(digits) - scale
+	if whole <= 0 {
+		dst = append(dst, '0', '.')
+		for ; whole < 0; whole++ {
+			dst = append(dst, '0')
+		}
+		return append(dst, digits...)
 	}
-	return dst
+	dst = append(dst, digits[:whole]...)
+	dst = append(dst, '.')
+	return append(dst, digits[whole:]...)
 }
 
 // Money prints the form an analyst reads, with thousands marks: "-1,234.50".

@@ -336,7 +336,14 @@ func days(year, month, day int) (int, bool) {
 
 // Append appends days since 1970-01-01 as ISO 8601.
 func Append(dst []byte, days int) []byte {
-	return time.Unix(int64(days)*86400, 0).UTC().AppendFormat(dst, time.DateOnly)
+	t := time.Unix(int64(days)*86400, 0).UTC()
+	year, month, day := t.Date()
+	if year < 0 || year > 9999 {
+		return t.AppendFormat(dst, time.DateOnly)
+	}
+	digit := func(n int) byte { return byte('0' + n%10) }
+	return append(dst, digit(year/1000), digit(year/100), digit(year/10), digit(year), '-', digit(int(month)/10),
+		digit(int(month)), '-', digit(day/10), digit(day))
 }
 
 // String prints days since 1970-01-01 as ISO 8601, "2031-01-31".

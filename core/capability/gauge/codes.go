@@ -1,0 +1,172 @@
+package gauge
+
+import (
+	"slices"
+
+	"lastblock/core/large/intern"
+	"lastblock/core/record"
+)
+
+// codes counts values that come as numbers, see record.Codes. They are put down as they come, and now and then sorted and
+// counted: where nearly all are different, which amounts are, that takes a tenth of looking each up.
+type codes struct {
+	form    record.Form
+	pending []int64
+	counted []number // from the smallest to the largest
+}
+
+// add counts the code of a row.
+func (c *codes) add(code int64) {
+	if len(c.pending) == cap(c.pending) {
+		c.settle()
+	}
+	c.pending = append(c.pending, code)
+}
+
+// settle counts what is pending, and makes room for as many values as there are different ones: each is moved a few times
+// only, however many there will be.
+func (c *codes) settle() {
+	const least = 1 << 12
+	slices.Sort(c.pending)
+	c.counted = mergeNumbers(c.counted, c.pending)
+	if room := max(least, len(c.counted)); room > cap(c.pending) {
+		c.pending = make([]int64, 0, room)
+	}
+	c.pending = c.pending[:0]
+}
+
+// mergeNumbers counts sorted values in.
+func mergeNumbers(counted []number, values []int64) []number {
+	different := 0
+	for i := range values {
+		if i == 0 || values[i] != values[i-1] {
+			different++
+		}
+	}
+	all := make([]number, 0, len(counted)+different)
+	for len(values) > 0 {
+		value, n := values[0], 1
+		for n < len(values) && values[n] == value {
+			n++
+		}
+		values = values[n:]
+		for len(counted) > 0 && counted[0].coefficient < value {
+			all, counted = append(all, counted[0]), counted[1:]
+		}
+		if len(counted) > 0 && counted[0].coefficient == value {
+			n += int(counted[0].n)
+			counted = counted[1:]
+		}
+		all = append(all, number{value, int64(n)})
+	}
+	return append(all, counted...)
+}
+
+// size is roughly how many bytes they take.
+func (c *codes) size() int64 { return int64(8*cap(c.pending)) + int64(numberSize*cap(c.counted)) }
+
+// isEmpty tells whether there is none.
+func (c *codes) isEmpty() bool { return len(c.pending)+len(c.counted) == 0 }
+
+// each gives the text of each code with how often it came.
+func (c *codes) each(visit func(text []byte, n int) error) error {
+	c.settle()
+	var room []byte
+	for _, of := range c.counted {
+		room = c.form.Append(room[:0], of.coefficient)
+		if err := visit(room, int(of.n)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// takeCodes counts the codes of a column of rows, if there are any and none of another form was counted before.
+func (d *dictionary) takeCodes(of record.Codes, rows func(i int) int, n int) bool {
+	if d.texts.Len() > 0 || d.codes.form != nil && d.codes.form != of.Form {
+		return false
+	}
+	d.codes.form = of.Form
+	for i := range n {
+		d.codes.add(of.Values[rows(i)])
+	}
+	return true
+}
+
+// fold has all values be texts.
+func (d *dictionary) fold() {
+	if d.codes.isEmpty() {
+		return
+	}
+	_ = d.codes.each(func(text []byte, n int) error { // the only errors would be ours
+		d.texts.Add(text, n)
+		return nil
+	})
+	d.codes = codes{}
+}
+
+// eachValue gives every text once with how often it stands there.
+func (d *dictionary) eachValue(visit func(text []byte, n int) error) error {
+	if d.texts.Len() > 0 {
+		d.fold()
+		return d.texts.Each(visit)
+	}
+	return d.codes.each(visit)
+}
+
+// merge counts in what another dictionary has.
+func (d *dictionary) merge(o *dictionary) {
+	switch {
+	case o.codes.isEmpty() && o.texts.Len() == 0:
+		return
+	case o.codes.isEmpty():
+	case d.texts.Len() == 0 && o.texts.Len() == 0 && (d.codes.form == nil || d.codes.form == o.codes.form):
+		d.codes.form = o.codes.form
+		d.codes.merge(&o.codes)
+		return
+	default:
+		o.fold()
+	}
+	d.fold()
+	d.texts.Merge(o.texts)
+}
+
+// joinCodes makes one of dictionaries that hold nothing but codes of one form; false where they do not.
+func joinCodes(dictionaries *[]*dictionary) bool {
+	all := *dictionaries
+	for _, d := range all {
+		if d.texts.Len() > 0 || d.codes.form != all[0].codes.form {
+			return false
+		}
+	}
+	for _, d := range all[min(1, len(all)):] {
+		all[0].codes.merge(&d.codes)
+	}
+	*dictionaries = all[:min(1, len(all))]
+	return true
+}
+
+// merge counts in what others have.
+func (c *codes) merge(o *codes) {
+	c.settle()
+	o.settle()
+	all := make([]number, 0, len(c.counted)+len(o.counted))
+	from, other := c.counted, o.counted
+	for len(from) > 0 && len(other) > 0 {
+		switch a, b := from[0], other[0]; {
+		case a.coefficient < b.coefficient:
+			all, from = append(all, a), from[1:]
+		case a.coefficient > b.coefficient:
+			all, other = append(all, b), other[1:]
+		default:
+			all, from, other = append(all, number{a.coefficient, a.n + b.n}), from[1:], other[1:]
+		}
+	}
+	c.counted = append(append(all, from...), other...)
+}
+
+// size is roughly how many bytes the dictionary takes.
+func (d *dictionary) size() int64 { return d.texts.Size() + d.codes.size() }
+
+// clear takes everything out.
+func (d *dictionary) clear() { d.texts, d.codes = intern.NewCounter(), codes{} }
