@@ -7,8 +7,8 @@ type Codes struct {
 	Form   Form
 }
 
-// Form says how the text of a value is made of its code. Forms can be compared, and of one form two codes are equal where
-// their texts are.
+// Form says how the text of a value is made of its code. Forms can be compared, and of one form two codes are equal
+// where their texts are.
 type Form interface {
 	Append(dst []byte, code int64) []byte
 }

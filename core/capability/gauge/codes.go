@@ -7,11 +7,12 @@ import (
 	"lastblock/core/record"
 )
 
-// codes counts values that come as numbers, see record.Codes. They are put down as they come, and now and then sorted and
-// counted: where nearly all are different, which amounts are, that takes a tenth of looking each up.
+// codes counts values that come as numbers, see record.Codes. They are put down as they come, and now and then sorted
+// and counted: where nearly all are different, which amounts are, that takes a tenth of looking each up.
 type codes struct {
 	form    record.Form
 	pending []int64
+	room    []int64  // to sort them
 	counted []number // from the smallest to the largest
 }
 
@@ -23,16 +24,58 @@ func (c *codes) add(code int64) {
 	c.pending = append(c.pending, code)
 }
 
-// settle counts what is pending, and makes room for as many values as there are different ones: each is moved a few times
-// only, however many there will be.
+// settle counts what is pending, and makes room for as many values as there are different ones: each is moved a few
+// times only, however many there will be.
 func (c *codes) settle() {
 	const least = 1 << 12
-	slices.Sort(c.pending)
+	sortCodes(c.pending, c.room[:len(c.pending)])
 	c.counted = mergeNumbers(c.counted, c.pending)
 	if room := max(least, len(c.counted)); room > cap(c.pending) {
-		c.pending = make([]int64, 0, room)
+		c.pending, c.room = make([]int64, 0, room), make([]int64, room)
 	}
 	c.pending = c.pending[:0]
+}
+
+// sortCodes sorts values by their bytes, from the lowest to the highest; those that are the same in all are passed
+// over. Amounts differ in four of them, and are sorted in a fifth of the time of comparing. room is as long as the
+// values.
+func sortCodes(values, room []int64) {
+	const few = 256
+	if len(values) < few {
+		slices.Sort(values)
+		return
+	}
+	var differ uint64
+	for _, v := range values {
+		differ |= uint64(v ^ values[0])
+	}
+	from, to := values, room
+	for shift := 0; shift < 64; shift += 8 {
+		if byte(differ>>shift) == 0 {
+			continue
+		}
+		var sign byte // of the highest byte, by which numbers below zero come first
+		if shift == 56 {
+			sign = 0x80
+		}
+		var places [256]int
+		for _, v := range from {
+			places[byte(v>>shift)^sign]++
+		}
+		sum := 0
+		for i, n := range places {
+			places[i], sum = sum, sum+n
+		}
+		for _, v := range from {
+			at := &places[byte(v>>shift)^sign]
+			to[*at] = v
+			*at++
+		}
+		from, to = to, from
+	}
+	if &from[0] != &values[0] {
+		copy(values, from)
+	}
 }
 
 // mergeNumbers counts sorted values in.
@@ -63,7 +106,9 @@ func mergeNumbers(counted []number, values []int64) []number {
 }
 
 // size is roughly how many bytes they take.
-func (c *codes) size() int64 { return int64(8*cap(c.pending)) + int64(numberSize*cap(c.counted)) }
+func (c *codes) size() int64 {
+	return int64(8*(cap(c.pending)+len(c.room))) + int64(numberSize*cap(c.counted))
+}
 
 // isEmpty tells whether there is none.
 func (c *codes) isEmpty() bool { return len(c.pending)+len(c.counted) == 0 }
@@ -129,21 +174,6 @@ func (d *dictionary) merge(o *dictionary) {
 	}
 	d.fold()
 	d.texts.Merge(o.texts)
-}
-
-// joinCodes makes one of dictionaries that hold nothing but codes of one form; false where they do not.
-func joinCodes(dictionaries *[]*dictionary) bool {
-	all := *dictionaries
-	for _, d := range all {
-		if d.texts.Len() > 0 || d.codes.form != all[0].codes.form {
-			return false
-		}
-	}
-	for _, d := range all[min(1, len(all)):] {
-		all[0].codes.merge(&d.codes)
-	}
-	*dictionaries = all[:min(1, len(all))]
-	return true
 }
 
 // merge counts in what others have.

@@ -7,6 +7,7 @@ import (
 	"runtime"
 	"slices"
 
+	"lastblock/core/large/intern"
 	"lastblock/core/large/spill"
 	"lastblock/core/record"
 	"lastblock/core/value/amount"
@@ -39,13 +40,23 @@ func describe(parts []*gatherer, columns []asked, memory int64, frequent int) ([
 		return all, nil
 	}
 	all = all[:len(columns)]
+	dictionaries := make([][]*dictionary, len(columns))
+	order, sizes := make([]int, len(columns)), make([]int64, len(columns))
+	for i, c := range columns {
+		order[i], dictionaries[i] = i, dictionariesOf(parts, c.name)
+		for _, d := range dictionaries[i] {
+			sizes[i] += d.size()
+		}
+	}
+	// Those that take longest are begun first, so that none of them is left to one goroutine at the end.
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(sizes[b], sizes[a]) })
 	var group errgroup.Group
 	group.SetLimit(runtime.GOMAXPROCS(0))
-	for i, c := range columns {
+	for _, i := range order {
 		group.Go(func() error {
 			p := newPortrait(memory, frequent)
-			err := eachText(dictionariesOf(parts, c.name), p.add)
-			column, ended := p.column(c, rows)
+			err := eachText(joined(dictionaries[i]), p.add)
+			column, ended := p.column(columns[i], rows)
 			all[i] = column
 			return errors.Join(err, ended, p.close())
 		})
@@ -59,9 +70,8 @@ type counts [2]int
 
 // eachText gives each text of a column's dictionaries once, with how often it stands in all of them.
 //
-// They are not put together for that. Texts come out of a dictionary in the order of their hashes, in which the others
-// are then searched, too: that touches memory in its order, and takes none, where one table of all takes as much as
-// all of them and most of the time.
+// They are not put together for that, which takes as much memory as all of them and most of the time; see
+// intern.Counter.Beside.
 func eachText(dictionaries []*dictionary, visit func(text []byte, n counts) error) error {
 	if len(dictionaries) == 1 {
 		d := dictionaries[0]
@@ -72,16 +82,19 @@ func eachText(dictionaries []*dictionary, visit func(text []byte, n counts) erro
 		})
 	}
 	for i, d := range dictionaries {
-		err := d.texts.Each(func(text []byte, n int) error {
-			for _, before := range dictionaries[:i] {
-				if before.texts.Count(text) > 0 {
-					return nil // told already
-				}
-			}
+		others := slices.Delete(slices.Clone(dictionaries), i, i+1)
+		var texts []*intern.Counter
+		for _, other := range others {
+			texts = append(texts, other.texts)
+		}
+		err := d.texts.Beside(texts, func(text []byte, n int, beside []int) error {
 			var all counts
 			all[d.mark] = n
-			for _, other := range dictionaries[i+1:] {
-				all[other.mark] += other.texts.Count(text)
+			for k, m := range beside {
+				if k < i && m > 0 {
+					return nil // told already
+				}
+				all[others[k].mark] += m
 			}
 			return visit(text, all)
 		})
@@ -108,9 +121,9 @@ func isSpilled(parts []*gatherer, memory int64) bool {
 // mostApart is how many dictionaries of one decimal mark are read beside one another; more are put together first.
 const mostApart = 4
 
-// dictionariesOf are the dictionaries of a column, the largest first.
+// dictionariesOf are the dictionaries of a column.
 func dictionariesOf(parts []*gatherer, name string) []*dictionary {
-	var byMark [2][]*dictionary
+	var all []*dictionary
 	for _, g := range parts {
 		column, ok := g.at[name]
 		if !ok {
@@ -118,16 +131,28 @@ func dictionariesOf(parts []*gatherer, name string) []*dictionary {
 		}
 		for i := range g.columns {
 			if d := &g.columns[i]; d.column == column {
-				byMark[d.mark] = append(byMark[d.mark], d)
+				all = append(all, d)
 			}
 		}
 	}
-	var all []*dictionary
-	if len(byMark[1]) > 0 || !joinCodes(&byMark[0]) {
-		for _, d := range slices.Concat(byMark[0], byMark[1]) {
-			d.fold()
+	return all
+}
+
+// joined are the dictionaries of a column with no more than mostApart of each decimal mark, the largest first, and
+// texts in all of them; or one that holds codes.
+func joined(all []*dictionary) []*dictionary {
+	if isOfCodes(all) {
+		for _, d := range all[1:] {
+			all[0].merge(d)
 		}
+		return all[:1]
 	}
+	var byMark [2][]*dictionary
+	for _, d := range all {
+		d.fold()
+		byMark[d.mark] = append(byMark[d.mark], d)
+	}
+	all = nil
 	for _, dictionaries := range byMark {
 		slices.SortStableFunc(dictionaries, func(a, b *dictionary) int {
 			return cmp.Compare(b.texts.Len(), a.texts.Len())
@@ -138,6 +163,13 @@ func dictionariesOf(parts []*gatherer, name string) []*dictionary {
 		all = append(all, dictionaries[:min(len(dictionaries), mostApart)]...)
 	}
 	return all
+}
+
+// isOfCodes tells whether all of a column is codes of one form, of one mark.
+func isOfCodes(all []*dictionary) bool {
+	return len(all) > 0 && !slices.ContainsFunc(all, func(d *dictionary) bool {
+		return d.texts.Len() > 0 || d.mark != all[0].mark || d.codes.form == nil || d.codes.form != all[0].codes.form
+	})
 }
 
 // describeSpilled reads all texts in order from where they were put aside.

@@ -27,6 +27,9 @@ type gatherer struct {
 	text    []byte
 	last    []byte
 	item    []byte
+
+	together [intern.Together][]byte // texts that are counted at once
+	unquoted [intern.Together][]byte // room for each
 }
 
 // dictionary counts the texts of one column that were written with one decimal
@@ -113,8 +116,13 @@ func (g *gatherer) count(texts *intern.Counter, b *source.Batch, v *tally.Visito
 	if runs > 0 {
 		texts.Add(last, runs)
 	}
-	for ; i < n; i++ {
-		texts.Add(b.Text(v.Row(i), column, &g.text), 1)
+	for i < n {
+		some := min(n-i, intern.Together)
+		for k := range some {
+			g.together[k] = b.Text(v.Row(i+k), column, &g.unquoted[k])
+		}
+		texts.AddAll(g.together[:some])
+		i += some
 	}
 }
 

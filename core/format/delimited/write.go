@@ -48,8 +48,8 @@ func IsAsWritten(b *record.Batch, row int, delimiter byte) bool {
 	return true
 }
 
-// needsQuotes tells whether a field has to stand in quotes. Most fields are short, and gone through in words of eight bytes
-// in less time than it takes to look for one byte four times.
+// needsQuotes tells whether a field has to stand in quotes. Most fields are short, and gone through in words of eight
+// bytes in less time than it takes to look for one byte four times.
 func needsQuotes(text []byte, delimiter byte) bool {
 	const short, word, half = 64, 8, 4
 	switch n := len(text); {
@@ -80,8 +80,8 @@ const ones, topBits = 0x0101010101010101, 0x8080808080808080
 
 // holdsSpecial tells whether one of eight bytes is the delimiter, a quote, or of a line end.
 func holdsSpecial(bytes, delimiters uint64) bool {
-	// A byte is zero where subtracting one sets its topmost bit and it was not set before; bytes above the first zero may
-	// look so, too, which makes no difference here.
+	// A byte is zero where subtracting one sets its topmost bit and it was not set before; bytes above the first zero
+	// may look so, too, which makes no difference here.
 	zeros := func(v uint64) uint64 { return (v - ones) &^ v }
 	return (zeros(bytes^delimiters)|zeros(bytes^ones*'"')|zeros(bytes^ones*'\n')|zeros(bytes^ones*'\r'))&topBits != 0
 }

@@ -52,7 +52,7 @@ func Open(file io.ReaderAt, size int64) (r *Reader, err error) {
 	var names []string
 	for i := range r.leaves {
 		if pages.columns[i].half { // which the library does not tell from bytes
-			r.leaves[i].append = appendHalf
+			r.leaves[i].writing = writing{append: appendHalf, bare: true}
 		}
 		names = append(names, r.leaves[i].name)
 		if pages.columns[i].repetition > 0 && r.lists == nil {
@@ -75,8 +75,8 @@ func recoverInto(err *error) {
 // Head tells which columns the file has.
 func (r *Reader) Head() *record.Head { return &r.head }
 
-// Next reads the next rows, of which rows.Compose then makes the batch; the error is io.EOF behind the last one. What rows
-// holds is used again.
+// Next reads the next rows, of which rows.Compose then makes the batch; the error is io.EOF behind the last one. What
+// rows holds is used again.
 func (r *Reader) Next(b *record.Batch, rows *Rows) (err error) {
 	defer recoverInto(&err)
 	if r.done {

@@ -149,7 +149,12 @@ func flats(t *testing.T, n int) (file []byte, want [][]string) {
 	var out bytes.Buffer
 	w := parquet.NewGenericWriter[flat](&out, parquet.PageBufferSize(300), parquet.MaxRowsPerRowGroup(1000))
 	for i := range n {
-		f := flat{Name: fmt.Sprintf("name, %d", i%40), Price: int64(i)*7 - 50, Ratio: float64(i) / 4, Small: float32(i % 3)}
+		f := flat{
+			Name:  fmt.Sprintf("name, %d", i%40),
+			Price: int64(i)*7 - 50,
+			Ratio: float64(i) / 4,
+			Small: float32(i % 3),
+		}
 		texts := []string{f.Name, "", "", fmt.Sprintf("%.2f", float64(f.Price)/100), fmt.Sprintf("-0.%03d", i%1000),
 			fmt.Sprint(f.Ratio), fmt.Sprint(i % 3), "", ""}
 		if i%1000 == 0 {

@@ -8,8 +8,8 @@ import (
 	"lastblock/core/record"
 )
 
-// Rows are some rows of a file as they are stored there, column by column. They are copied out of its pages, so that one
-// goroutine can make texts of them while another one reads on.
+// Rows are some rows of a file as they are stored there, column by column. They are copied out of its pages, so that
+// one goroutine can make texts of them while another one reads on.
 type Rows struct {
 	leaves  []leaf
 	columns []values
@@ -24,10 +24,44 @@ type values struct {
 	words []int64  // of whole numbers and floats, and of decimals as far as 64 bits hold all of them
 	bytes []byte   // of all others, one behind the other
 	ends  []uint32 // where each of these ends
+	memo  memo
+}
+
+// memo remembers texts of codes. A month has few days, and few prices have many digits; amounts, of which nearly all
+// are different, take less time to write than to remember.
+type memo []remembered
+
+type remembered struct {
+	code   int64
+	text   [31]byte
+	length uint8 // 0: none
+}
+
+// append appends the text of a code.
+func (m *memo) append(dst []byte, form record.Form, code int64) []byte {
+	if _, ok := form.(decimalForm); ok {
+		return form.Append(dst, code)
+	}
+	const size = 64
+	if *m == nil {
+		*m = make(memo, size)
+	}
+	at := &(*m)[uint64(code)%size]
+	if at.length == 0 || at.code != code {
+		text := form.Append(at.text[:0], code)
+		if at.code, at.length = code, uint8(len(text)); len(text) > len(at.text) {
+			at.length = 0
+			return append(dst, text...)
+		}
+	}
+	return append(dst, at.text[:at.length]...)
 }
 
 // reset makes ready for other rows.
 func (r *Rows) reset(leaves []leaf) {
+	if len(r.leaves) > 0 && len(leaves) > 0 && &r.leaves[0] != &leaves[0] { // of another file
+		r.columns = nil
+	}
 	r.leaves, r.made = leaves, false
 	for len(r.columns) < len(leaves) {
 		r.columns = append(r.columns, values{})
@@ -85,7 +119,9 @@ func (r *Rows) Compose(b *record.Batch) {
 			switch {
 			case len(column.nulls) > 0 && column.nulls[row]:
 			case leaf.form != nil && len(column.ends) == 0:
-				data = leaf.form.Append(data, column.words[row])
+				data = column.memo.append(data, leaf.form, column.words[row])
+			case leaf.raw:
+				data = delimited.AppendField(data, column.at(row).bytes, ',')
 			default:
 				from := len(data)
 				if data = leaf.append(data, column.at(row)); !leaf.bare {

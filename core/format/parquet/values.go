@@ -30,10 +30,11 @@ type writing struct {
 	append func(dst []byte, v value) []byte
 	form   record.Form // of values that are whole numbers; nil where texts are made in another way
 	bare   bool        // no text needs quotes
+	raw    bool        // texts are the bytes as they are
 }
 
-// value is a value that is not null: a whole number, a float by its bits or a truth value as 0 or 1 in the word, any other
-// as bytes.
+// value is a value that is not null: a whole number, a float by its bits or a truth value as 0 or 1 in the word, any
+// other as bytes.
 type value struct {
 	word  int64
 	bytes []byte
@@ -167,7 +168,7 @@ func writer(t parquet.Type) (writing, error) {
 	case parquet.Double:
 		return coded(floatForm{}), nil
 	case parquet.ByteArray, parquet.FixedLenByteArray:
-		return writing{append: func(dst []byte, v value) []byte { return append(dst, v.bytes...) }}, nil
+		return writing{raw: true, append: func(dst []byte, v value) []byte { return append(dst, v.bytes...) }}, nil
 	}
 	return writing{}, fmt.Errorf("its values are of a kind that is not known here (%s)", t)
 }

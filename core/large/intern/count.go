@@ -112,8 +112,13 @@ func (c *Counter) Add(text []byte, n int) {
 
 // addHeld is Add for a text that two words hold.
 func (c *Counter) addHeld(low, high, size, n uint64) {
+	c.addHeldAt(mix(low, high, size)&uint64(len(c.slots)-1), low, high, size, n)
+}
+
+// addHeldAt is addHeld from a slot on.
+func (c *Counter) addHeldAt(at, low, high, size, n uint64) {
 	mask := uint64(len(c.slots) - 1)
-	for at := mix(low, high, size) & mask; ; at = (at + 1) & mask {
+	for ; ; at = (at + 1) & mask {
 		s := &c.slots[at]
 		if s.sized == 0 {
 			*s = counted{low, high, size<<sizeShift | n}
@@ -129,7 +134,12 @@ func (c *Counter) addHeld(low, high, size, n uint64) {
 
 func (c *Counter) addLong(text []byte, n int) {
 	hash := xxh3.Hash(text)
-	at, ok := c.findLong(text, hash)
+	c.addLongAt(c.startOf(hash), text, hash, n)
+}
+
+// addLongAt is addLong from a slot on.
+func (c *Counter) addLongAt(at uint64, text []byte, hash uint64, n int) {
+	at, ok := c.findLong(at, text, hash)
 	if ok {
 		c.slots[at].sized += uint64(n)
 		return
@@ -161,10 +171,13 @@ func (c *Counter) keep(text []byte) uint64 {
 	return at
 }
 
-// findLong returns the slot of a long text, or the free one where it would be.
-func (c *Counter) findLong(text []byte, hash uint64) (at uint64, ok bool) {
+// startOf is the slot from which on a long text is looked for.
+func (c *Counter) startOf(hash uint64) uint64 { return mix(hash, 0, isLong) & uint64(len(c.slots)-1) }
+
+// findLong returns the slot of a long text, or the free one where it would be, from a slot on.
+func (c *Counter) findLong(at uint64, text []byte, hash uint64) (_ uint64, ok bool) {
 	mask := uint64(len(c.slots) - 1)
-	for at = mix(hash, 0, isLong) & mask; ; at = (at + 1) & mask {
+	for ; ; at = (at + 1) & mask {
 		s := &c.slots[at]
 		switch {
 		case s.sized == 0:
@@ -237,7 +250,8 @@ func (c *Counter) grow(size int) {
 // Count returns how often a text was counted.
 func (c *Counter) Count(text []byte) int {
 	if len(text) > MostHeld {
-		if at, ok := c.findLong(text, xxh3.Hash(text)); ok {
+		hash := xxh3.Hash(text)
+		if at, ok := c.findLong(c.startOf(hash), text, hash); ok {
 			return int(c.slots[at].sized & countMask)
 		}
 		return 0

@@ -3,6 +3,7 @@ package intern
 import (
 	"fmt"
 	"math/rand/v2"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -186,5 +187,42 @@ func TestHeld(t *testing.T) {
 	}
 	if new(Held).Take(make([]byte, MostHeld+1), nil) {
 		t.Error("a text is held that is too long")
+	}
+}
+
+// Texts that are counted several at a time are counted as one by one, and told beside those of others.
+func TestCounterTogether(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 9))
+	counters := [3]*Counter{NewCounter(), NewCounter(), NewCounter()}
+	var want [3]map[string]int
+	for i, c := range counters {
+		want[i] = make(map[string]int)
+		for range 3_000 {
+			group := make([][]byte, r.IntN(Together+1))
+			for k := range group {
+				n := r.IntN(1 << r.IntN(14)) // few come often, most seldom
+				group[k] = []byte(strings.Repeat("\x00", n%41) + strconv.Itoa(n/41))
+				if n == 0 {
+					group[k] = nil
+				}
+				want[i][string(group[k])]++
+			}
+			c.AddAll(group)
+		}
+		if c.Len() != len(want[i]) {
+			t.Fatalf("%d texts, want %d", c.Len(), len(want[i]))
+		}
+	}
+	told := make(map[string]bool)
+	err := counters[1].Beside([]*Counter{counters[0], counters[2]}, func(text []byte, n int, beside []int) error {
+		all := [3]int{want[0][string(text)], want[1][string(text)], want[2][string(text)]}
+		if got := [3]int{beside[0], n, beside[1]}; got != all || told[string(text)] {
+			t.Fatalf("%q has counts %v, want %v", text, got, all)
+		}
+		told[string(text)] = true
+		return nil
+	})
+	if err != nil || len(told) != len(want[1]) {
+		t.Errorf("%d texts were told, want %d; %v", len(told), len(want[1]), err)
 	}
 }

@@ -88,6 +88,10 @@ func (a Amount) String() string {
 
 // Append adds the plain form to dst.
 func (a Amount) Append(dst []byte) []byte {
+	scale := int(a.scale)
+	if a.wide == nil && scale < mostInRoom {
+		return appendCoefficient(dst, a.coef, scale)
+	}
 	var room [24]byte // of 64 bits there are no more than 20
 	digits := room[:0]
 	if a.wide != nil {
@@ -99,7 +103,6 @@ func (a Amount) Append(dst []byte) []byte {
 		dst = append(dst, '-')
 		digits = digits[1:]
 	}
-	scale := int(a.scale)
 	if scale == 0 {
 		return append(dst, digits...)
 	}
@@ -114,6 +117,30 @@ func (a Amount) Append(dst []byte) []byte {
 	dst = append(dst, digits[:whole]...)
 	dst = append(dst, '.')
 	return append(dst, digits[whole:]...)
+}
+
+// mostInRoom is a scale below which the digits of 64 bits, a mark and a sign are written in one go.
+const mostInRoom = 24
+
+// appendCoefficient appends coef × 10^-scale, which is written from its end on.
+func appendCoefficient(dst []byte, coef int64, scale int) []byte {
+	var room [mostInRoom + 24]byte
+	at := len(room)
+	left := uint64(max(coef, -coef)) // also of the least one, which has no counterpart
+	for n := 0; n <= scale || left > 0; n++ {
+		if n == scale && scale > 0 {
+			at--
+			room[at] = '.'
+		}
+		at--
+		room[at] = byte('0' + left%10)
+		left /= 10
+	}
+	if coef < 0 {
+		at--
+		room[at] = '-'
+	}
+	return append(dst, room[at:]...)
 }
 
 // Money prints the form an analyst reads, with thousands marks: "-1,234.50".

@@ -448,3 +448,25 @@ func FuzzParsePlainAt(f *testing.F) {
 		}
 	})
 }
+
+// The plain form has all digits, a zero before the mark where there is none, and as many behind it as the scale.
+func TestPlainForm(t *testing.T) {
+	for _, coef := range []int64{0, 1, -1, 7, 10, -10, 99, 100, -12345, math.MaxInt64, math.MinInt64} {
+		for _, scale := range []int{0, 1, 2, 5, 18, 19, 20, 23, 24, 25, 40} {
+			digits := new(big.Int).Abs(big.NewInt(coef)).String()
+			if short := scale + 1 - len(digits); short > 0 {
+				digits = strings.Repeat("0", short) + digits
+			}
+			want := digits[:len(digits)-scale]
+			if scale > 0 {
+				want += "." + digits[len(digits)-scale:]
+			}
+			if coef < 0 {
+				want = "-" + want
+			}
+			if got := New(coef, scale).String(); got != want {
+				t.Errorf("%d × 10^-%d is %s, want %s", coef, scale, got, want)
+			}
+		}
+	}
+}
