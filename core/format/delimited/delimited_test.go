@@ -386,7 +386,8 @@ func TestAppendFieldIsReadBack(t *testing.T) {
 // A byte that needs quotes is found wherever it stands, and no other is taken for one.
 func TestNeedsQuotesAtEachPlace(t *testing.T) {
 	for length := range 80 {
-		for _, filling := range []byte{'x', 0, '!', '#', '+', '-', 0x0b, 0x0e, 0x8a, 0xac, 0xff} { // neighbours of those sought
+		// Neighbours of the bytes that are sought, and these with another topmost bit.
+		for _, filling := range []byte{'x', 0, '!', '#', '+', '-', 0x0b, 0x0e, 0x8a, 0xac, 0xff} {
 			text := bytes.Repeat([]byte{filling}, length)
 			if needsQuotes(text, ',') {
 				t.Fatalf("%q needs none", text)

@@ -212,7 +212,8 @@ func TestCodesOfColumns(t *testing.T) {
 	}
 	wide, huge := [16]byte{14: 1, 15: 2}, [16]byte{7: 1}
 	zero := math.Copysign(0, -1)
-	if err := parquet.Write(&out, []numbers{{-5, wide, huge, 0.5, zero, 3, nil, "x"}, {Count: new(int64(4))}}); err != nil {
+	rows := []numbers{{-5, wide, huge, 0.5, zero, 3, nil, "x"}, {Count: new(int64(4))}}
+	if err := parquet.Write(&out, rows); err != nil {
 		t.Fatal(err)
 	}
 	r, err := Open(bytes.NewReader(out.Bytes()), int64(out.Len()))

@@ -129,8 +129,8 @@ func writer(t parquet.Type) (writing, error) {
 	switch l := logical.(type) {
 	case *format.DecimalType:
 		if l.Scale < 0 || l.Scale > l.Precision { // Parquet format, LogicalTypes, "DECIMAL"
-			return writing{}, fmt.Errorf("its values are of %d digits, of which %d stand behind the decimal mark", l.Precision,
-				l.Scale)
+			return writing{}, fmt.Errorf("its values are of %d digits, of which %d stand behind the decimal mark",
+				l.Precision, l.Scale)
 		}
 		return decimals(int(l.Scale), t.Kind() == parquet.Int32 || t.Kind() == parquet.Int64), nil
 	case *format.DateType:
