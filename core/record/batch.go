@@ -41,6 +41,8 @@ type Batch struct {
 	// Regular says that each field that holds one of these is in quotes, as RFC 4180 has it,
 	// and that a field which begins with a quote is.
 	Regular bool
+	// Needed says that the batch is Regular, and a delimiter or a line break stands in each field in quotes.
+	Needed bool
 
 	// FirstLine is the line on which the first record starts; record i starts
 	// on FirstLine+i, unless Lines is set and says otherwise.
@@ -186,7 +188,7 @@ func (b *Batch) Split(keep []bool) {
 	b.Unchain()
 	dropped := b.Dropped
 	if dropped == nil {
-		dropped = &Batch{Data: b.Data, Width: b.Width, Quoted: b.Quoted, Plain: b.Plain, Regular: b.Regular}
+		dropped = &Batch{Data: b.Data, Width: b.Width, Quoted: b.Quoted, Plain: b.Plain, Regular: b.Regular, Needed: b.Needed}
 	}
 	kept := 0
 	for row := range b.Rows {

@@ -73,6 +73,7 @@ func (s *Scanner) scanRectangle(block Block, b *record.Batch) bool {
 		b.Regular = false
 	}
 	b.Plain = b.Regular && !block.quotes
+	b.Needed = b.Regular && found.Needed
 	if rows < block.lines { // others are within quotes
 		noteLines(b, s.Dialect.LineEnd)
 	}

@@ -35,9 +35,12 @@ func CloseField(dst []byte, from int, delimiter byte, room *[]byte) []byte {
 	return AppendField(dst[:from], *room, delimiter)
 }
 
-// IsAsWritten tells whether AppendRecord would write a record of a regular batch as it was sent: no field is in quotes
-// that need not be.
+// IsAsWritten tells whether AppendRecord would write a record of a regular batch, whose delimiter is given, as it was
+// sent: no field is in quotes that need not be.
 func IsAsWritten(b *record.Batch, row int, delimiter byte) bool {
+	if b.Needed {
+		return true
+	}
 	bounds := b.RecordBounds(row)
 	for i, end := range bounds[1:] {
 		start := bounds[i] + 1

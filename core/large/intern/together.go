@@ -65,8 +65,8 @@ func (c *Counter) approach(texts [][]byte, all []sought) {
 // Beside gives every text with its count, and with those that it has in others, in no order. A text and counts are
 // good until visit returns; the error is that of visit.
 //
-// Texts come out of a counter in the order of their hashes, in which the others are then searched, too, so that slots are
-// touched in the order of memory; long texts are not, and are approached several at a time.
+// Texts come out of a counter in the order of their hashes, in which the others are then searched, too, so that slots
+// are touched in the order of memory; long texts are not, and are approached several at a time.
 func (c *Counter) Beside(others []*Counter, visit func(text []byte, n int, beside []int) error) error {
 	var group [Together]counted
 	var texts [Together][]byte

@@ -74,7 +74,7 @@ func (w *Worker) Apply(s *Shape, b *record.Batch, writing Writing, constants map
 		b.Width = len(s.columns)
 		b.Data = w.data // which the worker writes over with the next batch
 		b.Bounds = append(b.Bounds[:0], w.bounds...)
-		b.Quoted, b.Plain, b.Regular = true, false, false
+		b.Quoted, b.Plain, b.Regular, b.Needed = true, false, false, false
 	} else {
 		b.Bounds = b.Bounds[:kept*(width+1)]
 	}

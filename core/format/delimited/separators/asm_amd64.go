@@ -10,8 +10,8 @@ package separators
 //go:noescape
 func note(data *byte, chunks int, out *uint32, at uint32, s *byte) (n int)
 
-// count counts the line ends outside quotes in some chunks, of which there is one at least, and tells where the
-// last one is. s is the first byte of a state.
+// cut tells where the last line end outside quotes is in some chunks, of which there is one at least. s is the
+// first byte of a state.
 //
 //go:noescape
-func count(data *byte, chunks int, s *byte)
+func cut(data *byte, chunks int, s *byte)

@@ -14,6 +14,7 @@ TEXT ·note(SB), NOSPLIT, $0-48
 	VPBROADCASTB 2(CX), Y2
 	VPBROADCASTB 3(CX), Y3
 	VPCMPEQB     X4, X4, X4
+	VPXOR        Y5, Y5, Y5
 	MOVQ         24(CX), BX
 	MOVQ         32(CX), SI
 	MOVQ         40(CX), DI
@@ -22,124 +23,141 @@ TEXT ·note(SB), NOSPLIT, $0-48
 	MOVQ         out+16(FP), R8
 
 chunk:
-	VMOVDQU    (AX), Y5
-	VMOVDQU    32(AX), Y6
-	VPCMPEQB   Y5, Y1, Y7
+	VMOVDQU    (AX), Y6
+	VMOVDQU    32(AX), Y7
 	VPCMPEQB   Y6, Y1, Y8
-	VPMOVMSKB  Y7, R9
-	VPMOVMSKB  Y8, R10
+	VPCMPEQB   Y7, Y1, Y9
+	VPMOVMSKB  Y8, R9
+	VPMOVMSKB  Y9, R10
 	SHLQ       $0x20, R10
 	ORQ        R10, R9
 	ANDQ       8(CX), R9
-	VMOVQ      R9, X7
-	VPCLMULQDQ $0x00, X4, X7, X7
-	VMOVQ      X7, R10
+	VMOVQ      R9, X8
+	VPCLMULQDQ $0x00, X4, X8, X8
+	VMOVQ      X8, R10
 	XORQ       BX, R10
 	MOVQ       R10, BX
 	SARQ       $0x3f, BX
-	VPCMPEQB   Y5, Y0, Y7
 	VPCMPEQB   Y6, Y0, Y8
-	VPMOVMSKB  Y7, R11
-	VPMOVMSKB  Y8, R12
+	VPCMPEQB   Y7, Y0, Y9
+	VPMOVMSKB  Y8, R11
+	VPMOVMSKB  Y9, R12
 	SHLQ       $0x20, R12
 	ORQ        R12, R11
-	VPCMPEQB   Y5, Y2, Y7
 	VPCMPEQB   Y6, Y2, Y8
-	VPMOVMSKB  Y7, R12
-	VPMOVMSKB  Y8, R13
+	VPCMPEQB   Y7, Y2, Y9
+	VPMOVMSKB  Y8, R12
+	VPMOVMSKB  Y9, R13
 	SHLQ       $0x20, R13
 	ORQ        R13, R12
 	ORQ        R12, R11
+	ANDNQ      R10, R11, R13
 	ANDNQ      R11, R10, R11
 	ANDNQ      R12, R10, R12
-	MOVQ       R9, R13
-	ANDQ       R10, R13
+	MOVQ       R9, R14
+	ANDQ       R10, R14
 	ANDNQ      R9, R10, R9
+	XORL       R10, R10
+	ADDQ       88(CX), R13
+	ADCQ       $0x00, R10
+	ADDQ       R14, R13
+	ADCQ       $0x00, R10
+	MOVQ       R10, 88(CX)
+	ANDQ       R9, R13
+	ORQ        R13, 96(CX)
 	MOVQ       R11, R10
 	ORQ        R9, R10
-	LEAQ       (SI)(R10*2), R14
+	LEAQ       (SI)(R10*2), R13
 	SHRQ       $0x3f, R10
 	MOVQ       R10, SI
-	ANDNQ      R13, R14, R14
+	ANDNQ      R14, R13, R13
 	LEAQ       (DI)(R9*2), R10
 	SHRQ       $0x3f, R9
 	MOVQ       R9, DI
-	VPCMPEQB   Y5, Y3, Y5
+	ORQ        R11, R14
+	VPCMPEQB   Y6, Y3, Y8
+	VPOR       Y8, Y5, Y5
+	VPCMPEQB   Y7, Y3, Y8
+	VPOR       Y8, Y5, Y5
+	ANDNQ      R10, R14, R9
+	ORQ        48(CX), R9
+	JZ         looked
 	VPCMPEQB   Y6, Y3, Y6
-	VPMOVMSKB  Y5, R9
-	VPMOVMSKB  Y6, R15
+	VPCMPEQB   Y7, Y3, Y7
+	VPMOVMSKB  Y6, R9
+	VPMOVMSKB  Y7, R15
 	SHLQ       $0x20, R15
 	ORQ        R15, R9
-	ORQ        R9, 80(CX)
 	ANDQ       16(CX), R9
-	ORQ        R11, R13
-	ORQ        R9, R13
-	ANDNQ      R10, R13, R13
-	ORQ        R13, R14
+	ORQ        R9, R14
+	ANDNQ      R10, R14, R14
+	ORQ        R14, R13
 	ANDQ       R9, R10
 	MOVQ       48(CX), R9
 	LEAQ       (R9)(R10*2), R9
 	SHRQ       $0x3f, R10
 	MOVQ       R10, 48(CX)
 	ANDNQ      R9, R12, R9
-	ORQ        R9, R14
-	ORQ        R14, 56(CX)
-	POPCNTQ    R12, R12
-	ADDQ       R12, 64(CX)
-	POPCNTQ    R11, R9
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, (R8)
-	BLSRQ      R11, R11
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, 4(R8)
-	BLSRQ      R11, R11
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, 8(R8)
-	BLSRQ      R11, R11
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, 12(R8)
-	BLSRQ      R11, R11
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, 16(R8)
-	BLSRQ      R11, R11
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, 20(R8)
-	BLSRQ      R11, R11
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, 24(R8)
-	BLSRQ      R11, R11
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, 28(R8)
-	BLSRQ      R11, R11
-	CMPQ       R9, $0x08
-	JLE        noted
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, 32(R8)
-	BLSRQ      R11, R11
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, 36(R8)
-	BLSRQ      R11, R11
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, 40(R8)
-	BLSRQ      R11, R11
-	TZCNTQ     R11, R10
-	ADDL       DX, R10
-	MOVL       R10, 44(R8)
-	BLSRQ      R11, R11
-	CMPQ       R9, $0x0c
-	JLE        noted
-	LEAQ       48(R8), R10
+	ORQ        R9, R13
+
+looked:
+	ORQ     R13, 56(CX)
+	POPCNTQ R12, R12
+	ADDQ    R12, 64(CX)
+	POPCNTQ R11, R9
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, (R8)
+	BLSRQ   R11, R11
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, 4(R8)
+	BLSRQ   R11, R11
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, 8(R8)
+	BLSRQ   R11, R11
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, 12(R8)
+	BLSRQ   R11, R11
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, 16(R8)
+	BLSRQ   R11, R11
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, 20(R8)
+	BLSRQ   R11, R11
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, 24(R8)
+	BLSRQ   R11, R11
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, 28(R8)
+	BLSRQ   R11, R11
+	CMPQ    R9, $0x08
+	JLE     noted
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, 32(R8)
+	BLSRQ   R11, R11
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, 36(R8)
+	BLSRQ   R11, R11
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, 40(R8)
+	BLSRQ   R11, R11
+	TZCNTQ  R11, R10
+	ADDL    DX, R10
+	MOVL    R10, 44(R8)
+	BLSRQ   R11, R11
+	CMPQ    R9, $0x0c
+	JLE     noted
+	LEAQ    48(R8), R10
 
 more:
 	TZCNTQ R11, R12
@@ -150,24 +168,26 @@ more:
 	JNZ    more
 
 noted:
-	LEAQ (R8)(R9*4), R8
-	ADDQ $0x40, AX
-	ADDQ $0x40, DX
-	DECQ chunks+8(FP)
-	JNZ  chunk
-	MOVQ BX, 24(CX)
-	MOVQ SI, 32(CX)
-	MOVQ DI, 40(CX)
+	LEAQ      (R8)(R9*4), R8
+	ADDQ      $0x40, AX
+	ADDQ      $0x40, DX
+	DECQ      chunks+8(FP)
+	JNZ       chunk
+	MOVQ      BX, 24(CX)
+	MOVQ      SI, 32(CX)
+	MOVQ      DI, 40(CX)
+	VPMOVMSKB Y5, AX
+	ORQ       AX, 80(CX)
 	VZEROUPPER
-	MOVQ out+16(FP), AX
-	SUBQ AX, R8
-	SHRQ $0x02, R8
-	MOVQ R8, n+40(FP)
+	MOVQ      out+16(FP), AX
+	SUBQ      AX, R8
+	SHRQ      $0x02, R8
+	MOVQ      R8, n+40(FP)
 	RET
 
-// func count(data *byte, chunks int, s *byte)
-// Requires: AVX, AVX2, BMI, CMOV, PCLMULQDQ, POPCNT
-TEXT ·count(SB), NOSPLIT, $8-24
+// func cut(data *byte, chunks int, s *byte)
+// Requires: AVX, AVX2, BMI, CMOV, PCLMULQDQ
+TEXT ·cut(SB), NOSPLIT, $0-24
 	MOVQ         data+0(FP), AX
 	MOVQ         s+16(FP), CX
 	VPBROADCASTB (CX), Y0
@@ -175,38 +195,39 @@ TEXT ·count(SB), NOSPLIT, $8-24
 	VPBROADCASTB 2(CX), Y2
 	VPBROADCASTB 3(CX), Y3
 	VPCMPEQB     X4, X4, X4
+	VPXOR        Y5, Y5, Y5
 	MOVQ         24(CX), BX
 	MOVQ         32(CX), SI
 	MOVQ         40(CX), DI
 	XORQ         DX, DX
 	MOVQ         72(CX), R8
 
-countChunk:
-	VMOVDQU    (AX), Y5
-	VMOVDQU    32(AX), Y6
-	VPCMPEQB   Y5, Y1, Y7
+cutChunk:
+	VMOVDQU    (AX), Y6
+	VMOVDQU    32(AX), Y7
 	VPCMPEQB   Y6, Y1, Y8
-	VPMOVMSKB  Y7, R9
-	VPMOVMSKB  Y8, R10
+	VPCMPEQB   Y7, Y1, Y9
+	VPMOVMSKB  Y8, R9
+	VPMOVMSKB  Y9, R10
 	SHLQ       $0x20, R10
 	ORQ        R10, R9
 	ANDQ       8(CX), R9
-	VMOVQ      R9, X7
-	VPCLMULQDQ $0x00, X4, X7, X7
-	VMOVQ      X7, R10
+	VMOVQ      R9, X8
+	VPCLMULQDQ $0x00, X4, X8, X8
+	VMOVQ      X8, R10
 	XORQ       BX, R10
 	MOVQ       R10, BX
 	SARQ       $0x3f, BX
-	VPCMPEQB   Y5, Y0, Y7
 	VPCMPEQB   Y6, Y0, Y8
-	VPMOVMSKB  Y7, R12
-	VPMOVMSKB  Y8, R13
+	VPCMPEQB   Y7, Y0, Y9
+	VPMOVMSKB  Y8, R12
+	VPMOVMSKB  Y9, R13
 	SHLQ       $0x20, R13
 	ORQ        R13, R12
-	VPCMPEQB   Y5, Y2, Y7
 	VPCMPEQB   Y6, Y2, Y8
-	VPMOVMSKB  Y7, R13
-	VPMOVMSKB  Y8, R14
+	VPCMPEQB   Y7, Y2, Y9
+	VPMOVMSKB  Y8, R13
+	VPMOVMSKB  Y9, R14
 	SHLQ       $0x20, R14
 	ORQ        R14, R13
 	ORQ        R13, R12
@@ -224,15 +245,17 @@ countChunk:
 	LEAQ       (DI)(R9*2), R10
 	SHRQ       $0x3f, R9
 	MOVQ       R9, DI
-	VPCMPEQB   Y5, Y3, Y5
-	VPCMPEQB   Y6, Y3, Y6
-	VPMOVMSKB  Y5, R9
-	VPMOVMSKB  Y6, BP
-	SHLQ       $0x20, BP
-	ORQ        BP, R9
-	ORQ        R9, 80(CX)
-	ANDQ       16(CX), R9
 	ORQ        R12, R14
+	ANDNQ      R10, R14, R9
+	ORQ        48(CX), R9
+	JZ         looked
+	VPCMPEQB   Y6, Y3, Y6
+	VPCMPEQB   Y7, Y3, Y7
+	VPMOVMSKB  Y6, R9
+	VPMOVMSKB  Y7, R12
+	SHLQ       $0x20, R12
+	ORQ        R12, R9
+	ANDQ       16(CX), R9
 	ORQ        R9, R14
 	ANDNQ      R10, R14, R14
 	ORQ        R14, R15
@@ -243,20 +266,22 @@ countChunk:
 	MOVQ       R10, 48(CX)
 	ANDNQ      R9, R13, R9
 	ORQ        R9, R15
-	ORQ        R15, 56(CX)
-	BSRQ       R13, R11
-	LEAQ       (DX)(R11*1), R11
-	TESTQ      R13, R13
-	CMOVQNE    R11, R8
-	POPCNTQ    R13, R9
-	ADDQ       R9, 64(CX)
-	ADDQ       $0x40, AX
-	ADDQ       $0x40, DX
-	DECQ       chunks+8(FP)
-	JNZ        countChunk
-	MOVQ       R8, 72(CX)
-	MOVQ       BX, 24(CX)
-	MOVQ       SI, 32(CX)
-	MOVQ       DI, 40(CX)
+
+looked:
+	ORQ       R15, 56(CX)
+	BSRQ      R13, R11
+	LEAQ      (DX)(R11*1), R11
+	TESTQ     R13, R13
+	CMOVQNE   R11, R8
+	ADDQ      $0x40, AX
+	ADDQ      $0x40, DX
+	DECQ      chunks+8(FP)
+	JNZ       cutChunk
+	MOVQ      R8, 72(CX)
+	MOVQ      BX, 24(CX)
+	MOVQ      SI, 32(CX)
+	MOVQ      DI, 40(CX)
+	VPMOVMSKB Y5, AX
+	ORQ       AX, 80(CX)
 	VZEROUPPER
 	RET

@@ -35,10 +35,13 @@ type state struct {
 	returned uint64 // 1 where the last byte was a carriage return behind a closed quote
 	bad      uint64 // not 0 where a quote is not regular
 
-	lines int // line ends outside quotes
-	last  int // where the last of them is, -1 without one
+	lines int // line ends outside quotes, told by Note
+	last  int // where the last of them is, -1 without one; told by Cut
 
 	returnsSeen uint64 // not 0 where there is a carriage return, told by the assembly alone
+
+	unneeded uint64 // 1 where the last byte is within quotes that nothing has needed so far; not for Cut
+	needless uint64 // not 0 where some have closed so
 }
 
 func (r Rule) start() *state {
@@ -58,6 +61,7 @@ type Found struct {
 	Lines   int      // how many of these are line ends
 	Regular bool     // all quotes are; where they are not, places mean nothing
 	Returns bool     // it holds carriage returns; one before a line end is left to the caller
+	Needed  bool     // a delimiter or a line end stands within all quotes, so that they cannot be left out
 }
 
 // Note appends to places where each separator stands in data, which ends in a line end.
@@ -88,7 +92,7 @@ func (r Rule) Note(places []uint32, data []byte) Found {
 	} else if !seen {
 		seen = bytes.IndexByte(data, s.carriage) >= 0
 	}
-	return Found{places, s.lines, s.isRegular(), seen}
+	return Found{places, s.lines, s.isRegular(), seen, s.needless == 0}
 }
 
 // Cut tells where the last line ends in data that is not within quotes, 0 where none does, and whether all
@@ -98,10 +102,10 @@ func (r Rule) Cut(data []byte) (end int, regular bool) {
 	whole := len(data) &^ (chunkSize - 1)
 	from := 0
 	if whole > 0 && hasAVX2 {
-		count(&data[0], whole/chunkSize, &s.delimiter)
+		cut(&data[0], whole/chunkSize, &s.delimiter)
 		from = whole
 	}
-	s.count(data[from:], from)
+	s.cut(data[from:], from)
 	return s.last + 1, s.bad == 0
 }
 
@@ -131,11 +135,10 @@ func (s *state) note(data []byte, out []uint32, at int) (n int) {
 	return n
 }
 
-// count is the assembly's count, likewise.
-func (s *state) count(data []byte, at int) {
+// cut is the assembly's cut, likewise.
+func (s *state) cut(data []byte, at int) {
 	for len(data) > 0 {
 		_, ends := s.look(data)
-		s.lines += bits.OnesCount64(ends)
 		if ends != 0 {
 			s.last = at + bits.Len64(ends) - 1
 		}
@@ -195,6 +198,13 @@ func (s *state) step(quotes, delimiters, lineEnds, returns, there uint64) (separ
 	s.inside = uint64(int64(inside) >> (chunkSize - 1))
 	separators, ends = (delimiters|lineEnds)&^inside, lineEnds&^inside
 	opens, closes := quotes&inside, quotes&^inside
+
+	// What is within quotes and no separator is a run of ones from an opening quote on. One that is added there is
+	// carried to the first byte that is none of it: to the closing quote, if no separator stands between.
+	carried, first := bits.Add64(inside&^(delimiters|lineEnds), s.unneeded, 0)
+	carried, second := bits.Add64(carried, opens, 0)
+	s.needless |= carried & closes
+	s.unneeded = first | second
 
 	before := separators | closes
 	s.bad |= opens &^ (before<<1 | s.begins)

@@ -6,4 +6,4 @@ const hasAVX2 = false
 
 // The assembly is not called here.
 func note(data *byte, chunks int, out *uint32, at uint32, s *byte) (n int) { panic("no AVX2") }
-func count(data *byte, chunks int, s *byte)                                { panic("no AVX2") }
+func cut(data *byte, chunks int, s *byte)                                  { panic("no AVX2") }

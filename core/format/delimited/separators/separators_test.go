@@ -47,19 +47,21 @@ func byByte(r Rule, data []byte) (f found) {
 		closed
 		returned // a carriage return behind a closed quote
 	)
-	f.Regular, f.regularToEnd = true, true
-	state := begin
+	f.Regular, f.regularToEnd, f.Needed = true, true, true
+	state, needed := begin, false
 	for i, c := range data {
 		isQuote, isEnd := r.Quotes && c == '"', c == r.LineEnd
 		if state == quoted && !isQuote {
+			needed = needed || c == r.Delimiter || isEnd
 			continue
 		}
 		next := plain
 		switch {
 		case state == quoted:
 			next = closed
+			f.Needed = f.Needed && needed
 		case isQuote && (state == begin || state == closed):
-			next = quoted
+			next, needed = quoted, false
 		case state == closed && c == '\r' && r.LineEnd == '\n':
 			next = returned
 		case isEnd || c == r.Delimiter && state != returned:
@@ -90,6 +92,9 @@ func check(t *testing.T, r Rule, text string) {
 		t.Errorf("%+v of %q: separators %v, %d line ends; want %v, %d", r, text, got.Places, got.Lines, want.Places,
 			want.Lines)
 	}
+	if want.Regular && got.Needed != want.Needed {
+		t.Errorf("%+v of %q: quotes are needed: %v", r, text, got.Needed)
+	}
 	if got.Returns != strings.Contains(text, "\r") {
 		t.Errorf("%+v of %q: carriage returns are seen: %v", r, text, got.Returns)
 	}
@@ -103,13 +108,17 @@ var comma = Rule{Delimiter: ',', LineEnd: '\n', Quotes: true}
 
 // What stands at the end of a chunk of 64 bytes, or of a stretch of 4,096, tells how the next one begins.
 func TestAcrossChunks(t *testing.T) {
-	for _, size := range []int{62, 63, 64, 65, 126, 127, 128, 129, 4093, 4094, 4095, 4096, 4097, 8191, 8193} {
+	for _, size := range []int{0, 62, 63, 64, 65, 126, 127, 128, 129, 4093, 4094, 4095, 4096, 4097, 8191, 8193} {
 		for _, text := range []string{`"a,b",c`, `"a""b",c`, "\"a\nb\"\r\nc", `"",""`, "\"\"\n\"\"\n",
 			"\"a\"\rb", `"a"b,c`, `a"b`, `"a`, "\"a\"\r", `""""`} {
 			for back := range len(text) + 1 {
 				for _, before := range []string{"x", ",", "\n"} {
-					check(t, comma, strings.Repeat(before, size-back-1)+","+text)
+					check(t, comma, strings.Repeat(before, max(0, size-back-1))+","+text)
 				}
+				inside := strings.Repeat("x", max(0, size-back-1)) // of quotes, of which one opens far before
+				check(t, comma, `"`+inside+`"`+text)
+				check(t, comma, `"`+inside+`,"`+text)
+				check(t, comma, "\"\n"+inside+"\"\n"+text)
 			}
 		}
 	}
@@ -170,14 +179,14 @@ func FuzzNote(f *testing.F) {
 		if (err == nil) != got.Regular {
 			t.Fatalf("regular is %v of %q, and the standard library says %v", got.Regular, text, err)
 		}
-		if err == nil && fmt.Sprint(records) != fmt.Sprint(cut(text, got.Places)) {
-			t.Errorf("%q is %q, and by the standard library %q", text, cut(text, got.Places), records)
+		if err == nil && fmt.Sprint(records) != fmt.Sprint(recordsOf(text, got.Places)) {
+			t.Errorf("%q is %q, and by the standard library %q", text, recordsOf(text, got.Places), records)
 		}
 	})
 }
 
-// cut cuts a text into records, without blank lines.
-func cut(text string, places []uint32) (records [][]string) {
+// recordsOf cuts a text into records, without blank lines.
+func recordsOf(text string, places []uint32) (records [][]string) {
 	var record []string
 	from := uint32(0)
 	for _, at := range places {

@@ -29,6 +29,8 @@ const (
 	linesAt     = 64
 	lastAt      = 72
 	seenAt      = 80
+	unneededAt  = 88
+	needlessAt  = 96
 )
 
 const size = 64 // bytes of a chunk
@@ -39,13 +41,14 @@ type kernel struct {
 	chunks                       Mem
 	delimiter, quote, end, enter VecVirtual
 	ones                         VecVirtual
+	seen                         VecVirtual // full bytes where there was a carriage return
 	inside, begins, closed       Register
 }
 
 func main() {
 	ConstraintExpr("amd64")
 	note()
-	count()
+	cut()
 	Generate()
 }
 
@@ -53,6 +56,7 @@ func start() *kernel {
 	k := &kernel{
 		data: Load(Param("data"), GP64()), state: Load(Param("s"), GP64()), at: GP64(),
 		delimiter: YMM(), quote: YMM(), end: YMM(), enter: YMM(), ones: XMM(),
+		seen:   YMM(),
 		inside: GP64(), begins: GP64(), closed: GP64(),
 	}
 	chunks, err := Param("chunks").Resolve()
@@ -65,6 +69,7 @@ func start() *kernel {
 	VPBROADCASTB(k.of(lineEndAt), k.end)
 	VPBROADCASTB(k.of(returnAt), k.enter)
 	VPCMPEQB(k.ones, k.ones, k.ones)
+	VPXOR(k.seen, k.seen, k.seen)
 	MOVQ(k.of(insideAt), k.inside)
 	MOVQ(k.of(beginsAt), k.begins)
 	MOVQ(k.of(closedAt), k.closed)
@@ -80,6 +85,9 @@ func (k *kernel) stop() {
 	MOVQ(k.inside, k.of(insideAt))
 	MOVQ(k.begins, k.of(beginsAt))
 	MOVQ(k.closed, k.of(closedAt))
+	seen := GP64()
+	VPMOVMSKB(k.seen, seen.As32())
+	ORQ(seen, k.of(seenAt))
 	VZEROUPPER()
 }
 
@@ -97,8 +105,9 @@ func mask(low, high, of VecVirtual) GPVirtual {
 }
 
 // look looks at the next chunk. separators are the delimiters and line ends outside quotes, and ends the line ends
-// among them.
-func (k *kernel) look() (separators, ends GPVirtual) {
+// among them. Where they are noted it also finds out whether there are carriage returns, and quotes that nothing within
+// needs.
+func (k *kernel) look(noting bool) (separators, ends GPVirtual) {
 	low, high := YMM(), YMM()
 	VMOVDQU(Mem{Base: k.data}, low)
 	VMOVDQU(Mem{Base: k.data, Disp: 32}, high)
@@ -116,6 +125,10 @@ func (k *kernel) look() (separators, ends GPVirtual) {
 
 	separators, ends = mask(low, high, k.delimiter), mask(low, high, k.end)
 	ORQ(ends, separators)
+	run := GP64()
+	if noting {
+		ANDNQ(inside, separators, run)
+	}
 	ANDNQ(separators, inside, separators)
 	ANDNQ(ends, inside, ends)
 
@@ -124,6 +137,19 @@ func (k *kernel) look() (separators, ends GPVirtual) {
 	ANDQ(inside, opens)
 	closes := quotes
 	ANDNQ(quotes, inside, closes)
+
+	if noting {
+		// run += unneeded + opens; unneeded = what is carried on; needless |= run & closes
+		carry := GP64()
+		XORL(carry.As32(), carry.As32())
+		ADDQ(k.of(unneededAt), run)
+		ADCQ(Imm(0), carry)
+		ADDQ(opens, run)
+		ADCQ(Imm(0), carry)
+		MOVQ(carry, k.of(unneededAt))
+		ANDQ(closes, run)
+		ORQ(run, k.of(needlessAt))
+	}
 
 	// bad = opens &^ ((separators|closes)<<1 | begins)
 	before, bad := GP64(), GP64()
@@ -139,10 +165,21 @@ func (k *kernel) look() (separators, ends GPVirtual) {
 	LEAQ(Mem{Base: k.closed, Index: closes, Scale: 2}, behind)
 	SHRQ(Imm(63), closes)
 	MOVQ(closes, k.closed)
-	returns := mask(low, high, k.enter)
-	ORQ(returns, k.of(seenAt))
-	ANDQ(k.of(returnsAt), returns)
 	ORQ(separators, opens)
+	if noting {
+		for _, half := range []VecVirtual{low, high} {
+			is := YMM()
+			VPCMPEQB(half, k.enter, is)
+			VPOR(is, k.seen, k.seen)
+		}
+	}
+	// Where carriage returns are matters only if one may stand behind a quote.
+	unlike := GP64()
+	ANDNQ(behind, opens, unlike)
+	ORQ(k.of(returnedAt), unlike)
+	JZ(LabelRef("looked"))
+	returns := mask(low, high, k.enter)
+	ANDQ(k.of(returnsAt), returns)
 	ORQ(returns, opens)
 	ANDNQ(behind, opens, opens)
 	ORQ(opens, bad)
@@ -156,6 +193,7 @@ func (k *kernel) look() (separators, ends GPVirtual) {
 	MOVQ(behind, k.of(returnedAt))
 	ANDNQ(next, ends, next)
 	ORQ(next, bad)
+	Label("looked")
 	ORQ(bad, k.of(badAt))
 	return separators, ends
 }
@@ -177,7 +215,7 @@ func note() {
 	Load(Param("at"), k.at.(GPVirtual).As32())
 	out := Load(Param("out"), GP64())
 	Label("chunk")
-	separators, ends := k.look()
+	separators, ends := k.look(true)
 	POPCNTQ(ends, ends)
 	ADDQ(ends, k.of(linesAt))
 	count := GP64()
@@ -223,25 +261,23 @@ func note() {
 	RET()
 }
 
-func count() {
-	TEXT("count", NOSPLIT, "func(data *byte, chunks int, s *byte)")
+func cut() {
+	TEXT("cut", NOSPLIT, "func(data *byte, chunks int, s *byte)")
 	Pragma("noescape")
-	Doc("count counts the line ends outside quotes in some chunks, of which there is one at least, and tells where the",
-		"last one is. s is the first byte of a state.")
+	Doc("cut tells where the last line end outside quotes is in some chunks, of which there is one at least. s is the",
+		"first byte of a state.")
 	k := start()
 	last := GP64()
 	MOVQ(k.of(lastAt), last)
-	Label("countChunk")
-	_, ends := k.look()
+	Label("cutChunk")
+	_, ends := k.look(false)
 	// place = at + the highest bit; where there is none, last stays
-	place, lines := GP64(), GP64()
+	place := GP64()
 	BSRQ(ends, place)
 	LEAQ(Mem{Base: k.at, Index: place, Scale: 1}, place)
 	TESTQ(ends, ends)
 	CMOVQNE(place, last)
-	POPCNTQ(ends, lines)
-	ADDQ(lines, k.of(linesAt))
-	k.next("countChunk")
+	k.next("cutChunk")
 	MOVQ(last, k.of(lastAt))
 	k.stop()
 	RET()
