@@ -155,9 +155,11 @@ func TestParquet(t *testing.T) {
 		t.Errorf("columns are %q, want %q", r.Head().Layout.Columns, want)
 	}
 	var b record.Batch
-	if _, err := r.Next(&b, nil); err != nil {
+	var rows parquet.Rows
+	if err := r.Next(&b, &rows); err != nil {
 		t.Fatal(err)
 	}
+	rows.Compose(&b)
 	want := [][]string{
 		{"=1+1", "00417", "1234.500", "2031-01-31", "true"}, {"+cmd", "4006381333931", "-0.125", "", "false"},
 		{"", "7", "12345678901234567.125", "2031-02-28", ""}, {"é \"x\"", "00001", "1000000.000", "1969-12-31", "true"},
@@ -172,7 +174,7 @@ func TestParquet(t *testing.T) {
 			t.Errorf("row %d is %q, want %q", row, got, want[row])
 		}
 	}
-	if _, err := r.Next(&b, nil); !errors.Is(err, io.EOF) || !b.Last || b.Rows != 4 {
+	if err := r.Next(&b, &rows); !errors.Is(err, io.EOF) || !b.Last || b.Rows != 4 {
 		t.Errorf("%v: %d rows", err, b.Rows)
 	}
 	if _, err := parquet.Open(bytes.NewReader(out.Bytes()[:out.Len()/2]), int64(out.Len()/2)); err == nil ||

@@ -188,7 +188,8 @@ func (b *Batch) Split(keep []bool) {
 	b.Unchain()
 	dropped := b.Dropped
 	if dropped == nil {
-		dropped = &Batch{Data: b.Data, Width: b.Width, Quoted: b.Quoted, Plain: b.Plain, Regular: b.Regular, Needed: b.Needed}
+		dropped = &Batch{Data: b.Data, Width: b.Width, Quoted: b.Quoted, Plain: b.Plain, Regular: b.Regular,
+			Needed: b.Needed}
 	}
 	kept := 0
 	for row := range b.Rows {
