@@ -15,7 +15,7 @@ import (
 type look struct {
 	head  *Head
 	kept  *stream         // open, or read whole; Scan goes on with it
-	text  []byte          // all of a small text, for Scan
+	text  keptText        // all of a small text, for Scan
 	begin *delimited.Head // of that
 
 	same  int    // is that of all sources with the same bytes, and of no other; 0 where that is not known
@@ -25,7 +25,7 @@ type look struct {
 const (
 	lookSize     = 64 << 10 // of a source whose content is not kept
 	keptFileSize = 64 << 10 // a larger file is read again; opening it costs little beside reading it
-	mostKept     = 40 << 20 // of all small files; to open the others once more costs less than more would take
+	mostKept     = 80 << 20 // of all small files; to open the others once more costs less than more would take
 	mostCompared = 4 << 20  // of contents beside these, to which those that follow are compared
 )
 
@@ -44,13 +44,14 @@ func (s *Set) Look(ctx context.Context, reading Reading) error {
 func (s *Set) look(ctx context.Context, reading Reading) error {
 	f := newFeed(ctx, s, reading)
 	defer f.library.close()
-	s.looked = make([]look, len(s.Sources))
+	s.looked, s.kept = make([]look, len(s.Sources)), new(kept)
 	sames := newSames(s, min(reading.Memory/32, mostCompared))
-	var kept, next atomic.Int64
+	var bytes, next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
 	for range max(1, min(reading.Jobs, len(s.Sources))) {
 		group.Go(func() error {
-			w := &looker{feed: f, kept: &kept, sames: sames, room: new(room)}
+			w := &looker{feed: f, bytes: &bytes, sames: sames, room: new(room), shelf: s.kept.shelf()}
+			defer w.shelf.end()
 			for {
 				index := int(next.Add(1)) - 1
 				if index >= len(s.Sources) {
@@ -77,10 +78,10 @@ func (s *Set) look(ctx context.Context, reading Reading) error {
 // looker is one goroutine that looks at sources.
 type looker struct {
 	*feed
-	kept  *atomic.Int64 // bytes that all have kept
+	bytes *atomic.Int64 // that all have kept
 	sames *sames
 	room  *room
-	text  []byte // room for texts that are kept
+	shelf *shelf
 }
 
 func (w *looker) look(index int) error {
@@ -129,7 +130,7 @@ func (w *looker) takeWhole(index int, stream *stream, holding holdingReader) err
 		stream.close()
 		return err
 	}
-	keep := w.kept.Add(source.Size) <= min(w.reading.Memory/8, mostKept)
+	keep := w.bytes.Add(source.Size) <= min(w.reading.Memory/8, mostKept)
 	text, isText := stream.reader.(*textReader)
 	if !isText || !text.isBare() {
 		looked.start = xxh3.Hash(holding.peeked())
@@ -144,25 +145,25 @@ func (w *looker) takeWhole(index int, stream *stream, holding holdingReader) err
 		return nil
 	}
 	defer stream.reader.Close()
-	var copying func([]byte) []byte
+	var shelf *shelf
 	if keep {
-		copying = w.copy
+		shelf = w.shelf
 	}
 	if source.Entry() != "" {
 		looked.start = xxh3.Hash(text.peeked())
 		if keep {
-			looked.text = w.copy(text.peeked())
+			looked.text = shelf.put(text.peeked())
 		}
 	} else {
-		first, kept, err := w.sames.meet(index, text.peeked(), copying)
+		first, kept, err := w.sames.meet(index, text.peeked(), shelf)
 		if err != nil {
 			return err
 		}
-		if looked.same = first + 1; looked.text == nil {
+		if looked.same = first + 1; looked.text.text == nil {
 			looked.text = kept
 		}
 	}
-	if looked.text != nil {
+	if looked.text.text != nil {
 		looked.begin = text.cutter.Head()
 		w.reading.Progress.add(1, source.Size)
 	}
@@ -173,17 +174,6 @@ func (w *looker) takeWhole(index int, stream *stream, holding holdingReader) err
 func (w *looker) keep(looked *look, stream *stream) {
 	looked.kept = stream
 	w.room = new(room)
-}
-
-// copy copies a text. Those of many small files lie in one piece of memory.
-func (w *looker) copy(text []byte) []byte {
-	const piece = 256 << 10
-	if len(w.text)+len(text) > cap(w.text) {
-		w.text = make([]byte, 0, max(piece, len(text)))
-	}
-	from := len(w.text)
-	w.text = append(w.text, text...)
-	return w.text[from:len(w.text):len(w.text)]
 }
 
 // dropAside takes out the sources that turned out to be no data. Own outputs stay where

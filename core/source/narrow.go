@@ -32,7 +32,7 @@ func (s *Set) Narrow(request *shape.Request) *Narrowed {
 		whole: s, request: request, shapes: make(map[headOf]*shape.Shape), missed: make(map[string]bool),
 	}
 	narrowed := *s
-	narrowed.looked, narrowed.needed = slices.Clone(s.looked), nil
+	narrowed.looked, narrowed.needed, narrowed.kept = slices.Clone(s.looked), nil, nil
 	for i := range narrowed.looked {
 		narrowed.looked[i] = look{head: n.shape(i, s.looked[i].head).Head, start: s.looked[i].start,
 			same: s.looked[i].same} // what is kept is for the whole set

@@ -44,13 +44,12 @@ func newSames(set *Set, most int64) *sames {
 }
 
 // meet takes the whole text of a source in. It returns the source of the same content that came first, which may be
-// this one, and a copy of the text that stays, or nil where none is kept: keep makes one, and is nil where it is
-// not to.
-func (s *sames) meet(index int, text []byte, keep func([]byte) []byte) (first int, kept []byte, err error) {
+// this one, and a copy of the text that stays, or none where none is kept: shelf is where, and nil where none is to be.
+func (s *sames) meet(index int, text []byte, shelf *shelf) (first int, kept keptText, err error) {
 	size := int64(len(text))
 	if s.sizes[size] < 2 || s.set.Sources[index].Size != size {
-		if keep != nil {
-			kept = keep(text)
+		if shelf != nil {
+			kept = shelf.put(text)
 		}
 		return index, kept, nil
 	}
@@ -65,22 +64,22 @@ func (s *sames) meet(index int, text []byte, keep func([]byte) []byte) (first in
 			continue
 		}
 		was := s.set.looked[before].text
-		content := was
+		content := was.text
 		if content == nil {
 			if content, err = s.set.Sources[before].content(); err != nil {
-				return 0, nil, err
+				return 0, keptText{}, err
 			}
 		}
 		if bytes.Equal(content, text) {
-			return before, was, nil
+			return before, was.again(), nil
 		}
 	}
 	s.slots[at] = met{hash, int32(index + 1)}
 	switch {
-	case keep != nil:
-		kept = keep(text)
+	case shelf != nil:
+		kept = shelf.put(text)
 	case s.held+size <= s.most:
-		kept = bytes.Clone(text)
+		kept.text = bytes.Clone(text)
 		s.held += size
 	}
 	s.set.looked[index].text = kept // where it is found again

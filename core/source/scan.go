@@ -130,6 +130,7 @@ func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) e
 func (s *Set) scan(ctx context.Context, reading Reading, visit func() Visitor) error {
 	f := newFeed(ctx, s, reading)
 	defer f.library.close()
+	defer s.letGo()
 	f.tasks = plan(s.Sources)
 	visitors := make([]Visitor, max(1, min(reading.Jobs, f.width())))
 	for i := range visitors {

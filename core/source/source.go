@@ -92,6 +92,7 @@ type Set struct {
 	needed []string        // columns that a record must not lack
 	totals *allTotals      // total lines; nil before a Scan or a Look
 	looked []look          // what Look found, by source; nil before
+	kept   *kept           // where the texts are that it has kept; nil without any
 	named  map[string]bool // paths that were named by themselves
 	aside  *aside          // which sources a Scan found to be no data; nil before
 	starts map[int][]start // by source: where stretches of large ones begin; nil before a Scan

@@ -16,6 +16,7 @@ type stream struct {
 	reader  Reader
 	started bool
 	counted bool // its progress was counted when it was looked at
+	text    keptText
 
 	// Known once the first stretch was taken:
 	shape     *shape.Shape
@@ -40,11 +41,11 @@ func (f *feed) open(index int, in *room) (*stream, error) {
 			kept.feed = f
 			return kept, nil
 		}
-		if text := looked.text; text != nil {
-			looked.text = nil
+		if text := looked.text; text.text != nil {
+			looked.text = keptText{}
 			f.begin(&in.text, source, nil, nil)
-			in.text.cutter.Give(text, looked.begin)
-			in.stream.reader, in.stream.counted = &in.text, true
+			in.text.cutter.Give(text.text, looked.begin)
+			in.stream.reader, in.stream.counted, in.stream.text = &in.text, true, text
 			return &in.stream, nil
 		}
 	}
@@ -145,6 +146,7 @@ func (s *stream) taken(stretch *Stretch) int64 {
 
 func (s *stream) close() {
 	s.reader.Close()
+	s.text.release()
 	if s.counted {
 		return
 	}

@@ -29,12 +29,12 @@ func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
 		f.Message = fmt.Sprintf("%s where there are %s; the record is in suspense",
 			words.Count(refusal.Fields, "field"), words.Count(b.Width, "column"))
 	case record.OpenQuote:
-		entry.set.quotes++
+		entry.set.noted().quotes++
 		f.Kind = finding.OpenQuote
 		f.Message = "a quote opens on this line and is never closed; the line is in suspense, and reading went on " +
 			"with the next one"
 	case record.StrayQuote:
-		entry.set.quotes++
+		entry.set.noted().quotes++
 		f.Kind = finding.StrayQuote
 		f.Message = "text stands behind a closing quote; the record is in suspense"
 	case record.NoResult:
@@ -200,16 +200,18 @@ func (t *Tally) tell(index int, s *Source) {
 			Message: fmt.Sprintf("the header stands again %s; left out, as it is no record", where),
 		})
 	}
-	if s.set.hidden > 0 || s.Head.Hidden != "" {
+	if s.set.seldom().hidden > 0 || s.Head.Hidden != "" {
 		var parts []string
 		if s.Head.Hidden != "" {
 			parts = append(parts, s.Head.Hidden)
 		}
-		if s.set.hidden > 0 {
-			parts = append(parts, words.Count(s.set.hidden, "row"))
+		if s.set.seldom().hidden > 0 {
+			parts = append(parts, words.Count(s.set.seldom().hidden, "row"))
 		}
-		add(finding.Finding{Kind: finding.HiddenCells, Count: s.set.hidden, Message: strings.Join(parts, ", ") +
-			" hidden in the workbook; read like the others"})
+		add(finding.Finding{
+			Kind: finding.HiddenCells, Count: s.set.seldom().hidden,
+			Message: strings.Join(parts, ", ") + " hidden in the workbook; read like the others",
+		})
 	}
 	if s.set.seldom().guessed != "" {
 		add(finding.Finding{
@@ -219,19 +221,19 @@ func (t *Tally) tell(index int, s *Source) {
 		})
 	}
 	t.tellShort(index, s, add)
-	if few := 5; s.set.quotes > few {
+	if few := 5; s.set.seldom().quotes > few {
 		add(finding.Finding{
-			Kind: finding.QuotesInText, Count: s.set.quotes,
+			Kind: finding.QuotesInText, Count: s.set.seldom().quotes,
 			Message: fmt.Sprintf("%s in suspense because of quotes; if a quote means nothing in this file, read it "+
-				"with ⟨no-quotes⟩", words.Count(s.set.quotes, "record")),
+				"with ⟨no-quotes⟩", words.Count(s.set.seldom().quotes, "record")),
 		})
 	}
 	s.tellTotalLines(add)
 	s.tellExpressions(add)
-	if s.set.blank > 0 && !s.Head.Empty {
+	if s.set.seldom().blank > 0 && !s.Head.Empty {
 		add(finding.Finding{
-			Kind: finding.BlankLine, Count: s.set.blank,
-			Message: fmt.Sprintf("%s left out", words.Count(s.set.blank, "blank line")),
+			Kind: finding.BlankLine, Count: s.set.seldom().blank,
+			Message: fmt.Sprintf("%s left out", words.Count(s.set.seldom().blank, "blank line")),
 		})
 	}
 	for i, n := range s.Blank {

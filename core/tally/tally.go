@@ -63,17 +63,25 @@ type Source struct {
 
 // aside is what does not count as used.
 type aside struct {
+	*amountsAside
+	some *seldom // nil while there is none of it
+}
+
+// amountsAside are the amounts of records that are not used, by column.
+type amountsAside struct {
 	totals  []amount.Sum // of the records in suspense, as far as they are amounts
 	unread  []int        // records in suspense of which they are none
 	dropped []amount.Sum // of the records that a condition left out, likewise
-	hidden  int          // rows that are hidden
-	quotes  int          // records in suspense because of quotes
-	blank   int          // blank lines
-	some    *seldom      // nil while there is none of it
 }
+
+// noAmounts is what sources share where no column is read as amounts.
+var noAmounts amountsAside
 
 // seldom is what most of a hundred thousand sources have none of.
 type seldom struct {
+	hidden      int // rows that are hidden
+	quotes      int // records in suspense because of quotes
+	blank       int // blank lines
 	totalLines  []source.TotalLine
 	padded      padded // records that were filled up
 	guessed     string // the encoding that was guessed, and the first line that needed it
@@ -134,7 +142,8 @@ type Visitor struct {
 	sources  [][]entry    // in pieces, so that none has to move
 	head     *source.Head // for which columns is right
 	columns  []int        // index of each amount column, -1 where the source lacks it
-	read     []amount.Sum // by column, of all batches
+	counted  int          // records, of all batches
+	read     []amount.Sum // by column, likewise
 	batch    []amount.Sum // of this one
 	bad      []badValue
 	scratch  []byte
@@ -163,11 +172,7 @@ type entry struct {
 func (t *Tally) Read() int {
 	read := 0
 	for _, v := range t.visitors {
-		for _, piece := range v.sources {
-			for i := range piece {
-				read += piece[i].Read
-			}
-		}
+		read += v.counted
 	}
 	return read
 }
@@ -199,12 +204,12 @@ func (v *Visitor) Batch(b *source.Batch) error {
 		v.lookAtHead(b)
 	}
 	entry.Read += b.Arrived
-	entry.set.blank += b.Blank
-	entry.set.hidden += b.Hidden
+	v.counted += b.Arrived
 	if b.Trailer != nil {
 		entry.Trailer = b.Trailer
 	}
-	if len(b.Totals)+len(b.Repeated)+len(b.Missed)+len(b.Blanked)+len(b.Padded) > 0 || b.Guessed != "" {
+	if b.Blank+b.Hidden+len(b.Totals)+len(b.Repeated)+len(b.Missed)+len(b.Blanked)+len(b.Padded) > 0 ||
+		b.Guessed != "" {
 		entry.set.noted().note(b)
 	}
 	for i := range b.Refused {
@@ -237,6 +242,8 @@ func (v *Visitor) Batch(b *source.Batch) error {
 
 // note notes what a batch has of it.
 func (s *seldom) note(b *source.Batch) {
+	s.blank += b.Blank
+	s.hidden += b.Hidden
 	s.totalLines = append(s.totalLines, b.Totals...)
 	if b.Guessed != "" && s.guessed == "" {
 		s.guessLine(b)
@@ -316,14 +323,17 @@ func (v *Visitor) enter(b *source.Batch) *entry {
 		}
 	}
 	n := len(v.columns)
-	sums, counts := make([]amount.Sum, 3*n), make([]int, 2*n)
+	sums, counts, set := make([]amount.Sum, 3*n), make([]int, 2*n), &noAmounts
+	if n > 0 {
+		set = &amountsAside{totals: sums[n : 2*n : 2*n], unread: counts[n:], dropped: sums[2*n:]}
+	}
 	if last < 0 || len(v.sources[last]) == cap(v.sources[last]) {
 		v.sources = append(v.sources, make([]entry, 0, size))
 		last++
 	}
 	piece := append(v.sources[last], entry{b.Index, Source{
 		Head: b.Head, Decimal: b.Decimal, Totals: sums[:n:n], Blank: counts[:n:n],
-		set: aside{totals: sums[n : 2*n : 2*n], unread: counts[n:], dropped: sums[2*n:]},
+		set: aside{amountsAside: set},
 	}})
 	v.sources[last] = piece
 	return &piece[len(piece)-1]
@@ -357,10 +367,11 @@ func (t *Tally) Finish() error {
 		for i := range v.read {
 			read[i].Merge(&v.read[i])
 		}
-		for _, piece := range v.sources {
+		for at, piece := range v.sources {
 			for i := range piece {
 				t.Sources[piece[i].index].merge(&piece[i].Source)
 			}
+			v.sources[at] = nil
 		}
 	}
 	for i := range t.Sources {
@@ -368,7 +379,7 @@ func (t *Tally) Finish() error {
 		t.Proof.Read += s.Read
 		t.Proof.Suspense += s.Suspense
 		t.Proof.Dropped += s.Dropped
-		for k := range s.set.totals {
+		for k := range s.Totals {
 			aside[k].Merge(&s.set.totals[k])
 			t.Proof.Totals[k].Unread += s.set.unread[k]
 			dropped[k].Merge(&s.set.dropped[k])
@@ -401,6 +412,9 @@ func (t *Tally) Finish() error {
 }
 
 func (s *seldom) merge(o *seldom) {
+	s.hidden += o.hidden
+	s.quotes += o.quotes
+	s.blank += o.blank
 	s.totalLines = append(s.totalLines, o.totalLines...)
 	s.padded.merge(o.padded)
 	if o.guessed != "" && (s.guessed == "" || o.guessedLine < s.guessedLine) {
@@ -421,12 +435,9 @@ func (s *Source) merge(o *Source) {
 	s.Suspense += o.Suspense
 	s.Dropped += o.Dropped
 	s.Left += o.Left
-	s.set.hidden += o.set.hidden
-	s.set.quotes += o.set.quotes
 	if o.Trailer != nil {
 		s.Trailer = o.Trailer
 	}
-	s.set.blank += o.set.blank
 	if o.set.some != nil {
 		s.set.noted().merge(o.set.some)
 	}

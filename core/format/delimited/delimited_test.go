@@ -210,6 +210,41 @@ func TestHeadDoesNotDependOnOrder(t *testing.T) {
 	}
 }
 
+// Headers in quotes, with a mark of UTF-8 or letters beyond ASCII are decided by their line as others are, and the head is
+// the one that all of the text shows.
+func TestHeadsThatTheirLineDecides(t *testing.T) {
+	for text, want := range map[string]bool{
+		"\"unit\",\"amount\"\n\"A\",1\n\"B\",2\n":          true,
+		"\"unit\",amount\nA,1\nB,2\n":                      true,
+		"\ufeffunit;amount\nA;1\nB;2\n":                    true,
+		"Straße\tBetrag\r\nA\t1\r\nB\t2\r\n":               true,
+		"\ufeff\"Straße\",\"Größe\"\n\"A, b\",1\n\"\",2\n": true,
+		"\"unit, old\",\"amount\"\n\"A\",1\n\"B\",2\n":     false, // a delimiter in quotes may be one
+		"\"un\"\"it\",\"amount\"\n\"A\",1\n\"B\",2\n":      false,
+		"\"unit\",\"2031\"\n\"A\",1\n\"B\",2\n":            false, // may be a record
+		"\"unit\",\"\"\n\"A\",1\n\"B\",2\n":                false,
+		"\"unit\";\"amount\",x\n\"A\";1,2\n":               false,
+		"unit,\"amount\nof\"\nA,1\nB,2\n":                  false,
+		"un\xeft,amount\nA,1\nB,2\n":                       false,
+		"unit,amount\n\"A,b\",1,2\nB,1,2\n":                false, // the record has more fields
+		"\"unit\",\"amount\"\n\"A\",\"b\"\n\"B\",1\n":      false, // nor a digit
+	} {
+		heads := NewHeads(Request{})
+		got := heads.Find([]byte(text), true)
+		if known := len(heads.known) > 0; known != want {
+			t.Errorf("%q is decided by its line: %v", text, known)
+		}
+		if full := find([]byte(text), true, Request{}); !reflect.DeepEqual(got, full) {
+			t.Errorf("%q has the head\n%+v by its line, and\n%+v by all of it", text, got, full)
+		}
+		literal := NewHeads(Request{NoQuotes: true})
+		got = literal.Find([]byte(text), true)
+		if full := find([]byte(text), true, Request{NoQuotes: true}); !reflect.DeepEqual(got, full) {
+			t.Errorf("%q has the head\n%+v by its line without quotes, and\n%+v by all of it", text, got, full)
+		}
+	}
+}
+
 func TestRecordsLongerThanABlock(t *testing.T) {
 	long := strings.Repeat("x", 3*BlockSize)
 	text := "a,b\n" + long + ",1\n\"" + long + "\n" + long + "\",2\n3,4\n"

@@ -66,7 +66,7 @@ func (f *Heads) Find(sample []byte, whole bool) *Head {
 	if head != nil {
 		return head
 	}
-	if !decides(line) {
+	if !decides(line, !f.request.NoQuotes) {
 		return find(sample, whole, f.request)
 	}
 	f.mutex.Lock()
@@ -88,7 +88,7 @@ func firstLine(sample []byte) []byte {
 
 // agrees tells whether the line behind the first one has as many fields, and a digit, as
 // a record has and a header of words has not; where there is none, that is not looked into, nor
-// how many fields one with quotes has.
+// how many fields one has of which a quote stays open.
 func agrees(line, rest []byte) bool {
 	next := firstLine(rest)
 	switch {
@@ -96,39 +96,59 @@ func agrees(line, rest []byte) bool {
 		return true
 	case !bytes.ContainsAny(next, "0123456789"):
 		return false
-	case bytes.IndexByte(next, '"') >= 0:
-		return true
 	}
 	i := bytes.IndexAny(line, "\t;|,")
-	return i < 0 || bytes.Count(line, line[i:i+1]) == bytes.Count(next, line[i:i+1])
+	if i < 0 {
+		return true
+	}
+	count, open := countOutside(next, line[i])
+	return open || count == bytes.Count(line, line[i:i+1])
 }
 
-// decides tells whether a first line is a header beyond doubt: words only,
-// with one kind of delimiter between them. The head then follows from the line
-// alone, so that it does not matter which of several sources was read first.
-func decides(line []byte) bool {
-	var delimiter byte
-	wordStart := true
-	for _, c := range trimLineEnd(line) {
-		if wordStart && !('a' <= c|0x20 && c|0x20 <= 'z') {
-			return false
-		}
-		wordStart = false
-		switch c {
-		case '\t', ';', '|', ',':
-			if delimiter != 0 && delimiter != c {
-				return false
-			}
-			delimiter, wordStart = c, true
-		case '"', '\r':
-			return false
-		default:
-			if c >= utf8.RuneSelf {
-				return false
-			}
+// countOutside counts a delimiter outside quotes; open says that one is not closed.
+func countOutside(line []byte, delimiter byte) (count int, open bool) {
+	for _, c := range line {
+		switch {
+		case c == '"':
+			open = !open
+		case c == delimiter && !open:
+			count++
 		}
 	}
-	return delimiter != 0 && !wordStart
+	return count, open
+}
+
+// decides tells whether a first line is a header beyond doubt: words only, some of them in quotes,
+// with one kind of delimiter between them. The head then follows from the line
+// alone, so that it does not matter which of several sources was read first.
+func decides(line []byte, quotes bool) bool {
+	var delimiter byte
+	rest := bytes.TrimPrefix(trimLineEnd(line), []byte("\ufeff"))
+	for {
+		quoted := quotes && len(rest) > 0 && rest[0] == '"'
+		end := bytes.IndexAny(rest, "\t;|,")
+		word := rest
+		if end >= 0 {
+			word = rest[:end]
+		}
+		if quoted {
+			if len(word) < 2 || word[len(word)-1] != '"' {
+				return false
+			}
+			word = word[1 : len(word)-1]
+		}
+		if first, _ := utf8.DecodeRune(word); !unicode.IsLetter(first) || !utf8.Valid(word) ||
+			bytes.ContainsAny(word, "\"\r") {
+			return false
+		}
+		if end < 0 {
+			return delimiter != 0
+		}
+		if delimiter != 0 && delimiter != rest[end] {
+			return false
+		}
+		delimiter, rest = rest[end], rest[end+1:]
+	}
 }
 
 // find works out a head from a sample. Only its first stretch counts, and the

@@ -372,7 +372,11 @@ func looksLike(table [][]string) bool {
 
 // IsValue tells whether a text is an amount or a date.
 func IsValue(text string) bool {
-	trimmed := []byte(strings.TrimSpace(text))
+	text = strings.TrimSpace(text)
+	if isWords(text) {
+		return false
+	}
+	trimmed := []byte(text)
 	if amount.IsDash(trimmed) {
 		return false
 	}
@@ -384,6 +388,17 @@ func IsValue(text string) bool {
 	}
 	_, err := amount.Parse(trimmed, ',')
 	return err == nil
+}
+
+// isWords tells quickly of most texts that they are no value, which has a digit, or is a dash. Characters beyond ASCII
+// may be digits, too.
+func isWords(text string) bool {
+	for i := range len(text) {
+		if c := text[i]; '0' <= c && c <= '9' || c >= utf8.RuneSelf {
+			return false
+		}
+	}
+	return true
 }
 
 func mostlyValues(rows [][]string, column int) bool {

@@ -1,0 +1,29 @@
+// Package offheap gives memory that the garbage collector does not look after: large buffers that live for a
+// while and are then given back at once. They do not count where the collector decides when to run, and are back with
+// the system when they are freed.
+package offheap
+
+// Memory is a buffer. It must not be used when it was freed.
+type Memory struct {
+	bytes  []byte
+	mapped bool
+}
+
+// New takes memory of a size, of zeros. Where the system gives none in this way it is the collector's, as any other.
+func New(size int) *Memory {
+	if bytes, ok := take(size); ok {
+		return &Memory{bytes, true}
+	}
+	return &Memory{bytes: make([]byte, size)}
+}
+
+// Bytes is the buffer; nil when it was freed.
+func (m *Memory) Bytes() []byte { return m.bytes }
+
+// Free gives the memory back. Freeing it again does nothing.
+func (m *Memory) Free() {
+	bytes := m.bytes
+	if m.bytes = nil; m.mapped && bytes != nil {
+		give(bytes)
+	}
+}
