@@ -210,8 +210,8 @@ func TestHeadDoesNotDependOnOrder(t *testing.T) {
 	}
 }
 
-// Headers in quotes, with a mark of UTF-8 or letters beyond ASCII are decided by their line as others are, and the head is
-// the one that all of the text shows.
+// Headers in quotes, with a mark of UTF-8 or letters beyond ASCII are decided by their line as others are, and the head
+// is the one that all of the text shows.
 func TestHeadsThatTheirLineDecides(t *testing.T) {
 	for text, want := range map[string]bool{
 		"\"unit\",\"amount\"\n\"A\",1\n\"B\",2\n":          true,
