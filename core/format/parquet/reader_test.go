@@ -33,6 +33,17 @@ type row struct {
 	} `parquet:"address"`
 }
 
+// openBytes opens a file that is in memory, until the test ends.
+func openBytes(t *testing.T, file []byte) *Reader {
+	t.Helper()
+	r, err := Open(bytes.NewReader(file), int64(len(file)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(r.Close)
+	return r
+}
+
 // readNext reads the next rows and makes texts of them.
 func readNext(r *Reader, b *record.Batch, rows *Rows) error {
 	err := r.Next(b, rows)
@@ -51,11 +62,7 @@ func TestKinds(t *testing.T) {
 	if err := parquet.Write(&out, []row{first, second}); err != nil {
 		t.Fatal(err)
 	}
-	r, err := Open(bytes.NewReader(out.Bytes()), int64(out.Len()))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer r.Close()
+	r := openBytes(t, out.Bytes())
 	if want := []string{"name", "count", "big", "ratio", "small", "open", "day", "at", "price", "tags",
 		"address.town"}; !slices.Equal(r.Head().Layout.Columns, want) {
 		t.Errorf("columns are %q", r.Head().Layout.Columns)
@@ -100,17 +107,13 @@ func TestManyRowsInSeveralGroups(t *testing.T) {
 	if err := w.Close(); err != nil {
 		t.Fatal(err)
 	}
-	r, err := Open(bytes.NewReader(out.Bytes()), int64(out.Len()))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer r.Close()
+	r := openBytes(t, out.Bytes())
 	var b record.Batch
 	var made Rows
 	var scratch []byte
 	rows, batches := 0, 0
 	for {
-		err = readNext(r, &b, &made)
+		err := readNext(r, &b, &made)
 		if errors.Is(err, io.EOF) {
 			break
 		}
@@ -216,11 +219,7 @@ func TestCodesOfColumns(t *testing.T) {
 	if err := parquet.Write(&out, rows); err != nil {
 		t.Fatal(err)
 	}
-	r, err := Open(bytes.NewReader(out.Bytes()), int64(out.Len()))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer r.Close()
+	r := openBytes(t, out.Bytes())
 	var b record.Batch
 	if err := readNext(r, &b, new(Rows)); err != nil {
 		t.Fatal(err)
