@@ -147,6 +147,7 @@ func (s *stream) taken(stretch *Stretch) int64 {
 func (s *stream) close() {
 	s.reader.Close()
 	s.text.release()
+	s.text = keptText{}
 	if s.counted {
 		return
 	}

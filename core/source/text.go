@@ -112,6 +112,7 @@ func (r *textReader) letGo() {
 }
 
 func (r *textReader) Close() {
+	r.cutter.Forget()
 	r.unwrap.close()
 	if r.file != nil {
 		r.file.Close()

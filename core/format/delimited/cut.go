@@ -119,6 +119,13 @@ func (c *Cutter) Give(text []byte, head *Head) {
 	c.ended = true
 }
 
+// Forget lets go of a text that Give was given.
+func (c *Cutter) Forget() {
+	if c.given {
+		c.ahead, c.taken, c.given = nil, 0, false
+	}
+}
+
 // Head tells how the source is written; it is known once Peek or Next has
 // returned without an error.
 func (c *Cutter) Head() *Head { return c.head }

@@ -104,7 +104,8 @@ const (
 // take reads rows as they are stored.
 func (r *Reader) take(b *record.Batch, rows *Rows) error {
 	rows.reset(r.leaves)
-	bytes := 0
+	const first, most = 16, 256 // rows that are read at once; what they take is known behind the first ones
+	bytes, some := 0, int64(first)
 	for bytes < batchBytes && b.Rows < mostRows && !r.done {
 		if r.due == 0 {
 			if err := r.begin(); err != nil {
@@ -112,9 +113,8 @@ func (r *Reader) take(b *record.Batch, rows *Rows) error {
 			}
 			continue
 		}
-		const probe = 256
-		n := int(min(r.due, probe))
-		bytes = 0
+		n := int(min(r.due, some))
+		bytes, some = 0, min(2*some, most)
 		for i := range r.cursors {
 			if err := r.cursors[i].take(&rows.columns[i], n); err != nil {
 				return fmt.Errorf("column %s: %w", r.leaves[i].name, err)
