@@ -65,7 +65,9 @@ func (e *TooManyCellsError) Error() string {
 // *Error, or what a visitor returned.
 func (s *Set) ReadCells(ctx context.Context, reading Reading, visitor func() func(*Cells) error) error {
 	jobs := max(1, min(reading.Jobs, len(s.Sources)))
-	reader := &cellReader{set: s, reading: reading, most: max(1<<20, int(reading.Memory/int64(jobs)/cellBytes))}
+	reader := &cellReader{set: s, reading: reading, most: max(1<<20, int(reading.Memory/int64(jobs)/cellBytes)),
+		library: library{idle: jobs}}
+	defer reader.library.close()
 	var next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
 	for range jobs {
@@ -100,6 +102,7 @@ type cellReader struct {
 	set     *Set
 	reading Reading
 	most    int // cells of a source
+	library library
 }
 
 func (r *cellReader) read(index int, c *Cells) error {
@@ -130,12 +133,7 @@ func (r *cellReader) read(index int, c *Cells) error {
 
 // readSheet reads a sheet of a workbook.
 func (r *cellReader) readSheet(s *Source, c *Cells) error {
-	d, err := openDocumentOf(s)
-	if err != nil {
-		return err
-	}
-	defer d.Close()
-	book, err := s.format.book(d, r.reading.Memory, recordLimit(r.reading.Memory))
+	book, err := r.openBook(s)
 	if err != nil {
 		return err
 	}
@@ -176,6 +174,14 @@ func (r *cellReader) readSheet(s *Source, c *Cells) error {
 		return err
 	}
 	return s.Unchanged()
+}
+
+// openBook opens the workbook that a source is in.
+func (r *cellReader) openBook(s *Source) (sheet.Book, error) {
+	if s.sharesBook() {
+		return r.library.lend(s, r.reading.Memory)
+	}
+	return openBookOf(s, r.reading.Memory)
 }
 
 // add takes a row in, whose texts are good until the next one is read.

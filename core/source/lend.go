@@ -20,8 +20,33 @@ type lentBook struct {
 	library *library
 	key     string
 	sheet.Book
+	uses int
+}
+
+// openBookOf opens the workbook that a source is in.
+func openBookOf(s *Source, memory int64) (sheet.Book, error) {
+	d, err := openDocumentOf(s)
+	if err != nil {
+		return nil, err
+	}
+	book, err := s.format.book(d, memory, recordLimit(memory))
+	if err != nil {
+		d.Close()
+		return nil, err
+	}
+	return &documentBook{book, d}, nil
+}
+
+// documentBook is a workbook that is closed with the document that it is in.
+type documentBook struct {
+	sheet.Book
 	document *document
-	uses     int
+}
+
+// Close lets go of both.
+func (b *documentBook) Close() {
+	b.Book.Close()
+	b.document.Close()
 }
 
 // sharesBook tells whether other sources may be sheets of the same file.
@@ -38,16 +63,11 @@ func (l *library) lend(s *Source, memory int64) (*lentBook, error) {
 		l.books[at].uses++
 		return l.books[at], nil
 	}
-	d, err := openDocumentOf(s)
+	book, err := openBookOf(s, memory)
 	if err != nil {
 		return nil, err
 	}
-	book, err := s.format.book(d, memory, recordLimit(memory))
-	if err != nil {
-		d.Close()
-		return nil, err
-	}
-	lent := &lentBook{library: l, key: key, Book: book, document: d, uses: 1}
+	lent := &lentBook{library: l, key: key, Book: book, uses: 1}
 	l.books = append(l.books, lent)
 	return lent, nil
 }
@@ -81,7 +101,6 @@ func (l *library) drop(which func(b *lentBook) bool) {
 			return false
 		}
 		b.Book.Close()
-		b.document.Close()
 		return true
 	})
 }

@@ -65,10 +65,27 @@ func TestSheetsShareABook(t *testing.T) {
 			t.Errorf("%s has %d records", set.Sources[i].Name, n)
 		}
 	}
-	const jobs = 2 // of which each may have begun within a book
-	if n := opened.Load(); n < files || n > files+jobs-1 || closed.Load() != n {
-		t.Errorf("of %d books %d were opened and %d closed", files, n, closed.Load())
+	check := func(how string) {
+		t.Helper()
+		const jobs = 2 // of which each may have begun within a book
+		if n := opened.Swap(0); n < files || n > files+jobs-1 || closed.Swap(0) != n {
+			t.Errorf("of %d books %d were opened, by %s; or not all closed", files, n, how)
+		}
 	}
+	check("records")
+	var cells atomic.Int64
+	err = set.ReadCells(t.Context(), Reading{Jobs: 2, Memory: 1 << 28}, func() func(c *Cells) error {
+		return func(c *Cells) error {
+			for i := range c.Rows {
+				cells.Add(int64(len(c.Rows[i].Cells)))
+			}
+			return nil
+		}
+	})
+	if want := int64(files * sheets * (rows + 1) * 2); err != nil || cells.Load() != want {
+		t.Errorf("%d cells, want %d; %v", cells.Load(), want, err)
+	}
+	check("cells")
 }
 
 type closingBook struct {
