@@ -90,12 +90,13 @@ var wellFormed = []string{
 		"<c r='B1'/></row></sheetData></worksheet>\n",
 	`<a>x &amp; y &lt;&gt;&quot;&apos;&#65;&#x42;</a>`, "<a>one\r\ntwo\rthree\n</a>", `<a b="1 &amp; 2" c:d='x"y'/>`,
 	`<a><![CDATA[<b>&amp;]]></a>`, `<a><!-- no <c> --><b></b ></a>`, `<a></a>`, `<x:a x:b="1"></x:a>`, `<a b = "1" />`,
-	`<!DOCTYPE a [<!ELEMENT b (c)>]><a/>`, "<a\n\tb='1'\r\n>t</a>", "  <a/>  ", "", "text", "<a>]] ></a>", `<a b="]]>"/>`,
+	`<!DOCTYPE a [<!ELEMENT b (c)>]><a/>`, `<!<!--b -->`, `<!'<!-- b -->>`,
+	"<a\n\tb='1'\r\n>t</a>", "  <a/>  ", "", "text", "<a>]] ></a>", `<a b="]]>"/>`,
 	"<a>Grüße 北 🙂</a>", `<a b="ü"/>`, "\ufeff<a/>", `<a><b/><b/></a>`, `<a b=">"/>`, `<office:a table:f="of:=[.A1]&gt;2"/>`,
 }
 
 var malformed = []string{
-	`<a>`, `<a`, `<a b`, `<a b=`, `<a b="`, `<a b="1`, `<a b="1"`, `<a b="1"/`, `</a>`, `<a></b>`, `<a><b></a></b>`, `<a/><b`,
+	`<!><!-- b --><a/>`, `<a>`, `<a`, `<a b`, `<a b=`, `<a b="`, `<a b="1`, `<a b="1"`, `<a b="1"/`, `</a>`, `<a></b>`, `<a><b></a></b>`, `<a/><b`,
 	`<a>&nbsp;</a>`, `<a>&amp</a>`, `<a>&#xZZ;</a>`, `<a>&#0;</a>`, `<a>&#1114112;</a>`, `<a>&;</a>`, "<a>\x00</a>",
 	"<a>\x01</a>", "<a>\xff</a>", "<a>\uffff</a>", `<a b=1/>`, `<a b/>`, `<a b c="1"/>`, `<a b="<"/>`, `<1a/>`, `< a/>`,
 	`<a>]]></a>`, `<a><!-- a -- b --></a>`, `<a><![CDATA[x</a>`, `<a><![CDAT[x]]></a>`, `<a><!-x--></a>`, `<a:b:c/>`,

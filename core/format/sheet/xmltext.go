@@ -202,8 +202,9 @@ func (s *Scanner) declaration(b []byte) (Kind, int, error) {
 // directive passes over <!DOCTYPE ...> and the like, with what is nested and quoted in it. Parts of workbooks have
 // none.
 func directive(b []byte) (Kind, int, error) {
+	const front = len("<!") + 1 // what stands first means nothing in it, whatever it is
 	depth, quote := 0, byte(0)
-	for i := 2; i < len(b); i++ {
+	for i := front; i < len(b); i++ {
 		switch c := b[i]; {
 		case quote != 0:
 			if c == quote {
