@@ -159,6 +159,7 @@ func TestParquet(t *testing.T) {
 	if err := r.Next(&b, &rows); err != nil {
 		t.Fatal(err)
 	}
+	rows.Store(&b)
 	rows.Compose(&b)
 	want := [][]string{
 		{"=1+1", "00417", "1234.500", "2031-01-31", "true"}, {"+cmd", "4006381333931", "-0.125", "", "false"},

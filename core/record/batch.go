@@ -26,8 +26,11 @@ type Batch struct {
 	Width  int
 	Rows   int
 
-	// Codes are those of the columns that the format stores as numbers; see CodesOf. Nil for none.
-	Codes []Codes
+	// Stored are the columns as the format stores them, by column; see CodesOf and TextsOf. Nil for none.
+	Stored []Stored
+	// Columnar says that this is all that there is of the records: neither Data nor Bounds were made. Only visitors
+	// that ask for it are given such batches.
+	Columnar bool
 
 	// Chained says that records share bounds.
 	Chained bool
@@ -128,7 +131,7 @@ type Refusal struct {
 func (b *Batch) Reset(width int) {
 	*b = Batch{
 		Bounds: b.Bounds[:0], Width: width,
-		Codes: b.Codes[:0], Lines: b.Lines[:0], Refused: b.Refused[:0], Repeated: b.Repeated[:0],
+		Stored: b.Stored[:0], Lines: b.Lines[:0], Refused: b.Refused[:0], Repeated: b.Repeated[:0],
 	}
 }
 
@@ -183,7 +186,7 @@ func (b *Batch) Own() {
 // Split keeps the rows of which keep is true, and moves the others to Dropped,
 // behind those that are there.
 func (b *Batch) Split(keep []bool) {
-	b.Codes = nil
+	b.Stored = nil
 	b.KeepLines()
 	b.Unchain()
 	dropped := b.Dropped
@@ -211,7 +214,7 @@ func (b *Batch) Split(keep []bool) {
 
 // Without takes a record out of the batch.
 func (b *Batch) Without(row int) {
-	b.Codes = nil
+	b.Stored = nil
 	b.Unchain()
 	stride := b.Width + 1
 	if row < b.Rows-1 {

@@ -33,6 +33,11 @@ type Reader interface {
 
 // What some readers can do beyond that. A reader of another format goes without.
 type (
+	// columnsReader reads formats of columns. parseColumns is Parse for a visitor that can do without records, which it
+	// may be given or not.
+	columnsReader interface {
+		parseColumns(s *Stretch)
+	}
 	// wrappedReader reads what lies in a compression or another encoding, or has no delimiter of
 	// its own.
 	wrappedReader interface {

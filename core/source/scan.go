@@ -95,6 +95,11 @@ type Visitor interface {
 	Flush(ctx context.Context, task int) error
 }
 
+// ColumnVisitor is a Visitor that can do with columns, see record.Batch.Columnar.
+type ColumnVisitor interface {
+	TakesColumns() bool
+}
+
 // Parter is a Visitor that holds what a task makes until Flush. One that makes much of
 // small files, as packed ones may be, gives parts of it away before.
 type Parter interface {

@@ -355,7 +355,7 @@ func (a *allTotals) source(index int) *totals {
 func (w *worker) takeTotals(s *stream, b *record.Batch) error {
 	w.batch.Totals, w.batch.Doubtful = w.batch.Totals[:0], w.batch.Doubtful[:0]
 	source := &s.feed.set.Sources[s.index]
-	if source.manner().NoTotalLine {
+	if source.manner().NoTotalLine || b.Columnar {
 		return nil
 	}
 	reader := totalReader{columns: s.shape.SentColumns(), delimiter: s.shape.Head.Delimiter, scratch: w.scratch}

@@ -147,6 +147,18 @@ func (w *worker) isWanted(s *stream) bool {
 	return ok
 }
 
+// parse makes the records of a stretch, or leaves it at its columns where nobody needs more.
+func (w *worker) parse(s *stream) {
+	manner := s.feed.set.Sources[s.index].manner()
+	if columns, ok := s.reader.(columnsReader); ok && manner.Trailer == nil && !manner.Lined && s.shape.IsNothing() {
+		if visitor, ok := w.visitor.(ColumnVisitor); ok && visitor.TakesColumns() {
+			columns.parseColumns(&w.batch.Stretch)
+			return
+		}
+	}
+	s.reader.Parse(&w.batch.Stretch)
+}
+
 // visit makes the batch of the stretch that was taken, and shows it to the
 // visitor.
 func (w *worker) visit(s *stream, first bool) error {
@@ -154,7 +166,7 @@ func (w *worker) visit(s *stream, first bool) error {
 		if !w.isWanted(s) {
 			return nil
 		}
-		s.reader.Parse(&w.batch.Stretch)
+		w.parse(s)
 	}
 	w.batch.Trailer = nil
 	if w.batch.Last {

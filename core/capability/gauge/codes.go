@@ -7,7 +7,7 @@ import (
 	"lastblock/core/record"
 )
 
-// codes counts values that come as numbers, see record.Codes. They are put down as they come, and now and then sorted
+// codes counts values that come as numbers, see record.Stored. They are put down as they come, and now and then sorted
 // and counted: where nearly all are different, which amounts are, that takes a tenth of looking each up.
 type codes struct {
 	form    record.Form
@@ -127,13 +127,15 @@ func (c *codes) each(visit func(text []byte, n int) error) error {
 }
 
 // takeCodes counts the codes of a column of rows, if there are any and none of another form was counted before.
-func (d *dictionary) takeCodes(of record.Codes, rows func(i int) int, n int) bool {
+func (d *dictionary) takeCodes(of *record.Stored, rows func(i int) int, n int) bool {
 	if d.texts.Len() > 0 || d.codes.form != nil && d.codes.form != of.Form {
 		return false
 	}
 	d.codes.form = of.Form
 	for i := range n {
-		d.codes.add(of.Values[rows(i)])
+		if row := rows(i); !of.IsNull(row) {
+			d.codes.add(of.Codes[row])
+		}
 	}
 	return true
 }

@@ -3,6 +3,7 @@ package gauge
 import (
 	"bytes"
 	"cmp"
+	"errors"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -90,6 +91,62 @@ func TestNumbersAreDescribedAsTexts(t *testing.T) {
 					}
 				}
 			}
+		}
+	}
+}
+
+// A total line far down is none of the records, also where these are counted by their columns; and a column that cannot
+// be counted so has all be counted as records.
+func TestTotalLinesAmongColumns(t *testing.T) {
+	type line struct {
+		Text   *string `parquet:"text,optional"`
+		Amount int64   `parquet:"amount,decimal(2:18)"`
+	}
+	type flagged struct {
+		line
+		Open bool `parquet:"open"`
+	}
+	var lines []line
+	var flags []flagged
+	text, flaggedText := strings.Builder{}, strings.Builder{}
+	text.WriteString("text,amount\n")
+	flaggedText.WriteString("text,amount,open\n")
+	add := func(name *string, cents int64) {
+		lines = append(lines, line{name, cents})
+		flags = append(flags, flagged{lines[len(lines)-1], cents%2 == 0})
+		shown := ""
+		if name != nil {
+			shown = *name
+		}
+		fmt.Fprintf(&text, "%s,%d.%02d\n", shown, cents/100, cents%100)
+		fmt.Fprintf(&flaggedText, "%s,%d.%02d,%t\n", shown, cents/100, cents%100, cents%2 == 0)
+	}
+	sum := int64(0)
+	for i := range int64(30_000) {
+		name := new(fmt.Sprintf("unit %d", i%70))
+		if i%11 == 0 {
+			name = nil
+		}
+		add(name, i)
+		sum += i
+	}
+	add(new("Total"), sum)
+	var columns, all bytes.Buffer
+	if err := errors.Join(parquet.Write(&columns, lines), parquet.Write(&all, flags)); err != nil {
+		t.Fatal(err)
+	}
+	for rows, files := range map[int][2]map[string]string{
+		30_000: {{"a.parquet": columns.String()}, {"a.csv": text.String()}},
+		30_001: {{"a.parquet": all.String()}, {"a.csv": flaggedText.String()}}, // true is no amount
+	} {
+		got := gaugeFiles(t, sourcetest.Reading, Options{Frequent: 2}, files[0])
+		want := gaugeFiles(t, sourcetest.Reading, Options{Frequent: 2}, files[1])
+		if got.Rows != rows || want.Rows != got.Rows ||
+			fmt.Sprintf("%+v", got.Columns) != fmt.Sprintf("%+v", want.Columns) {
+			t.Errorf("%d records are\n%+v, want %d\n%+v", got.Rows, got.Columns, want.Rows, want.Columns)
+		}
+		if total := got.Columns[0]; total.Blank != 2728 {
+			t.Errorf("%d blank texts", total.Blank)
 		}
 	}
 }

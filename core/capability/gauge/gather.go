@@ -82,7 +82,7 @@ func (g *gatherer) take(b *source.Batch, v *tally.Visitor) error {
 	g.rows += n
 	for column, at := range g.bound {
 		d := &g.columns[at]
-		if codes, ok := b.CodesOf(column); ok && d.mark == 0 && d.takeCodes(codes, v.Row, n) {
+		if stored := b.CodesOf(column); stored != nil && d.mark == 0 && d.takeCodes(stored, v.Row, n) {
 			continue
 		}
 		g.count(d.texts, b, v, column)
@@ -93,13 +93,17 @@ func (g *gatherer) take(b *source.Batch, v *tally.Visitor) error {
 // count counts a column. Where values often come several times in a row, each
 // run of them is counted at once.
 func (g *gatherer) count(texts *intern.Counter, b *source.Batch, v *tally.Visitor, column int) {
+	textOf := b.Text
+	if b.Columnar {
+		textOf = storedText(b)
+	}
 	const sample, often = 64, 16
 	n := v.Usable(b)
 	same, runs := 0, 0
 	var last []byte
 	i := 0
 	for ; i < n && (i < sample || same >= often); i++ {
-		text := b.Text(v.Row(i), column, &g.text)
+		text := textOf(v.Row(i), column, &g.text)
 		if runs > 0 && bytes.Equal(text, last) {
 			if i < sample {
 				same++
@@ -119,10 +123,25 @@ func (g *gatherer) count(texts *intern.Counter, b *source.Batch, v *tally.Visito
 	for i < n {
 		some := min(n-i, intern.Together)
 		for k := range some {
-			g.together[k] = b.Text(v.Row(i+k), column, &g.unquoted[k])
+			g.together[k] = textOf(v.Row(i+k), column, &g.unquoted[k])
 		}
 		texts.AddAll(g.together[:some])
 		i += some
+	}
+}
+
+// storedText is b.Text for a batch that has columns alone.
+func storedText(b *source.Batch) func(row, column int, scratch *[]byte) []byte {
+	return func(row, column int, scratch *[]byte) []byte {
+		if texts := b.TextsOf(column); texts != nil {
+			return texts.Text(row)
+		}
+		codes := b.CodesOf(column) // of another form than those that were counted
+		*scratch = (*scratch)[:0]
+		if !codes.IsNull(row) {
+			*scratch = codes.Form.Append(*scratch, codes.Codes[row])
+		}
+		return *scratch
 	}
 }
 

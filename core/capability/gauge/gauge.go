@@ -239,6 +239,9 @@ type partOf struct {
 	*gatherer
 }
 
+// TakesColumns tells that values need not be taken out of records.
+func (v *visitor) TakesColumns() bool { return true }
+
 func (v *visitor) Batch(b *source.Batch) error {
 	if err := v.tally.Batch(b); err != nil {
 		return err

@@ -94,15 +94,31 @@ func (v *values) at(row int) value {
 	return value{bytes: v.bytes[from:v.ends[row]]}
 }
 
-// Compose makes the texts and the codes of rows that Next has read.
+// Store hands on the columns of rows that Next has read, and tells whether all of them are codes or texts, so that
+// records can do without Compose.
+func (r *Rows) Store(b *record.Batch) (whole bool) {
+	b.Stored = b.Stored[:0]
+	if r.made {
+		return false
+	}
+	whole = true
+	for i := range r.columns {
+		column, leaf := &r.columns[i], &r.leaves[i]
+		column.hold(leaf.form)
+		stored := column.codes(leaf.form)
+		if leaf.raw {
+			stored.Bytes, stored.Ends = column.bytes, column.ends
+		}
+		b.Stored = append(b.Stored, stored)
+		whole = whole && (leaf.raw || stored.Form != nil)
+	}
+	return whole
+}
+
+// Compose makes the texts of rows that Next has read, and that were stored.
 func (r *Rows) Compose(b *record.Batch) {
 	if r.made {
 		return
-	}
-	b.Codes = b.Codes[:0]
-	for i := range r.columns {
-		r.columns[i].hold(r.leaves[i].form)
-		b.Codes = append(b.Codes, r.columns[i].codes(r.leaves[i].form))
 	}
 	data := r.data[:0]
 	b.Bounds = slices.Grow(b.Bounds[:0], b.Rows*b.Width+1)
@@ -153,15 +169,15 @@ func (v *values) hold(form record.Form) {
 	v.ends = v.ends[:0]
 }
 
-// codes are the codes of a column, none where something is null or its text is that of another code, too.
-func (v *values) codes(form record.Form) record.Codes {
-	if form == nil || len(v.nulls) > 0 || len(v.ends) > 0 {
-		return record.Codes{}
+// codes are the codes of a column, none where its text is that of another code, too.
+func (v *values) codes(form record.Form) record.Stored {
+	if form == nil || len(v.ends) > 0 {
+		return record.Stored{}
 	}
 	if _, ok := form.(floatForm); ok && slices.ContainsFunc(v.words, isAmbiguous) {
-		return record.Codes{}
+		return record.Stored{}
 	}
-	return record.Codes{Values: v.words, Form: form}
+	return record.Stored{Codes: v.words, Form: form, Nulls: v.nulls}
 }
 
 // isAmbiguous tells whether the text of a float is that of others, too: zero has two signs, and what is no number many

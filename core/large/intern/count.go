@@ -4,6 +4,9 @@ import (
 	"bytes"
 	"encoding/binary"
 	"math/bits"
+	"runtime"
+
+	"lastblock/core/large/offheap"
 
 	"github.com/zeebo/xxh3"
 )
@@ -15,6 +18,7 @@ import (
 // eleven columns took seven tenths of the time.
 type Counter struct {
 	slots []counted
+	held  *offheap.Memory // in which the slots are; nil where they are the collector's
 	used  int
 	long  [][]byte // texts that no slot holds, in pieces that stay where they are
 	size  int64    // of these
@@ -196,6 +200,7 @@ func (c *Counter) longAt(at uint64) []byte {
 
 // Merge counts what another counter has counted.
 func (c *Counter) Merge(o *Counter) {
+	defer runtime.KeepAlive(o) // and with it its slots
 	// Its texts come in the order of their hashes. In a table that grows meanwhile they would all begin at the front,
 	// and each be searched for among those before it.
 	c.Reserve(o.used)
@@ -227,8 +232,8 @@ func (c *Counter) taken() {
 }
 
 func (c *Counter) grow(size int) {
-	old := c.slots
-	c.slots = make([]counted, size)
+	old, held := c.slots, c.held
+	c.slots, c.held = c.room(size)
 	mask := uint64(len(c.slots) - 1)
 	for i := range old {
 		s := &old[i]
@@ -245,6 +250,21 @@ func (c *Counter) grow(size int) {
 		}
 		c.slots[at] = *s
 	}
+	if held != nil {
+		held.Free()
+	}
+}
+
+// room makes slots. Those of a large table lie outside of what the collector looks after: there they are in large pages
+// where the system has them, and are given back as soon as a larger table takes their place.
+func (c *Counter) room(size int) ([]counted, *offheap.Memory) {
+	const large = 1 << 17 // slots
+	if size < large {
+		return make([]counted, size), nil
+	}
+	slots, memory := offheap.Slice[counted](size)
+	runtime.AddCleanup(c, func(m *offheap.Memory) { m.Free() }, memory)
+	return slots, memory
 }
 
 // Count returns how often a text was counted.
@@ -270,6 +290,7 @@ func (c *Counter) Count(text []byte) int {
 // Each gives every text with its count, in no order. A text is good until visit
 // returns; the error is that of visit.
 func (c *Counter) Each(visit func(text []byte, n int) error) error {
+	defer runtime.KeepAlive(c) // and with it the slots
 	var room []byte
 	for i := range c.slots {
 		s := &c.slots[i]

@@ -3,6 +3,7 @@ package intern
 import (
 	"fmt"
 	"math/rand/v2"
+	"runtime"
 	"strconv"
 	"strings"
 	"testing"
@@ -224,5 +225,24 @@ func TestCounterTogether(t *testing.T) {
 	})
 	if err != nil || len(told) != len(want[1]) {
 		t.Errorf("%d texts were told, want %d; %v", len(told), len(want[1]), err)
+	}
+}
+
+// The slots of a large counter, which are not the collector's, stay as long as somebody has it.
+func TestLargeCountersStay(t *testing.T) {
+	for round := range 4 {
+		c := NewCounter()
+		const n = 300_000
+		for i := range n {
+			c.Add(strconv.AppendInt(nil, int64(i*(round+1)), 10), 1)
+		}
+		if c.held == nil {
+			t.Fatal("a large table is the collector's")
+		}
+		runtime.GC()
+		seen := 0
+		if err := c.Each(func(_ []byte, n int) error { seen += n; return nil }); err != nil || seen != n {
+			t.Fatalf("%d texts, want %d; %v", seen, n, err)
+		}
 	}
 }

@@ -2,6 +2,7 @@ package intern
 
 import (
 	"bytes"
+	"runtime"
 
 	"github.com/zeebo/xxh3"
 )
@@ -68,6 +69,8 @@ func (c *Counter) approach(texts [][]byte, all []sought) {
 // Texts come out of a counter in the order of their hashes, in which the others are then searched, too, so that slots
 // are touched in the order of memory; long texts are not, and are approached several at a time.
 func (c *Counter) Beside(others []*Counter, visit func(text []byte, n int, beside []int) error) error {
+	defer runtime.KeepAlive(others) // and with them their slots
+	defer runtime.KeepAlive(c)
 	var group [Together]counted
 	var texts [Together][]byte
 	room := make([]byte, 0, Together*MostHeld)

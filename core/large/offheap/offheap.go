@@ -3,6 +3,8 @@
 // the system when they are freed.
 package offheap
 
+import "unsafe"
+
 // Memory is a buffer. It must not be used when it was freed.
 type Memory struct {
 	bytes  []byte
@@ -15,6 +17,14 @@ func New(size int) *Memory {
 		return &Memory{bytes, true}
 	}
 	return &Memory{bytes: make([]byte, size)}
+}
+
+// Slice is a buffer of n elements of a type that holds no pointers, which the collector would not see. It is good as
+// long as the memory is neither freed nor out of reach.
+func Slice[T any](n int) ([]T, *Memory) {
+	var element T
+	m := New(n * int(unsafe.Sizeof(element)))
+	return unsafe.Slice((*T)(unsafe.Pointer(unsafe.SliceData(m.bytes))), n), m
 }
 
 // Bytes is the buffer; nil when it was freed.

@@ -50,7 +50,7 @@ func (w *Worker) Apply(s *Shape, b *record.Batch, writing Writing, constants map
 	w.record.Decimal = writing.Decimal
 	kept := 0
 	rewrite := s.columns != nil
-	b.Codes = nil
+	b.Stored = nil
 	b.KeepLines()
 	b.Unchain()
 	for row := range b.Rows {
