@@ -25,12 +25,12 @@ func (c *codes) add(code int64) {
 }
 
 // settle counts what is pending, and makes room for as many values as there are different ones: each is moved a few
-// times only, however many there will be.
+// times only, however many there will be. The first room is small, since there may be many columns of few values.
 func (c *codes) settle() {
-	const least = 1 << 12
+	const least, usual = 1 << 6, 1 << 12
 	sortCodes(c.pending, c.room[:len(c.pending)])
 	c.counted = mergeNumbers(c.counted, c.pending)
-	if room := max(least, len(c.counted)); room > cap(c.pending) {
+	if room := max(least, min(2*cap(c.pending), usual), len(c.counted)); room > cap(c.pending) {
 		c.pending, c.room = make([]int64, 0, room), make([]int64, room)
 	}
 	c.pending = c.pending[:0]
@@ -115,6 +115,9 @@ func (c *codes) isEmpty() bool { return len(c.pending)+len(c.counted) == 0 }
 
 // each gives the text of each code with how often it came.
 func (c *codes) each(visit func(text []byte, n int) error) error {
+	if c.isEmpty() {
+		return nil
+	}
 	c.settle()
 	var room []byte
 	for _, of := range c.counted {

@@ -82,14 +82,17 @@ func (c *cursor) turn() error {
 	return nil
 }
 
-// atEnd tells whether no row follows.
-func (c *cursor) atEnd() bool {
+// end makes sure that no row follows.
+func (c *cursor) end() error {
 	for c.at == c.rows {
-		if c.turn() != nil {
-			return true
+		switch err := c.turn(); {
+		case errors.Is(err, errRows):
+			return nil
+		case err != nil:
+			return err
 		}
 	}
-	return false
+	return errCount
 }
 
 func (c *cursor) release() {

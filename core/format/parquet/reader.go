@@ -158,8 +158,8 @@ func (r *Reader) begin() error {
 // end ends a group, of which all rows were read.
 func (r *Reader) end() error {
 	for i := range r.cursors {
-		if !r.cursors[i].atEnd() {
-			return fmt.Errorf("column %s: %w", r.leaves[i].name, errCount)
+		if err := r.cursors[i].end(); err != nil {
+			return fmt.Errorf("column %s: %w", r.leaves[i].name, err)
 		}
 	}
 	r.Close()

@@ -110,7 +110,7 @@ func (r *Rows) Store(b *record.Batch) (whole bool) {
 			stored.Bytes, stored.Ends = column.bytes, column.ends
 		}
 		b.Stored = append(b.Stored, stored)
-		whole = whole && (leaf.raw || stored.Form != nil)
+		whole = whole && (leaf.raw && len(stored.Ends) == b.Rows || stored.Form != nil)
 	}
 	return whole
 }

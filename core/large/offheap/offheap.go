@@ -19,8 +19,8 @@ func New(size int) *Memory {
 	return &Memory{bytes: make([]byte, size)}
 }
 
-// Slice is a buffer of n elements of a type that holds no pointers, which the collector would not see. It is good as
-// long as the memory is neither freed nor out of reach.
+// Slice is a buffer of n elements of a type that holds no pointers, which the collector would not see. It is good
+// until the memory is freed.
 func Slice[T any](n int) ([]T, *Memory) {
 	var element T
 	m := New(n * int(unsafe.Sizeof(element)))
