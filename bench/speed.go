@@ -61,6 +61,11 @@ func narrowMemory() []work {
 			yardstick: list("slips") + " > DIR/out/cat.csv", memory: peak,
 		},
 		{
+			name: "collate, 100,000 files with a header in quotes", make: makeQuotedSlips,
+			command:   collate("slips-quoted"),
+			yardstick: "DIR/lastblock " + strings.Join(collate("slips"), " "), wanted: 1.1, memory: 160,
+		},
+		{
 			name: "collate, 200 files sent 500 times each", make: makeResent, command: collate("resent", "--anyway"),
 			yardstick: "DIR/lastblock " + strings.Join(collate("slips"), " "), wanted: 1.15, memory: 160, stops: true,
 		},
@@ -138,6 +143,7 @@ func makeNarrow(dir string) error {
 // makeResent makes 100,000 files of 10 rows and 10 columns, which are 200 different ones, each sent 500 times.
 func makeResent(dir string) error {
 	return makeFiles(filepath.Join(dir, "resent"), 100_000, func(w *bufio.Writer, _ *rand.Rand, file int) {
+		fmt.Fprintln(w, strings.Join(slipColumns, ","))
 		writeSlip(w, rand.New(rand.NewPCG(2031, uint64(file%200))), file%200)
 	})
 }

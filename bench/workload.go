@@ -10,6 +10,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"github.com/xuri/excelize/v2"
 	"golang.org/x/text/encoding/charmap"
@@ -31,13 +32,25 @@ func makeBranches(dir string) error {
 // makeSlips makes 100,000 files of 10 rows and 10 columns.
 func makeSlips(dir string) error {
 	return makeFiles(filepath.Join(dir, "slips"), 100_000, func(w *bufio.Writer, r *rand.Rand, file int) {
+		fmt.Fprintln(w, strings.Join(slipColumns, ","))
 		writeSlip(w, r, file)
 	})
 }
 
-// writeSlip writes a file of 10 rows and 10 columns.
+// makeQuotedSlips makes the same files with a header in quotes, as most exports have it, beside them.
+func makeQuotedSlips(dir string) error {
+	return errors.Join(makeSlips(dir),
+		makeFiles(filepath.Join(dir, "slips-quoted"), 100_000, func(w *bufio.Writer, r *rand.Rand, file int) {
+			fmt.Fprintf(w, "\"%s\"\n", strings.Join(slipColumns, `","`))
+			writeSlip(w, r, file)
+		}))
+}
+
+var slipColumns = []string{"document", "line", "posted", "account", "counterparty", "text", "debit", "credit",
+	"currency", "unit"}
+
+// writeSlip writes 10 records of these columns.
 func writeSlip(w *bufio.Writer, r *rand.Rand, file int) {
-	fmt.Fprintln(w, "document,line,posted,account,counterparty,text,debit,credit,currency,unit")
 	for row := range 10 {
 		fmt.Fprintf(w, "D%06d,%d,2031-01-%02d,%d,Corvane,Pass %d,%d.%02d,0.00,LKC,%d\n", file, row+1, r.IntN(28)+1,
 			4000+r.IntN(400), r.IntN(9), r.IntN(10000), r.IntN(100), row)
