@@ -17,6 +17,7 @@ import (
 
 // open finds the sources of a task.
 func (a *app) open(ctx context.Context, task month.Task, paths []string) (*month.Input, error) {
+	debug.SetGCPercent(usualGarbage) // while they are found
 	in, err := task.Sources().Open(ctx, paths, machine())
 	if in != nil {
 		in.Seen = seenFile(task.Sources().Plan)
@@ -37,15 +38,21 @@ func (a *app) reads(in *month.Input) {
 	}
 }
 
-// limitMemory lets garbage grow while memory is plenty, and hardly where it is not. What is known of very many sources
-// is nearly all that a run holds, and is held to its end; garbage would be twice as much again.
+// How much garbage there may be, in percent of what is held: usually, and where a run holds much of very many sources.
+const (
+	usualGarbage  = 200
+	littleGarbage = 100
+)
+
+// limitMemory lets garbage grow while memory is plenty, and less where it is not. What is known of very many sources is
+// nearly all that a run holds, and is held to its end.
 func limitMemory(bytes int64, sources int) {
-	const many, usual, little = 20_000, 200, 50
+	const many = 20_000
 	debug.SetMemoryLimit(bytes)
 	if sources > many {
-		debug.SetGCPercent(little)
+		debug.SetGCPercent(littleGarbage)
 	} else {
-		debug.SetGCPercent(usual)
+		debug.SetGCPercent(usualGarbage)
 	}
 }
 

@@ -81,11 +81,19 @@ func (s *Set) IsSource(file string) bool {
 // countIn counts the sources with an ending that lie in a folder, given its absolute path.
 func (s *Set) countIn(folder, ending string) int {
 	byFolder := make(map[string]int)
+	last, n := "", 0 // folder, and how many in a row lie there: mostly all
 	for i := range s.Sources {
-		if path := s.Sources[i].Path; path != "-" && strings.HasSuffix(path, ending) {
-			byFolder[folderOf(path)]++
+		path := s.Sources[i].Path
+		if path == "-" || !strings.HasSuffix(path, ending) {
+			continue
 		}
+		if of := folderOf(path); of != last {
+			byFolder[last] += n
+			last, n = of, 0
+		}
+		n++
 	}
+	byFolder[last] += n
 	count := 0
 	for of, n := range byFolder {
 		if Resolved(of) == folder {

@@ -132,8 +132,9 @@ func (f *finder) unpackArchives() error {
 				continue
 			}
 			sources = append(sources, Source{
-				Name: name, Path: s.Path, Size: int64(min(entry.UncompressedSize64, 1<<62)), Changed: entry.Modified,
-				identity: s.identity, below: name, within: &within{file: s.below, archive: a, entry: entry.Name},
+				Name: name, Path: s.Path, Size: int64(min(entry.UncompressedSize64, 1<<62)),
+				changed: timeOf(entry.Modified), identity: s.identity, below: name,
+				within: &within{file: s.below, archive: a, entry: entry.Name},
 			})
 		}
 	}

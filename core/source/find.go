@@ -18,7 +18,6 @@ import (
 	"lastblock/core/value/moved"
 	"lastblock/core/value/natural"
 
-	"github.com/bmatcuk/doublestar/v4"
 	"golang.org/x/sync/errgroup"
 )
 
@@ -222,85 +221,6 @@ func (f *finder) passOver(name, reason string) {
 	f.set.PassedOver = append(f.set.PassedOver, PassedOver{Source: filepath.ToSlash(name), Reason: reason})
 }
 
-// folder adds the data files of a folder.
-func (f *finder) folder(root string) error {
-	if !f.search.Recurse {
-		entries, err := entriesOf(root)
-		// Names take fewer steps to be brought into order than sources, which are then mostly in it.
-		natural.Sort(entries, func(e *fs.DirEntry) string { return (*e).Name() })
-		f.set.Sources = slices.Grow(f.set.Sources, len(entries))
-		for _, entry := range entries {
-			f.entry(joined(root, entry.Name()), entry.Name(), entry)
-		}
-		return err
-	}
-	return filepath.WalkDir(root, func(file string, entry fs.DirEntry, err error) error {
-		if err != nil {
-			return err
-		}
-		if entry.IsDir() {
-			if file != root && isHidden(entry.Name()) {
-				f.passOver(relative(root, file), "hidden folder")
-				return filepath.SkipDir
-			}
-			return nil
-		}
-		f.entry(file, relative(root, file), entry)
-		return nil
-	})
-}
-
-// joined is the path of a name in a folder.
-func joined(folder, name string) string {
-	if folder == filepath.Clean(folder) && folder != "." && !os.IsPathSeparator(folder[len(folder)-1]) {
-		return folder + string(filepath.Separator) + name
-	}
-	return filepath.Join(folder, name)
-}
-
-// entriesOf are what is in a folder, in no order, which natural order is made of later.
-func entriesOf(folder string) (entries []fs.DirEntry, err error) {
-	file, err := os.Open(folder)
-	if err != nil {
-		return nil, err
-	}
-	defer file.Close()
-	return file.ReadDir(-1)
-}
-
-// entry looks at something that was found in a folder or by a pattern: a file, and its path below that.
-func (f *finder) entry(file, below string, entry fs.DirEntry) {
-	name := entry.Name()
-	mode := entry.Type()
-	if mode&fs.ModeSymlink != 0 {
-		if info, err := os.Stat(file); err == nil {
-			mode = info.Mode().Type()
-		}
-	}
-	switch {
-	case name == LedgerName:
-		// Lastblock's own notes are not worth a word
-	case isLockFile(name):
-		f.passOver(below, lockFileReason)
-	case isHidden(name):
-		f.passOver(below, hiddenReason)
-	case mode.IsDir() && f.search.Recurse:
-		f.passOver(below, "link to a folder, which is not followed; name it to read it")
-	case mode.IsDir():
-		f.passOver(below, "folder; ⟨recurse⟩ reads what is below it")
-	case !mode.IsRegular():
-		f.passOver(below, "not a regular file")
-	case isArchive(name) && !f.globs.matchesAny(f.search.Skip, below):
-		f.add(file, below) // its entries are chosen among
-	default:
-		if reason := f.reasonAgainst(below, name); reason != "" {
-			f.passOver(below, reason)
-			return
-		}
-		f.add(file, below)
-	}
-}
-
 const (
 	lockFileReason = "lock file of an open workbook"
 	hiddenReason   = "hidden file"
@@ -344,30 +264,6 @@ func isLockFile(name string) bool {
 	return strings.HasPrefix(name, "~$") || strings.HasPrefix(name, ".~lock.")
 }
 
-// glob adds the files that a pattern matches.
-func (f *finder) glob(pattern string) error {
-	slashed := filepath.ToSlash(pattern)
-	if err := checkPattern(slashed); err != nil {
-		return err
-	}
-	base, rest := doublestar.SplitPattern(slashed)
-	found := false
-	err := doublestar.GlobWalk(os.DirFS(base), rest, func(below string, entry fs.DirEntry) error {
-		found = true
-		if !entry.IsDir() {
-			f.entry(filepath.Join(base, filepath.FromSlash(below)), filepath.FromSlash(below), entry)
-		}
-		return nil
-	})
-	if err != nil {
-		return err
-	}
-	if !found {
-		return notFound(pattern, func(string) (string, string) { return filepath.FromSlash(base), "" })
-	}
-	return nil
-}
-
 // stat fills in size and time, on several goroutines since a folder may hold a
 // hundred thousand files.
 func (f *finder) stat(ctx context.Context) error {
@@ -397,8 +293,8 @@ func (s *Source) stat() error {
 		s.Size = -1
 		return nil
 	}
-	identity, changed, err := stateOf(s.Path)
-	s.Size, s.Changed, s.identity = identity.size, changed, identity
+	state, changed, err := stateOf(s.Path)
+	s.Size, s.changed, s.identity = state.size, changed, state
 	if s.isUnknown() {
 		s.Size = -1
 	}
@@ -409,12 +305,18 @@ func (s *Source) stat() error {
 // nothing else is left: then somebody means it.
 func (f *finder) passOverOwn() {
 	own := make(map[string]bool)
+	var folder string
+	var notes ledger
 	for i := range f.set.Sources {
-		if s := &f.set.Sources[i]; s.Size >= 0 && f.isNoted(s) {
+		s := &f.set.Sources[i]
+		if of := folderOf(s.Path); of != folder { // mostly that of the one before
+			folder, notes = of, f.ledger(of)
+		}
+		if s.Size >= 0 && notes.wrote(s.Path, s.Size) {
 			own[s.Path] = true
 		}
 	}
-	if len(own) == len(f.set.Sources) {
+	if len(own) == 0 || len(own) == len(f.set.Sources) {
 		return
 	}
 	f.set.Sources = slices.DeleteFunc(f.set.Sources, func(s Source) bool {
@@ -428,12 +330,8 @@ func (f *finder) passOverOwn() {
 // OwnOutputReason is why a result of Lastblock is passed over.
 const OwnOutputReason = "written by Lastblock itself"
 
-// isNoted looks into the ledger of the source's folder. Ledgers elsewhere do
-// not count: a result of one source may hold the very bytes of that source.
-func (f *finder) isNoted(s *Source) bool {
-	return f.ledger(folderOf(s.Path)).wrote(s.Path, s.Size)
-}
-
+// ledger is that of a source's folder. Ledgers elsewhere do not count: a result of one source may hold the very bytes
+// of that source.
 func (f *finder) ledger(folder string) ledger {
 	notes, ok := f.ledgers[folder]
 	if !ok {

@@ -142,7 +142,12 @@ func init() {
 }
 
 // formatOf returns the format by a file's ending, nil where that says nothing.
-func formatOf(name string) *Format { return byEnding[strings.ToLower(path.Ext(unpackedName(name)))] }
+func formatOf(name string) *Format {
+	if f := byEnding[path.Ext(name)]; f != nil {
+		return f
+	}
+	return byEnding[strings.ToLower(path.Ext(unpackedName(name)))]
+}
 
 // formatByContent returns the format of a file that begins with sample.
 func formatByContent(sample []byte) *Format {

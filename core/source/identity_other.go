@@ -4,17 +4,17 @@ package source
 
 import (
 	"os"
-	"time"
 )
 
-// stateOf is the identity of what a path leads to, and when that was last written to. Files have no numbers here.
-func stateOf(path string) (identity, time.Time, error) {
+// stateOf is the identity of what a path leads to, and when that was last written to, in nanoseconds since 1970. Files
+// have no numbers here.
+func stateOf(path string) (state identity, changed int64, err error) {
 	info, err := os.Stat(path)
 	if err != nil {
-		return identity{}, time.Time{}, err
+		return identity{}, unknownTime, err
 	}
 	if !info.Mode().IsRegular() { // a pipe, say, of which nothing can be told
-		return identity{}, info.ModTime(), nil
+		return identity{}, timeOf(info.ModTime()), nil
 	}
-	return identity{size: info.Size(), time: info.ModTime().UnixNano()}, info.ModTime(), nil
+	return identity{size: info.Size(), time: info.ModTime().UnixNano()}, timeOf(info.ModTime()), nil
 }

@@ -5,19 +5,18 @@ package source
 import (
 	"io/fs"
 	"syscall"
-	"time"
 )
 
-// stateOf is the identity of what a path leads to, and when that was last written to.
-func stateOf(path string) (identity, time.Time, error) {
+// stateOf is the identity of what a path leads to, and when that was last written to, in nanoseconds since 1970.
+func stateOf(path string) (state identity, changed int64, err error) {
 	for {
 		var stat syscall.Stat_t
 		switch err := syscall.Stat(path, &stat); err {
 		case nil:
-			return identityOf(&stat), time.Unix(0, modified(&stat)), nil
+			return identityOf(&stat), modified(&stat), nil
 		case syscall.EINTR:
 		default:
-			return identity{}, time.Time{}, &fs.PathError{Op: "stat", Path: path, Err: err}
+			return identity{}, unknownTime, &fs.PathError{Op: "stat", Path: path, Err: err}
 		}
 	}
 }

@@ -21,7 +21,7 @@ type piece struct {
 	holds  atomic.Int32 // sources that have yet to be read of it, and one for who fills it
 }
 
-const pieceSize = 1 << 20 // of texts that are kept; a multiple of what one of them may take
+const pieceSize = 4 << 20 // of texts that are kept; a multiple of what one of them may take
 
 // shelf is where one goroutine keeps texts. The zero value keeps them in no set; see kept.shelf.
 type shelf struct {
@@ -31,20 +31,28 @@ type shelf struct {
 
 func (k *kept) shelf() *shelf { return &shelf{kept: k} }
 
-// put keeps a copy of a text for one source.
-func (s *shelf) put(text []byte) keptText {
-	if s.piece == nil || len(text) > pieceSize-s.piece.used {
+// room is where a text of a size may be written that is then put there. What is in it is lost with the next call.
+func (s *shelf) room(size int) []byte {
+	if s.piece == nil || size > len(s.piece.memory.Bytes())-s.piece.used {
 		s.end()
-		s.piece = &piece{memory: offheap.New(max(pieceSize, len(text)))}
+		s.piece = &piece{memory: offheap.New(max(pieceSize, size))}
 		s.piece.holds.Store(1)
 		s.kept.mutex.Lock()
 		s.kept.pieces = append(s.kept.pieces, s.piece)
 		s.kept.mutex.Unlock()
 	}
-	from := s.piece.used
-	s.piece.used += copy(s.piece.memory.Bytes()[from:], text)
+	return s.piece.memory.Bytes()[s.piece.used:][:size:size]
+}
+
+// put keeps a text for one source: the one that stands in the room that was given last, or a copy of another one.
+func (s *shelf) put(text []byte) keptText {
+	at := s.room(len(text))
+	if len(text) > 0 && &text[0] != &at[0] {
+		copy(at, text)
+	}
+	s.piece.used += len(text)
 	s.piece.holds.Add(1)
-	return keptText{s.piece.memory.Bytes()[from:s.piece.used:s.piece.used], s.piece}
+	return keptText{at, s.piece}
 }
 
 // end says that nothing more is put there.

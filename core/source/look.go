@@ -43,6 +43,7 @@ func (s *Set) Look(ctx context.Context, reading Reading) error {
 
 func (s *Set) look(ctx context.Context, reading Reading) error {
 	f := newFeed(ctx, s, reading)
+	f.looking = true
 	defer f.library.close()
 	s.looked, s.kept = make([]look, len(s.Sources)), new(kept)
 	sames := newSames(s, min(reading.Memory/32, mostCompared))
@@ -94,10 +95,16 @@ func (w *looker) look(index int) error {
 		return err
 	}
 	size := lookSize
-	if source.Size >= 0 && source.Size <= keptFileSize {
+	small := source.Size >= 0 && source.Size <= keptFileSize
+	if small {
 		size = int(source.Size) + 1
 	}
-	if err := stream.reader.Peek(size); err != nil {
+	if text, ok := stream.reader.(*textReader); ok && small {
+		err = text.peekInto(w.shelf.room(size+1), size)
+	} else {
+		err = stream.reader.Peek(size)
+	}
+	if err != nil {
 		stream.close()
 		if w.isNoText(index, err) {
 			return nil
@@ -112,7 +119,7 @@ func (w *looker) look(index int) error {
 	switch {
 	case source.Size < 0: // a pipe can be read once
 		w.keep(looked, stream)
-	case holds && holding.isWhole() && source.Size <= keptFileSize:
+	case holds && holding.isWhole() && small:
 		return w.takeWhole(index, stream, holding)
 	default:
 		if holds {
@@ -137,6 +144,9 @@ func (w *looker) takeWhole(index int, stream *stream, holding holdingReader) err
 		if !keep {
 			stream.reader.Close()
 			return nil
+		}
+		if isText {
+			text.cutter.Own()
 		}
 		holding.letGo()
 		w.reading.Progress.add(1, source.Size)

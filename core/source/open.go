@@ -8,14 +8,29 @@ import (
 )
 
 // open opens what a source holds, for reading only.
-func (s *Source) open() (io.ReadCloser, error) {
+func (s *Source) open() (io.ReadCloser, error) { return s.openIn(new(file)) }
+
+// openIn is open in the room of a file that is closed.
+func (s *Source) openIn(room *file) (io.ReadCloser, error) {
 	switch {
 	case s.Path == "-":
 		return io.NopCloser(standardInput), nil
 	case s.Entry() != "":
 		return s.within.archive.open(s.within.entry)
 	}
-	return openFile(s.Path)
+	if err := room.open(s.Path); err != nil {
+		return nil, err
+	}
+	return room, nil
+}
+
+// openFile opens a file, for reading only.
+func openFile(path string) (io.ReadCloser, error) {
+	f := new(file)
+	if err := f.open(path); err != nil {
+		return nil, err
+	}
+	return f, nil
 }
 
 // openRandom is open for a source that is read out of order; a plain file is

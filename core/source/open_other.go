@@ -2,9 +2,12 @@
 
 package source
 
-import (
-	"io"
-	"os"
-)
+import "os"
 
-func openFile(path string) (io.ReadCloser, error) { return os.Open(path) }
+type file struct{ *os.File }
+
+// open makes f the file at a path. What it was before must be closed.
+func (f *file) open(path string) (err error) {
+	f.File, err = os.Open(path)
+	return err
+}

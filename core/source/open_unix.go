@@ -17,15 +17,17 @@ type file struct {
 	left       int64 // of the size that it is known to have; below 0 where none is
 }
 
-func openFile(path string) (io.ReadCloser, error) {
+// open makes f the file at a path. What it was before must be closed.
+func (f *file) open(path string) error {
 	for {
 		descriptor, err := syscall.Open(path, syscall.O_RDONLY|syscall.O_CLOEXEC, 0)
 		switch err {
 		case nil:
-			return &file{descriptor, path, -1}, nil
+			*f = file{descriptor, path, -1}
+			return nil
 		case syscall.EINTR:
 		default:
-			return nil, &fs.PathError{Op: "open", Path: path, Err: err}
+			return &fs.PathError{Op: "open", Path: path, Err: err}
 		}
 	}
 }

@@ -224,6 +224,7 @@ type feed struct {
 	reading Reading
 	finds   map[*Manner]func(sample []byte, whole bool) *delimited.Head // finds heads
 	limit   int
+	looking bool // for heads; nothing is kept of any source yet
 	library library
 	aside   *aside
 	starts  map[int][]start // by shared source; likewise, by the goroutine that has the mutex

@@ -5,6 +5,7 @@ package source
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
@@ -14,12 +15,12 @@ import (
 // Source is one file that a branch sent, one sheet of a workbook, or one entry
 // of an archive.
 type Source struct {
-	Name    string // as results call it: the path below the folder that was named
-	Path    string // of the file; "-" is standard input
-	Size    int64  // in bytes; -1 where that is not known before reading
-	Changed time.Time
-	Words   []string // values of the set's words, in their order; nil where the name does not match its pattern
+	Name  string   // as results call it: the path below the folder that was named
+	Path  string   // of the file; "-" is standard input
+	Size  int64    // in bytes; -1 where that is not known before reading
+	Words []string // values of the set's words, in their order; nil where the name does not match its pattern
 
+	changed  int64    // in nanoseconds since 1970
 	identity identity // of the file, when it was found
 
 	below  string // the path below the folder that was named, with entry and sheet
@@ -112,6 +113,24 @@ const (
 // IsPassedOver tells whether a Scan passed a source over: as an own output, or as one that
 // holds no text although it is called so.
 func (s *Set) IsPassedOver(index int) bool { return s.aside != nil && !s.aside.isData(index) }
+
+// Changed is when the source was last written to; the zero time where that is not known.
+func (s *Source) Changed() time.Time {
+	if s.changed == unknownTime {
+		return time.Time{}
+	}
+	return time.Unix(0, s.changed)
+}
+
+const unknownTime = math.MinInt64
+
+// timeOf is a time in nanoseconds since 1970.
+func timeOf(t time.Time) int64 {
+	if t.IsZero() {
+		return unknownTime
+	}
+	return t.UnixNano()
+}
 
 // FileBelow is the path of the source's file below the folder that was named.
 func (s *Source) FileBelow() string { return s.inner().file }

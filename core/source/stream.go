@@ -34,7 +34,7 @@ type room struct {
 func (f *feed) open(index int, in *room) (*stream, error) {
 	source := &f.set.Sources[index]
 	in.stream = stream{feed: f, index: index}
-	if f.set.looked != nil {
+	if f.set.looked != nil && !f.looking {
 		looked := &f.set.looked[index]
 		if kept := looked.kept; kept != nil {
 			looked.kept = nil

@@ -11,6 +11,7 @@ import (
 // costly part, scanning them, is left to Parse.
 type textReader struct {
 	file    io.Closer // nil where all was read before
+	plain   file      // room for it
 	unwrap  unwrapper
 	unwraps delimited.Unwrap // unwrap.unwrap
 	cutter  delimited.Cutter
@@ -20,7 +21,7 @@ type textReader struct {
 
 // openText opens a source in the room of a reader that is not used any more.
 func (f *feed) openText(r *textReader, s *Source, progress *Progress) error {
-	file, err := s.open()
+	file, err := s.openIn(&r.plain)
 	if err != nil {
 		return err
 	}
@@ -51,6 +52,9 @@ func (r *textReader) Head() *record.Head {
 }
 
 func (r *textReader) Peek(size int) error { return r.cutter.Peek(size) }
+
+// peekInto is Peek that reads into a buffer, as far as that reaches.
+func (r *textReader) peekInto(buffer []byte, size int) error { return r.cutter.PeekInto(buffer, size) }
 
 func (r *textReader) Next(s *Stretch) (err error) {
 	s.block, s.buffer, err = r.cutter.Next(s.buffer)

@@ -17,7 +17,7 @@ import (
 
 // readAmounts reads the amount columns of all rows, column by column, and then
 // adds up what can be used, row by row.
-func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
+func (v *Visitor) readAmounts(b *source.Batch, entry *Source) {
 	if v.OnlySums && !fault.IsSet() && v.sumUp(b, entry) {
 		return
 	}
@@ -61,7 +61,7 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *entry) {
 }
 
 // sumUp adds the amounts of all rows up, and reports false, with nothing done, where some are not written plainly.
-func (v *Visitor) sumUp(b *source.Batch, entry *entry) bool {
+func (v *Visitor) sumUp(b *source.Batch, entry *Source) bool {
 	for i, column := range v.columns {
 		v.batch[i] = amount.Sum{}
 		if column < 0 {
@@ -90,7 +90,7 @@ func (v *Visitor) sumUp(b *source.Batch, entry *entry) bool {
 }
 
 // readColumn reads one amount column of all rows.
-func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
+func (v *Visitor) readColumn(b *source.Batch, entry *Source, i, column int) {
 	decimal, width, read := b.DecimalOf(column), len(v.columns), &v.batch[i]
 	v.Plain = v.Plain && decimal == '.'
 	if shared := b.Amounts(column); shared != nil {
@@ -123,7 +123,7 @@ func (v *Visitor) readColumn(b *source.Batch, entry *entry, i, column int) {
 }
 
 // takeColumn is readColumn for a column whose amounts were read for several.
-func (v *Visitor) takeColumn(shared []source.Parsed, entry *entry, i int) {
+func (v *Visitor) takeColumn(shared []source.Parsed, entry *Source, i int) {
 	width, read := len(v.columns), &v.batch[i]
 	at := i
 	for row := range shared {
@@ -150,7 +150,7 @@ type badValue struct{ row, amount int }
 
 // setAside takes the rows out of Values, and so of Rows, in which an amount is
 // none. Their other amounts are proven as set aside.
-func (v *Visitor) setAside(b *source.Batch, entry *entry) {
+func (v *Visitor) setAside(b *source.Batch, entry *Source) {
 	slices.SortFunc(v.bad, func(a, b badValue) int {
 		return cmp.Or(cmp.Compare(a.row, b.row),
 			cmp.Compare(a.amount, b.amount))
@@ -188,7 +188,7 @@ func isBlank(text []byte) bool {
 }
 
 // tellBad puts a row into suspense, naming its first bad value.
-func (v *Visitor) tellBad(b *source.Batch, entry *entry, bad badValue) {
+func (v *Visitor) tellBad(b *source.Batch, entry *Source, bad badValue) {
 	entry.Suspense++
 	row, index := bad.row, v.columns[bad.amount]
 	column := b.Head.Layout.Columns[index]

@@ -22,7 +22,7 @@ type left struct {
 
 // leaveOut takes the records out of a batch that Options.Drop names. They count
 // as dropped, and so do their amounts as far as they are some.
-func (v *Visitor) leaveOut(b *source.Batch, entry *entry, drops *drop.Source) {
+func (v *Visitor) leaveOut(b *source.Batch, entry *Source, drops *drop.Source) {
 	v.keep = v.keep[:0]
 	any := false
 	for row := range b.Batch.Rows {
@@ -40,7 +40,7 @@ func (v *Visitor) leaveOut(b *source.Batch, entry *entry, drops *drop.Source) {
 }
 
 // leftFor is what is left out of a source for a reason.
-func (v *Visitor) leftFor(entry *entry, reason drop.Reason) *left {
+func (v *Visitor) leftFor(entry *Source, reason drop.Reason) *left {
 	if entry.set.noted().left == nil {
 		entry.set.noted().left = make(map[drop.Reason]*left)
 	}
@@ -53,7 +53,7 @@ func (v *Visitor) leftFor(entry *entry, reason drop.Reason) *left {
 }
 
 // leaveRefused notes that a line is left out that could not be read anyway.
-func (v *Visitor) leaveRefused(b *source.Batch, entry *entry, i int, reason drop.Reason) {
+func (v *Visitor) leaveRefused(b *source.Batch, entry *Source, i int, reason drop.Reason) {
 	v.leftFor(entry, reason).records++
 	entry.Dropped++
 	entry.Left++
@@ -65,7 +65,7 @@ func (v *Visitor) leaveRefused(b *source.Batch, entry *entry, i int, reason drop
 }
 
 // leave notes that a record is left out.
-func (v *Visitor) leave(b *source.Batch, entry *entry, row int, reason drop.Reason) {
+func (v *Visitor) leave(b *source.Batch, entry *Source, row int, reason drop.Reason) {
 	l := v.leftFor(entry, reason)
 	entry.Left++
 	l.records++

@@ -15,7 +15,7 @@ import (
 )
 
 // refuse puts a record into suspense that the reader could not read.
-func (v *Visitor) refuse(b *source.Batch, entry *entry, i int) {
+func (v *Visitor) refuse(b *source.Batch, entry *Source, i int) {
 	refusal := &b.Refused[i]
 	entry.Suspense++
 	entry.set.noneRead()

@@ -139,7 +139,9 @@ func (t *Tally) Amounts() []string { return t.options.Amounts }
 type Visitor struct {
 	tally    *Tally
 	suspense *suspense.Buffer
-	sources  [][]entry    // in pieces, so that none has to move
+	index    int          // of the source that was visited last
+	at       *Source      // its counts; nil before the first one
+	shared   []entry      // of sources that others may read, too
 	head     *source.Head // for which columns is right
 	columns  []int        // index of each amount column, -1 where the source lacks it
 	counted  int          // records, of all batches
@@ -163,9 +165,10 @@ type Visitor struct {
 	Plain  bool // all amounts of the batch stand there in their plain form
 }
 
+// entry is what one goroutine counts of a source that several read.
 type entry struct {
 	index int
-	Source
+	*Source
 }
 
 // Read is how many records the visitors have counted so far. None of them must be in use.
@@ -180,6 +183,7 @@ func (t *Tally) Read() int {
 // Visitor makes the visitor of one goroutine. It must not be called while
 // another one is being used.
 func (t *Tally) Visitor() *Visitor {
+	t.makeRoom()
 	v := &Visitor{
 		tally:    t,
 		suspense: t.options.Suspense.Buffer(),
@@ -192,6 +196,13 @@ func (t *Tally) Visitor() *Visitor {
 	}
 	t.visitors = append(t.visitors, v)
 	return v
+}
+
+// makeRoom makes room for the counts of all sources, of which there are no more and no fewer once they are read.
+func (t *Tally) makeRoom() {
+	if t.Sources == nil {
+		t.Sources = make([]Source, len(t.set.Sources))
+	}
 }
 
 // Batch counts a batch, and leaves in v.Rows and v.Values what can be used. The
@@ -301,16 +312,11 @@ func (v *Visitor) Flush(ctx context.Context, task int) error { return v.suspense
 // Part gives away what a task has set aside so far.
 func (v *Visitor) Part(ctx context.Context, task int) error { return v.suspense.Part(ctx, task) }
 
-// enter returns the counts of the batch's source.
-func (v *Visitor) enter(b *source.Batch) *entry {
-	const first, most = 1, 256
-	last, size := len(v.sources)-1, first
-	if last >= 0 {
-		piece := v.sources[last]
-		if e := &piece[len(piece)-1]; e.index == b.Index {
-			return e
-		}
-		size = min(2*cap(piece), most)
+// enter returns the counts of the batch's source. Those of a source that one goroutine reads alone are at once where
+// they will be looked for: of a hundred thousand sources, all else would be there twice.
+func (v *Visitor) enter(b *source.Batch) *Source {
+	if v.at != nil && v.index == b.Index {
+		return v.at
 	}
 	if b.Head != v.head {
 		v.head = b.Head
@@ -322,25 +328,29 @@ func (v *Visitor) enter(b *source.Batch) *entry {
 			v.columns[i] = index
 		}
 	}
-	n := len(v.columns)
+	if v.index = b.Index; v.tally.set.IsShared(b.Index) {
+		v.at = new(Source)
+		v.shared = append(v.shared, entry{b.Index, v.at})
+	} else {
+		v.at = &v.tally.Sources[b.Index]
+	}
+	if b.First || v.at.Head == nil { // fresh memory is not looked at before it is written to, which costs twice
+		v.at.begin(b, len(v.columns))
+	}
+	return v.at
+}
+
+// begin makes s the counts of a source of which nothing was counted, with n columns of amounts.
+func (s *Source) begin(b *source.Batch, n int) {
 	sums, counts, set := make([]amount.Sum, 3*n), make([]int, 2*n), &noAmounts
 	if n > 0 {
 		set = &amountsAside{totals: sums[n : 2*n : 2*n], unread: counts[n:], dropped: sums[2*n:]}
 	}
-	if last < 0 || len(v.sources[last]) == cap(v.sources[last]) {
-		v.sources = append(v.sources, make([]entry, 0, size))
-		last++
-	}
-	piece := append(v.sources[last], entry{b.Index, Source{
-		Head: b.Head, Decimal: b.Decimal, Totals: sums[:n:n], Blank: counts[:n:n],
-		set: aside{amountsAside: set},
-	}})
-	v.sources[last] = piece
-	return &piece[len(piece)-1]
+	s.Head, s.Decimal, s.Totals, s.Blank, s.set.amountsAside = b.Head, b.Decimal, sums[:n:n], counts[:n:n], set
 }
 
 // drop counts what a condition left out. What is no amount there does no harm.
-func (v *Visitor) drop(b *source.Batch, entry *entry) {
+func (v *Visitor) drop(b *source.Batch, entry *Source) {
 	entry.Dropped += b.Dropped.Rows
 	for i, column := range v.columns {
 		if column < 0 {
@@ -358,8 +368,8 @@ func (v *Visitor) drop(b *source.Batch, entry *entry) {
 
 // Finish puts the visitors' counts together. Nothing may be counted after it.
 func (t *Tally) Finish() error {
+	t.makeRoom()
 	n := len(t.options.Amounts)
-	t.Sources = make([]Source, len(t.set.Sources))
 	t.Proof.Totals = make([]proof.Total, n)
 	read, aside, dropped := make([]amount.Sum, n), make([]amount.Sum, n), make([]amount.Sum, n)
 	for _, v := range t.visitors {
@@ -367,11 +377,8 @@ func (t *Tally) Finish() error {
 		for i := range v.read {
 			read[i].Merge(&v.read[i])
 		}
-		for at, piece := range v.sources {
-			for i := range piece {
-				t.Sources[piece[i].index].merge(&piece[i].Source)
-			}
-			v.sources[at] = nil
+		for _, part := range v.shared {
+			t.Sources[part.index].merge(part.Source)
 		}
 	}
 	for i := range t.Sources {

@@ -35,7 +35,7 @@ func (v *Visitor) isDoubtful(b *source.Batch, line int) bool {
 
 // doubt puts a line into suspense that may be a total line or a record, unless somebody
 // has decided what it is.
-func (v *Visitor) doubt(b *source.Batch, entry *entry, d *source.DoubtfulTotal) {
+func (v *Visitor) doubt(b *source.Batch, entry *Source, d *source.DoubtfulTotal) {
 	src := &v.tally.set.Sources[b.Index]
 	f := finding.Finding{Kind: finding.TotalOrRecord, Source: src.Name, Sheet: src.Sheet(), Order: b.Index,
 		Line: d.Line, Found: d.Word}
@@ -78,7 +78,7 @@ func (v *Visitor) doubt(b *source.Batch, entry *entry, d *source.DoubtfulTotal) 
 }
 
 // readAside adds the amounts of a record that goes into suspense, as far as they are some.
-func (v *Visitor) readAside(b *source.Batch, entry *entry, row int) {
+func (v *Visitor) readAside(b *source.Batch, entry *Source, row int) {
 	for i, column := range v.columns {
 		if column < 0 {
 			continue

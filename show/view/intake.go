@@ -22,7 +22,7 @@ func IntakeDocument(set *source.Set, head bool, r *intake.Result) show.Object {
 		o := sourceObject(set, s.Index)
 		if src.Size >= 0 {
 			o.Add("size", src.Size)
-			o.Add("changed", src.Changed.UTC().Format(time.RFC3339))
+			o.Add("changed", src.Changed().UTC().Format(time.RFC3339))
 		}
 		o.Add("format", s.Head.Format)
 		if !s.Head.Empty && s.Head.Delimiter != 0 {
@@ -127,7 +127,7 @@ func printArrived(screen *show.Screen, set *source.Set, every bool, r *intake.Re
 		}
 		sizeText, changed := "", ""
 		if src.Size >= 0 {
-			sizeText, changed = show.Size(src.Size), src.Changed.Format("2006-01-02 15:04")
+			sizeText, changed = show.Size(src.Size), src.Changed().Format("2006-01-02 15:04")
 		}
 		t.Add(append(cells, show.Number(s.Rows), show.Number(len(s.Columns)), between(s), writtenWith(s), sizeText,
 			changed)...)

@@ -45,7 +45,7 @@ func (s *search) winner(sources []int) int {
 		case Last:
 			better = true
 		case Newest:
-			better = s.set.Sources[index].Changed.After(s.set.Sources[best].Changed)
+			better = s.set.Sources[index].Changed().After(s.set.Sources[best].Changed())
 		case Largest:
 			better = s.isLarger(index, best)
 		}

@@ -119,7 +119,21 @@ func (c *Cutter) Give(text []byte, head *Head) {
 	c.ended = true
 }
 
-// Forget lets go of a text that Give was given.
+// PeekInto is Peek that reads into buffer as far as that holds what it reads, and two bytes more. It must be called
+// before anything was read. Peeked is then mostly a part of buffer, which is c's until Own or Forget is called.
+func (c *Cutter) PeekInto(buffer []byte, size int) error {
+	c.ahead, c.given = buffer[:0], true
+	return c.Peek(size)
+}
+
+// Own has c hold by itself what Peek has read.
+func (c *Cutter) Own() {
+	if c.given {
+		c.ahead, c.given = slices.Clone(c.ahead), false
+	}
+}
+
+// Forget lets go of a text that Give was given, or a buffer that PeekInto was.
 func (c *Cutter) Forget() {
 	if c.given {
 		c.ahead, c.taken, c.given = nil, 0, false

@@ -7,7 +7,7 @@ func take(size int) ([]byte, bool) {
 	if err != nil {
 		return nil, false
 	}
-	const many = 8 << 20
+	const many = 2 << 20
 	if size >= many {
 		_ = unix.Madvise(bytes, unix.MADV_HUGEPAGE) // which is no more than advice
 	}
