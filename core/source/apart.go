@@ -58,9 +58,12 @@ func Resolved(path string) string {
 // a pattern gives: several, and all that there are with an ending.
 func (s *Set) looksLikePattern(folder, ending string) bool {
 	const several = 3
-	named := s.countIn(folder, ending)
 	all, err := filepath.Glob(filepath.Join(folder, "*"+ending))
-	return named >= several && err == nil && len(all) <= named
+	if err != nil || len(all) < several {
+		return false // of which no more can have been named
+	}
+	named := s.countIn(folder, ending)
+	return named >= several && len(all) <= named
 }
 
 // IsSource tells whether a file is one of the sources, under whatever path.

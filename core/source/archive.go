@@ -108,7 +108,11 @@ func (e *archiveEntry) Close() error {
 
 // unpackArchives puts the entries of zip files in the place of the files.
 func (f *finder) unpackArchives() error {
-	if !slices.ContainsFunc(f.set.Sources, func(s Source) bool { return isArchive(s.Name) }) {
+	any := false
+	for i := range f.set.Sources {
+		any = any || isArchive(f.set.Sources[i].Name)
+	}
+	if !any {
 		return nil
 	}
 	var sources []Source
@@ -138,7 +142,7 @@ func (f *finder) unpackArchives() error {
 			})
 		}
 	}
-	f.set.Sources = sources
+	f.set.Sources, f.ordered = sources, false
 	return nil
 }
 

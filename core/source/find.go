@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"lastblock/core/format/delimited"
 	"lastblock/core/format/postgres"
@@ -85,9 +86,10 @@ func (f *finder) find(ctx context.Context) error {
 		if err := checkPattern(p); err != nil {
 			return err
 		}
+		f.globs.add(p)
 	}
 	for _, p := range search.Paths {
-		if err := f.path(p); err != nil {
+		if err := f.path(ctx, p); err != nil {
 			return err
 		}
 	}
@@ -166,10 +168,11 @@ type finder struct {
 	folders map[string]string // behind all links
 
 	folderOfRun string // the working directory, once
+	ordered     bool   // the sources are in order and called as they were found, no two of them alike
 }
 
 // path adds what one PATH means.
-func (f *finder) path(p string) error {
+func (f *finder) path(ctx context.Context, p string) error {
 	if p == "-" {
 		f.add("-", "-")
 		f.set.named[p] = true
@@ -184,13 +187,13 @@ func (f *finder) path(p string) error {
 	info, err := os.Stat(p)
 	switch {
 	case err == nil && info.IsDir():
-		return f.folder(p)
+		return f.folder(ctx, p)
 	case err == nil:
 		f.add(p, filepath.Base(p))
 		f.set.named[p] = true
 		return nil
 	case strings.ContainsAny(p, "*?[{"):
-		return f.glob(p)
+		return f.glob(ctx, p)
 	case errors.Is(err, fs.ErrNotExist):
 		return notFound(p, filepath.Split)
 	}
@@ -204,6 +207,7 @@ func (f *finder) add(file, below string) {
 	}
 	below = filepath.ToSlash(below)
 	f.set.Sources = append(f.set.Sources, Source{Name: below, Path: file, below: below})
+	f.ordered = false
 }
 
 // isSeen tells whether a file was taken in before, and notes that it is now.
@@ -264,33 +268,50 @@ func isLockFile(name string) bool {
 	return strings.HasPrefix(name, "~$") || strings.HasPrefix(name, ".~lock.")
 }
 
-// stat fills in size and time, on several goroutines since a folder may hold a
-// hundred thousand files.
+// stat fills in the states of sources that have none yet.
 func (f *finder) stat(ctx context.Context) error {
 	sources := f.set.Sources
+	return f.share(ctx, len(sources), func(from, to int) error {
+		for i := from; i < to; i++ {
+			if err := sources[i].stat(); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// share has all goroutines work on n items that are many and take little each.
+func (f *finder) share(ctx context.Context, n int, work func(from, to int) error) error {
+	const together = 1 << 10
+	var next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
-	jobs := max(1, f.search.Jobs)
-	share := (len(sources) + jobs - 1) / jobs
-	for from := 0; from < len(sources); from += share {
-		part := sources[from:min(from+share, len(sources))]
+	for range min(max(1, f.search.Jobs), (n+together-1)/together) {
 		group.Go(func() error {
-			for i := range part {
+			for {
+				from := int(next.Add(together)) - together
+				if from >= n {
+					return nil
+				}
 				if err := ctx.Err(); err != nil {
 					return err
 				}
-				if err := part[i].stat(); err != nil {
+				if err := work(from, min(from+together, n)); err != nil {
 					return err
 				}
 			}
-			return nil
 		})
 	}
 	return group.Wait()
 }
 
+// stat fills in size and time, unless they are known.
 func (s *Source) stat() error {
 	if s.Path == "-" || s.format != nil {
 		s.Size = -1
+		return nil
+	}
+	if !s.isUnknown() {
 		return nil
 	}
 	state, changed, err := stateOf(s.Path)

@@ -1,12 +1,13 @@
 package source
 
 import (
+	"cmp"
+	"context"
 	"errors"
 	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"lastblock/core/value/natural"
@@ -16,37 +17,37 @@ import (
 
 // found is something that is in a folder, or that a pattern matches.
 type found struct {
-	file, below string // its path, and that below the folder that was named
-	name        string
+	file, below string // its path, and that below the folder that was named, with slashes
 	mode        fs.FileMode
 }
 
 // folder adds the data files of a folder.
-func (f *finder) folder(root string) error {
-	if !f.search.Recurse {
-		all, err := entriesOf(root)
-		// What was found takes fewer steps to be brought into order than sources, which are then mostly in it.
-		natural.Sort(all, func(one *found) string { return one.below })
-		f.set.Sources = slices.Grow(f.set.Sources, len(all))
-		for i := range all {
-			f.entry(&all[i])
-		}
-		return err
+func (f *finder) folder(ctx context.Context, root string) error {
+	var all []found
+	var err error
+	if f.search.Recurse {
+		all, err = f.entriesBelow(root)
+	} else {
+		all, err = entriesOf(root)
 	}
-	return filepath.WalkDir(root, func(file string, entry fs.DirEntry, err error) error {
-		if err != nil {
+	return cmp.Or(f.take(ctx, all), err)
+}
+
+// entriesBelow is what is in a folder and those in it, and what was found before an error.
+func (f *finder) entriesBelow(root string) (all []found, err error) {
+	err = filepath.WalkDir(root, func(file string, entry fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
 			return err
+		case !entry.IsDir():
+			all = append(all, found{file, relative(root, file), entry.Type()})
+		case file != root && isHidden(entry.Name()):
+			f.passOver(relative(root, file), "hidden folder")
+			return filepath.SkipDir
 		}
-		if entry.IsDir() {
-			if file != root && isHidden(entry.Name()) {
-				f.passOver(relative(root, file), "hidden folder")
-				return filepath.SkipDir
-			}
-			return nil
-		}
-		f.entry(&found{file, relative(root, file), entry.Name(), entry.Type()})
 		return nil
 	})
+	return all, err
 }
 
 // entriesOf is what is in a folder, in no order, and what was found before an error. Many paths are parts of one text,
@@ -74,7 +75,7 @@ func entriesOf(folder string) (all []found, err error) {
 			text.WriteString(front)
 			text.WriteString(name)
 			path := text.String()[from:]
-			all = append(all, found{path, path[len(front):], path[len(front):], entry.Type()})
+			all = append(all, found{path, path[len(front):], entry.Type()})
 		}
 		switch {
 		case errors.Is(err, io.EOF):
@@ -93,51 +94,83 @@ func joined(folder, name string) string {
 	return filepath.Join(folder, name)
 }
 
-// entry looks at something that was found: it is a file to be read, or passed over.
-func (f *finder) entry(one *found) {
-	name, mode := one.name, one.mode
+// take takes in the files among what was found, and passes over what is not read.
+func (f *finder) take(ctx context.Context, all []found) error {
+	// What was found takes fewer steps to be brought into order than sources, which are then mostly in it.
+	natural.Sort(all, func(one *found) string { return one.below })
+	sources := make([]Source, len(all))
+	reasons := make([]string, len(all))
+	err := f.share(ctx, len(all), func(from, to int) error {
+		for i := from; i < to; i++ {
+			one := &all[i]
+			if reasons[i] = f.reasonFor(one); reasons[i] == "" {
+				sources[i] = Source{Name: one.below, Path: one.file, below: one.below}
+				_ = sources[i].stat() // an error is met again when it is known that it is read
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	at := 0
+	for i := range all {
+		switch {
+		case reasons[i] != "" && filepath.Base(all[i].file) != LedgerName: // Lastblock's own notes are not worth a word
+			f.passOver(all[i].below, reasons[i])
+		case reasons[i] == "" && (len(f.search.Paths) == 1 || !f.isSeen(all[i].file)):
+			if at < i {
+				sources[at] = sources[i]
+			}
+			at++
+		}
+	}
+	f.ordered = len(f.set.Sources) == 0
+	if sources = sources[:at]; !f.ordered {
+		sources = append(f.set.Sources, sources...)
+	}
+	f.set.Sources = sources
+	return nil
+}
+
+// reasonFor tells why something that was found is not read, "" if it is.
+func (f *finder) reasonFor(one *found) string {
+	name, mode := filepath.Base(one.file), one.mode
 	if mode&fs.ModeSymlink != 0 {
 		if info, err := os.Stat(one.file); err == nil {
 			mode = info.Mode().Type()
 		}
 	}
 	switch {
-	case name == LedgerName:
-		// Lastblock's own notes are not worth a word
 	case isLockFile(name):
-		f.passOver(one.below, lockFileReason)
+		return lockFileReason
 	case isHidden(name):
-		f.passOver(one.below, hiddenReason)
+		return hiddenReason
 	case mode.IsDir() && f.search.Recurse:
-		f.passOver(one.below, "link to a folder, which is not followed; name it to read it")
+		return "link to a folder, which is not followed; name it to read it"
 	case mode.IsDir():
-		f.passOver(one.below, "folder; ⟨recurse⟩ reads what is below it")
+		return "folder; ⟨recurse⟩ reads what is below it"
 	case !mode.IsRegular():
-		f.passOver(one.below, "not a regular file")
+		return "not a regular file"
 	case isArchive(name) && !f.globs.matchesAny(f.search.Skip, one.below):
-		f.add(one.file, one.below) // its entries are chosen among
-	default:
-		if reason := f.reasonAgainst(one.below, name); reason != "" {
-			f.passOver(one.below, reason)
-			return
-		}
-		f.add(one.file, one.below)
+		return "" // its entries are chosen among
 	}
+	return f.reasonAgainst(one.below, name)
 }
 
 // glob adds the files that a pattern matches.
-func (f *finder) glob(pattern string) error {
+func (f *finder) glob(ctx context.Context, pattern string) error {
 	slashed := filepath.ToSlash(pattern)
 	if err := checkPattern(slashed); err != nil {
 		return err
 	}
 	base, rest := doublestar.SplitPattern(slashed)
 	matches := false
+	var all []found
 	err := doublestar.GlobWalk(os.DirFS(base), rest, func(below string, entry fs.DirEntry) error {
 		matches = true
 		if !entry.IsDir() {
-			below = filepath.FromSlash(below)
-			f.entry(&found{filepath.Join(base, below), below, entry.Name(), entry.Type()})
+			all = append(all, found{filepath.Join(base, filepath.FromSlash(below)), below, entry.Type()})
 		}
 		return nil
 	})
@@ -147,5 +180,5 @@ func (f *finder) glob(pattern string) error {
 	if !matches {
 		return notFound(pattern, func(string) (string, string) { return filepath.FromSlash(base), "" })
 	}
-	return nil
+	return f.take(ctx, all)
 }

@@ -15,6 +15,9 @@ import (
 // nameAll has files be called by their paths below the root, whatever else is named. Of those that
 // are not below it, sources of the same name get the whole path that was named.
 func (f *finder) nameAll() {
+	if f.search.Root == "" && f.ordered {
+		return
+	}
 	if f.search.Root != "" {
 		root := Resolved(f.search.Root)
 		for i := range f.set.Sources {

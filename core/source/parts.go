@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"sync/atomic"
 
 	"lastblock/core/format/sheet"
 
@@ -15,26 +16,36 @@ import (
 // were chosen in the place of workbooks.
 func (f *finder) chooseParts(ctx context.Context) error {
 	sources := f.set.Sources
+	var documents atomic.Bool
+	err := f.share(ctx, len(sources), func(from, to int) error {
+		for i := from; i < to; i++ {
+			s := &sources[i]
+			if s.as == nil {
+				s.as = f.mannerOf(s)
+			}
+			if s.format != nil {
+				continue // it is no file
+			}
+			if s.format = formatOf(s.Name); s.Size == 0 {
+				s.format = text // an empty file is one whatever it is called
+			}
+			if s.format != text {
+				documents.Store(true)
+			}
+		}
+		return nil
+	})
+	if err != nil || !documents.Load() {
+		return err
+	}
 	parts := make([][]Part, len(sources))
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(1, f.search.Jobs))
-	documents := false
 	for i := range sources {
 		s := &sources[i]
-		if s.as == nil {
-			s.as = f.mannerOf(s)
-		}
-		if s.format != nil {
-			continue // it is no file
-		}
-		s.format = formatOf(s.Name)
-		if s.Size == 0 {
-			s.format = text // an empty file is one whatever it is called
-		}
-		if s.format == text {
+		if s.format == text || s.format == postgresql {
 			continue
 		}
-		documents = true
 		group.Go(func() (err error) {
 			if err := ctx.Err(); err != nil {
 				return err
@@ -47,7 +58,7 @@ func (f *finder) chooseParts(ctx context.Context) error {
 			return &Error{s.Name, err}
 		})
 	}
-	if err := group.Wait(); err != nil || !documents {
+	if err := group.Wait(); err != nil {
 		return err
 	}
 	var all []Source
@@ -66,7 +77,7 @@ func (f *finder) chooseParts(ctx context.Context) error {
 			all = append(all, s)
 		}
 	}
-	f.set.Sources = all
+	f.set.Sources, f.ordered = all, false
 	return nil
 }
 

@@ -36,6 +36,9 @@ func checkPattern(pattern string) error {
 // (RE2) once.
 type globs map[string]*regexp.Regexp
 
+// add has a valid pattern be known. One that is not is made a regular expression whenever it is matched.
+func (g globs) add(pattern string) { g[pattern] = globForm(pattern) }
+
 // matchesAny matches a pattern with a slash against the path below the folder,
 // any other against the name alone.
 func (g globs) matchesAny(patterns []string, below string) bool {
@@ -44,10 +47,11 @@ func (g globs) matchesAny(patterns []string, below string) bool {
 		if !strings.Contains(p, "/") {
 			name = path.Base(below)
 		}
-		if g[p] == nil {
-			g[p] = globForm(p)
+		form := g[p]
+		if form == nil {
+			form = globForm(p)
 		}
-		if g[p].MatchString(name) {
+		if form.MatchString(name) {
 			return true
 		}
 	}

@@ -59,6 +59,6 @@ func (f *finder) query(path string) error {
 	if strings.TrimSpace(s.manner().Query) == "" {
 		return &Error{address.Name, ErrNoQuery}
 	}
-	f.set.Sources = append(f.set.Sources, s)
+	f.set.Sources, f.ordered = append(f.set.Sources, s), false
 	return nil
 }

@@ -266,7 +266,11 @@ func newFeed(ctx context.Context, s *Set, reading Reading) *feed {
 		s.totals = &allTotals{of: make(map[int]*totals)}
 	}
 	for i := range s.Sources {
-		if manner := s.Sources[i].as; f.finds[manner] == nil {
+		manner := s.Sources[i].as
+		if i > 0 && manner == s.Sources[i-1].as {
+			continue // as mostly all are
+		}
+		if f.finds[manner] == nil {
 			f.finds[manner] = delimited.NewHeads(s.Sources[i].manner().Request).Find
 		}
 	}

@@ -111,6 +111,9 @@ func (a *seldom) mergeLeft(o *seldom) {
 // tellLeft puts what was left out of a source into the proof, and tells what was
 // to be left out and is not there as it was.
 func (t *Tally) tellLeft(index int, s *Source) {
+	if s.set.some == nil && t.options.Drop == nil {
+		return // as of most
+	}
 	name, sheet := t.set.Sources[index].Name, t.set.Sources[index].Sheet()
 	var of []proof.Left
 	for reason, l := range s.set.seldom().left {
