@@ -53,8 +53,11 @@ func (a *aside) passedOver(s *Set, index int) PassedOver {
 // isNoText notes a source that turned out to hold binary content when it was opened. It is
 // then passed over, unless it was named by itself.
 func (f *feed) isNoText(index int, err error) bool {
+	if err == nil {
+		return false
+	}
 	var binary *decode.BinaryError
-	if err == nil || !errors.As(err, &binary) || binary.Table || f.set.isNamed(index) {
+	if !errors.As(err, &binary) || binary.Table || f.set.isNamed(index) {
 		return false
 	}
 	f.aside.mutex.Lock()

@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"lastblock/core/value/natural"
@@ -70,6 +71,9 @@ func entriesOf(folder string) (all []found, err error) {
 		}
 		text.Reset()
 		text.Grow(size)
+		if len(all)+len(entries) > cap(all) {
+			all = slices.Grow(all, len(all)+len(entries)) // twice as many; less leaves much more behind
+		}
 		for _, entry := range entries {
 			name, from := entry.Name(), text.Len()
 			text.WriteString(front)

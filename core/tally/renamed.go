@@ -2,6 +2,7 @@ package tally
 
 import (
 	"fmt"
+	"slices"
 
 	"lastblock/core/finding"
 	"lastblock/core/record"
@@ -28,17 +29,22 @@ func (r *Resolver) TellRenamed(findings *finding.List) {
 }
 
 // Texts returns what a source has in the columns that Lastblock adds, but for
-// the line.
-func (r *Resolver) Texts(index int) [][]byte {
-	var texts [][]byte
+// the line. They may lie in the room of texts that are not used any more.
+func (r *Resolver) Texts(index int, room [][]byte) [][]byte {
+	texts := room[:0]
 	for _, ours := range r.Ours {
+		var text string
 		switch ours.Word {
 		case record.LineColumn:
+			continue
 		case record.SourceColumn:
-			texts = append(texts, []byte(r.set.Sources[index].Name))
+			text = r.set.Sources[index].Name
 		default:
-			texts = append(texts, []byte(r.set.Word(index, ours.Word)))
+			text = r.set.Word(index, ours.Word)
 		}
+		n := len(texts)
+		texts = slices.Grow(texts, 1)[:n+1]
+		texts[n] = append(texts[n][:0], text...)
 	}
 	return texts
 }

@@ -302,11 +302,10 @@ func (v *visitor) enter(b *source.Batch) {
 	if v.plan.options.Bare {
 		return
 	}
-	v.ours = v.plan.resolver.Texts(b.Index)
+	v.ours = v.plan.resolver.Texts(b.Index, v.ours)
 	for i := range v.ours {
 		if v.plan.options.Shield {
-			var room []byte
-			v.ours[i] = delimited.Shield(v.ours[i], &room)
+			v.ours[i] = append(v.ours[i][:0], delimited.Shield(v.ours[i], &v.line)...)
 		}
 	}
 	v.tail = v.tail[:0]

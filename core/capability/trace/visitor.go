@@ -131,7 +131,7 @@ func (v *visitor) enter(b *source.Batch) {
 	}
 	v.index = b.Index + 1
 	v.ours = v.ours[:0]
-	for i, text := range v.job.resolver.Texts(b.Index) {
+	for i, text := range v.job.resolver.Texts(b.Index, nil) {
 		if word := v.job.resolver.Ours[i].Word; word != record.SourceColumn && word != record.LineColumn {
 			v.ours = append(v.ours, text)
 		}
