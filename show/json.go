@@ -91,7 +91,8 @@ func (d *DocumentWriter) name(name string) {
 		d.buffer.WriteByte(',')
 	}
 	d.buffer.WriteString("\n" + d.indent + indentStep)
-	d.buffer.Write(JSONText(name))
+	d.line = appendText(d.line[:0], name)
+	d.buffer.Write(d.line)
 	d.buffer.WriteString(": ")
 }
 
@@ -152,7 +153,7 @@ func (d *DocumentWriter) Close() error {
 const indentStep = "  "
 
 func appendMember(dst []byte, m Member, indent string) []byte {
-	dst = append(append(dst, JSONText(m.Name)...), ": "...)
+	dst = append(appendText(dst, m.Name), ": "...)
 	return appendValue(dst, m.Value, indent)
 }
 
@@ -161,7 +162,7 @@ func appendMember(dst []byte, m Member, indent string) []byte {
 func appendValue(dst []byte, value any, indent string) []byte {
 	switch v := value.(type) {
 	case string:
-		return append(dst, JSONText(v)...)
+		return appendText(dst, v)
 	case int:
 		return strconv.AppendInt(dst, int64(v), 10)
 	case Object:
@@ -204,15 +205,15 @@ func appendList(dst []byte, n int, indent string, element func(dst []byte, i int
 	return append(dst, ']')
 }
 
-// JSONText writes a text as a JSON string; bytes that are no UTF-8 become the
+// appendText appends a text as a JSON string; bytes that are no UTF-8 become the
 // replacement character, since JSON has no other way.
-func JSONText(s string) []byte {
+func appendText[T string | []byte](dst []byte, s T) []byte {
 	for i := range len(s) {
 		if c := s[i]; c < ' ' || c >= 0x7f || c == '"' || c == '\\' {
-			return marshal(s)
+			return append(dst, marshal(string(s))...)
 		}
 	}
-	return append(append(append(make([]byte, 0, len(s)+2), '"'), s...), '"')
+	return append(append(append(dst, '"'), s...), '"')
 }
 
 // marshal leaves a value to the standard encoder. What is given here are

@@ -253,7 +253,7 @@ func NamesOf(columns []Cells) []string {
 func JSONRecord(columns []string, absent bool) record.Encoder {
 	names := make([][]byte, len(columns))
 	for i, name := range columns {
-		names[i] = JSONText(name)
+		names[i] = appendText(nil, name)
 	}
 	return func(dst []byte, texts [][]byte, _ []record.Kind) []byte {
 		dst = append(dst, '{')
@@ -266,7 +266,7 @@ func JSONRecord(columns []string, absent bool) record.Encoder {
 				dst = append(dst, "null"...)
 				continue
 			}
-			dst = append(dst, JSONText(string(text))...)
+			dst = appendText(dst, text)
 		}
 		return append(dst, '}')
 	}

@@ -32,11 +32,7 @@ type Collations struct {
 // one of them, where they are wanted.
 func (c *Collations) Document(w io.Writer, records func(i int, d *show.DocumentWriter) error) error {
 	d := show.StartDocument(w, show.NewDocument(c.Command))
-	sources := []show.Object{}
-	for i := range c.Set.Sources {
-		sources = append(sources, sourceObject(c.Set, i))
-	}
-	d.Add("sources", sources)
+	addSources(d, c.Set)
 	members := func(i int, d *show.DocumentWriter) error {
 		one := c.All[i]
 		d.Add("columns", one.Columns)

@@ -7,6 +7,16 @@ import (
 	"lastblock/show"
 )
 
+// addSources writes what all sources are called, a line each, as they may be a hundred thousand.
+func addSources(d *show.DocumentWriter, set *source.Set) {
+	_ = d.List("sources", func(add func(show.Object)) error {
+		for i := range set.Sources {
+			add(sourceObject(set, i))
+		}
+		return nil
+	})
+}
+
 // sourceObject starts the JSON of a source: what it is called, and what its
 // name tells.
 func sourceObject(set *source.Set, index int) show.Object {
