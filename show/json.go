@@ -163,6 +163,8 @@ func appendValue(dst []byte, value any, indent string) []byte {
 	switch v := value.(type) {
 	case string:
 		return appendText(dst, v)
+	case *string: // which needs no room of its own
+		return appendText(dst, *v)
 	case int:
 		return strconv.AppendInt(dst, int64(v), 10)
 	case Object:

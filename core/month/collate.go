@@ -10,7 +10,7 @@ type Collate struct {
 }
 
 // NewCollate is one with what is usual.
-func NewCollate() *Collate { return &Collate{Reading: newReading()} }
+func NewCollate() *Collate { return &Collate{Reading: newLooking()} }
 
 func (t *Collate) Name() string { return "collate" }
 

@@ -13,7 +13,7 @@ type Doubles struct {
 }
 
 // NewDoubles is one with what is usual.
-func NewDoubles() *Doubles { return &Doubles{Reading: newReading(), Request: doubles.NewRequest()} }
+func NewDoubles() *Doubles { return &Doubles{Reading: newLooking(), Request: doubles.NewRequest()} }
 
 func (t *Doubles) Name() string { return "doubles" }
 

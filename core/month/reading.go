@@ -30,6 +30,13 @@ type Reading struct {
 
 func newReading() Reading { return Reading{Request: source.NewRequest()} }
 
+// newLooking is newReading of a task that looks at all sources before it reads any.
+func newLooking() Reading {
+	r := newReading()
+	r.Looks = true
+	return r
+}
+
 // Options are those that all tasks share, as far as they have to do with how the sources are read.
 func (r *Reading) Options() option.List {
 	all := append(r.Request.Options(),

@@ -13,7 +13,7 @@ type Rollup struct {
 }
 
 // NewRollup is one with what is usual.
-func NewRollup() *Rollup { return &Rollup{Reading: newReading()} }
+func NewRollup() *Rollup { return &Rollup{Reading: newLooking()} }
 
 func (t *Rollup) Name() string { return "rollup" }
 

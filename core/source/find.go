@@ -39,6 +39,10 @@ type Search struct {
 	// Frozen are files that are read in place of others.
 	Frozen []FrozenFile
 
+	// Early is the memory of a run, in bytes, that goes on to Look at all sources: small texts are then read when their
+	// files are found, which asks the system for less. 0 reads nothing.
+	Early int64
+
 	// KeepLocked says that a file that is protected by a password is a source, of which nothing can be read.
 	KeepLocked bool
 
@@ -77,6 +81,10 @@ func newFinder(search Search) *finder {
 
 func (f *finder) find(ctx context.Context) error {
 	search := &f.search
+	if search.Early > 0 {
+		f.set.kept = new(kept)
+		defer f.endEarly()
+	}
 	f.folderOfRun, _ = os.Getwd() // only to see that two paths are one; without it they may be told apart
 	patterns := append(slices.Clone(search.Only), search.Skip...)
 	for _, named := range search.Manners {
@@ -166,6 +174,8 @@ type finder struct {
 	ledgers map[string]ledger
 	globs   globs
 	folders map[string]string // behind all links
+
+	earlies earlies
 
 	folderOfRun string // the working directory, once
 	ordered     bool   // the sources are in order and called as they were found, no two of them alike
@@ -315,12 +325,14 @@ func (s *Source) stat() error {
 		return nil
 	}
 	state, changed, err := stateOf(s.Path)
-	s.Size, s.changed, s.identity = state.size, changed, state
-	if s.isUnknown() {
-		s.Size = -1
+	if s.is(state); s.isUnknown() {
+		s.Size, s.changed = -1, changed
 	}
 	return err
 }
+
+// is says what the state of the source's file is.
+func (s *Source) is(state identity) { s.Size, s.changed, s.identity = state.size, state.time, state }
 
 // passOverOwn takes out what a ledger knows as written by Lastblock, unless
 // nothing else is left: then somebody means it.

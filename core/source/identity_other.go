@@ -13,8 +13,14 @@ func stateOf(path string) (state identity, changed int64, err error) {
 	if err != nil {
 		return identity{}, unknownTime, err
 	}
-	if !info.Mode().IsRegular() { // a pipe, say, of which nothing can be told
-		return identity{}, timeOf(info.ModTime()), nil
+	return identityOf(info), timeOf(info.ModTime()), nil
+}
+
+// identityOf is the identity of a regular file; the zero value stands for anything
+// else, such as a pipe, of which nothing can be told.
+func identityOf(info os.FileInfo) identity {
+	if !info.Mode().IsRegular() {
+		return identity{}
 	}
-	return identity{size: info.Size(), time: info.ModTime().UnixNano()}, timeOf(info.ModTime()), nil
+	return identity{size: info.Size(), time: info.ModTime().UnixNano()}
 }

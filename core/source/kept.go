@@ -7,11 +7,29 @@ import (
 	"lastblock/core/large/offheap"
 )
 
-// kept are the texts of small sources that Look has read, for the Scan that follows. They lie one behind the other in
-// pieces outside of what the collector looks after, and each piece is given back when all of its texts were read.
+// kept are the texts of small sources that Find or Look has read, for the Scan that follows. They lie one behind the
+// other in pieces outside of what the collector looks after, and each piece is given back when all of its texts were
+// read.
 type kept struct {
 	mutex  sync.Mutex
 	pieces []*piece
+
+	bytes atomic.Int64 // of all texts
+	early []keptText   // that Find has read, for Look to take; by Source.early
+}
+
+// mayTake tells whether a text of a size may be kept.
+func (k *kept) mayTake(size, memory int64) bool { return k.bytes.Add(size) <= min(memory/8, mostKept) }
+
+// takeEarly gives the text of a source that Find has read, once; none where it has not.
+func (k *kept) takeEarly(s *Source) keptText {
+	if k == nil || s.early == 0 {
+		return keptText{}
+	}
+	at := &k.early[s.early-1]
+	text := *at
+	*at = keptText{}
+	return text
 }
 
 // piece is memory that holds some texts.
@@ -31,7 +49,12 @@ type shelf struct {
 
 func (k *kept) shelf() *shelf { return &shelf{kept: k} }
 
-// room is where a text of a size may be written that is then put there. What is in it is lost with the next call.
+// keeper keeps texts.
+type keeper interface {
+	keep(text []byte) keptText
+}
+
+// room is where a text of a size may be written that is then kept there. What is in it is lost with the next call.
 func (s *shelf) room(size int) []byte {
 	if s.piece == nil || size > len(s.piece.memory.Bytes())-s.piece.used {
 		s.end()
@@ -44,8 +67,8 @@ func (s *shelf) room(size int) []byte {
 	return s.piece.memory.Bytes()[s.piece.used:][:size:size]
 }
 
-// put keeps a text for one source: the one that stands in the room that was given last, or a copy of another one.
-func (s *shelf) put(text []byte) keptText {
+// keep keeps a text for one source: the one that stands in the room that was given last, or a copy of another one.
+func (s *shelf) keep(text []byte) keptText {
 	at := s.room(len(text))
 	if len(text) > 0 && &text[0] != &at[0] {
 		copy(at, text)
@@ -78,6 +101,7 @@ func (s *Set) letGo() {
 	for i := range s.looked {
 		s.looked[i].text = keptText{}
 	}
+	s.kept.early = nil
 	for _, p := range s.kept.pieces {
 		p.memory.Free()
 	}

@@ -52,42 +52,53 @@ func (f *finder) entriesBelow(root string) (all []found, err error) {
 }
 
 // entriesOf is what is in a folder, in no order, and what was found before an error. Many paths are parts of one text,
-// as a folder may hold a hundred thousand files.
+// as a folder may hold a hundred thousand files, and are made while the next ones are being asked for.
 func entriesOf(folder string) (all []found, err error) {
 	file, err := os.Open(folder)
 	if err != nil {
 		return nil, err
 	}
-	defer file.Close()
-	const together = 1 << 10
+	const together, ahead = 1 << 10, 16
+	parts := make(chan []fs.DirEntry, ahead)
+	go func() {
+		defer close(parts)
+		defer file.Close()
+		for err == nil {
+			var entries []fs.DirEntry
+			entries, err = file.ReadDir(together)
+			parts <- entries
+		}
+	}()
 	front := joined(folder, "x")
 	front = front[:len(front)-1]
-	var text strings.Builder
-	for {
-		entries, err := file.ReadDir(together)
-		size := len(entries) * len(front)
-		for _, entry := range entries {
-			size += len(entry.Name())
-		}
-		text.Reset()
-		text.Grow(size)
-		if len(all)+len(entries) > cap(all) {
-			all = slices.Grow(all, len(all)+len(entries)) // twice as many; less leaves much more behind
-		}
-		for _, entry := range entries {
-			name, from := entry.Name(), text.Len()
-			text.WriteString(front)
-			text.WriteString(name)
-			path := text.String()[from:]
-			all = append(all, found{path, path[len(front):], entry.Type()})
-		}
-		switch {
-		case errors.Is(err, io.EOF):
-			return all, nil
-		case err != nil:
-			return all, err
-		}
+	for entries := range parts {
+		all = appendFound(all, front, entries)
 	}
+	if errors.Is(err, io.EOF) {
+		err = nil
+	}
+	return all, err
+}
+
+// appendFound appends what has a path that begins with front.
+func appendFound(all []found, front string, entries []fs.DirEntry) []found {
+	size := len(entries) * len(front)
+	for _, entry := range entries {
+		size += len(entry.Name())
+	}
+	var text strings.Builder
+	text.Grow(size)
+	if len(all)+len(entries) > cap(all) {
+		all = slices.Grow(all, len(all)+len(entries)) // twice as many; less leaves much more behind
+	}
+	for _, entry := range entries {
+		from := text.Len()
+		text.WriteString(front)
+		text.WriteString(entry.Name())
+		path := text.String()[from:]
+		all = append(all, found{path, path[len(front):], entry.Type()})
+	}
+	return all
 }
 
 // joined is the path of a name in a folder.
@@ -104,13 +115,27 @@ func (f *finder) take(ctx context.Context, all []found) error {
 	natural.Sort(all, func(one *found) string { return one.below })
 	sources := make([]Source, len(all))
 	reasons := make([]string, len(all))
+	var texts []keptText
+	base := 0
+	if kept := f.set.kept; kept != nil {
+		base = len(kept.early)
+		kept.early = append(kept.early, make([]keptText, len(all))...)
+		texts = kept.early[base:]
+	}
 	err := f.share(ctx, len(all), func(from, to int) error {
+		early := f.takeEarly()
+		defer f.giveEarly(early)
 		for i := from; i < to; i++ {
 			one := &all[i]
-			if reasons[i] = f.reasonFor(one); reasons[i] == "" {
-				sources[i] = Source{Name: one.below, Path: one.file, below: one.below}
-				_ = sources[i].stat() // an error is met again when it is known that it is read
+			if reasons[i] = f.reasonFor(one); reasons[i] != "" {
+				continue
 			}
+			sources[i] = Source{Name: one.below, Path: one.file, below: one.below}
+			if early != nil {
+				sources[i].early = int32(base + i + 1)
+				early.read(&sources[i], &texts[i])
+			}
+			_ = sources[i].stat() // an error is met again when it is known that it is read
 		}
 		return nil
 	})

@@ -2,6 +2,7 @@ package source
 
 import (
 	"context"
+	"io"
 	"slices"
 	"sync/atomic"
 
@@ -45,13 +46,15 @@ func (s *Set) look(ctx context.Context, reading Reading) error {
 	f := newFeed(ctx, s, reading)
 	f.looking = true
 	defer f.library.close()
-	s.looked, s.kept = make([]look, len(s.Sources)), new(kept)
+	if s.looked = make([]look, len(s.Sources)); s.kept == nil {
+		s.kept = new(kept)
+	}
 	sames := newSames(s, min(reading.Memory/32, mostCompared))
-	var bytes, next atomic.Int64
+	var next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
 	for range max(1, min(reading.Jobs, len(s.Sources))) {
 		group.Go(func() error {
-			w := &looker{feed: f, bytes: &bytes, sames: sames, room: new(room), shelf: s.kept.shelf()}
+			w := &looker{feed: f, sames: sames, room: new(room), shelf: s.kept.shelf()}
 			defer w.shelf.end()
 			for {
 				index := int(next.Add(1)) - 1
@@ -79,15 +82,17 @@ func (s *Set) look(ctx context.Context, reading Reading) error {
 // looker is one goroutine that looks at sources.
 type looker struct {
 	*feed
-	bytes *atomic.Int64 // that all have kept
 	sames *sames
 	room  *room
 	shelf *shelf
+	early keptText // the text of the source that is looked at, as Find has read it; none where it has not
 }
 
 func (w *looker) look(index int) error {
 	source := &w.set.Sources[index]
-	stream, err := w.open(index, w.room)
+	w.early = w.set.kept.takeEarly(source)
+	defer func() { w.early.release() }() // unless it was handed on
+	stream, err := w.begin(index)
 	if w.isNoText(index, err) {
 		return nil
 	}
@@ -99,9 +104,12 @@ func (w *looker) look(index int) error {
 	if small {
 		size = int(source.Size) + 1
 	}
-	if text, ok := stream.reader.(*textReader); ok && small {
+	switch text, ok := stream.reader.(*textReader); {
+	case w.early.text != nil:
+		err = text.peekText(w.early.text, size)
+	case ok && small:
 		err = text.peekInto(w.shelf.room(size+1), size)
-	} else {
+	default:
 		err = stream.reader.Peek(size)
 	}
 	if err != nil {
@@ -118,7 +126,7 @@ func (w *looker) look(index int) error {
 	w.aside.own[index] = !w.reading.OwnOutputs && isOwnOutput(head.Layout.Columns)
 	switch {
 	case source.Size < 0: // a pipe can be read once
-		w.keep(looked, stream)
+		w.keepOpen(looked, stream)
 	case holds && holding.isWhole() && small:
 		return w.takeWhole(index, stream, holding)
 	default:
@@ -130,6 +138,21 @@ func (w *looker) look(index int) error {
 	return nil
 }
 
+// begin opens a source, unless its text is there.
+func (w *looker) begin(index int) (*stream, error) {
+	if w.early.text == nil {
+		return w.open(index, w.room)
+	}
+	w.room.stream = stream{feed: w.feed, index: index, reader: &w.room.text}
+	w.feed.begin(&w.room.text, &w.set.Sources[index], nothing{}, w.reading.Progress)
+	return &w.room.stream, nil
+}
+
+// nothing is a reader that has ended.
+type nothing struct{}
+
+func (nothing) Read([]byte) (int, error) { return 0, io.EOF }
+
 // takeWhole keeps what was read of a small source, which is all of it, for the Scan, as far as there is room.
 func (w *looker) takeWhole(index int, stream *stream, holding holdingReader) error {
 	source, looked := &w.set.Sources[index], &w.set.looked[index]
@@ -137,7 +160,7 @@ func (w *looker) takeWhole(index int, stream *stream, holding holdingReader) err
 		stream.close()
 		return err
 	}
-	keep := w.bytes.Add(source.Size) <= min(w.reading.Memory/8, mostKept)
+	keep := w.early.text != nil || w.set.kept.mayTake(source.Size, w.reading.Memory)
 	text, isText := stream.reader.(*textReader)
 	if !isText || !text.isBare() {
 		looked.start = xxh3.Hash(holding.peeked())
@@ -151,26 +174,29 @@ func (w *looker) takeWhole(index int, stream *stream, holding holdingReader) err
 		holding.letGo()
 		w.reading.Progress.add(1, source.Size)
 		stream.counted = true
-		w.keep(looked, stream)
+		w.keepOpen(looked, stream)
 		return nil
 	}
 	defer stream.reader.Close()
-	var shelf *shelf
+	var keeper keeper
 	if keep {
-		shelf = w.shelf
+		keeper = w
 	}
 	if source.Entry() != "" {
 		looked.start = xxh3.Hash(text.peeked())
 		if keep {
-			looked.text = shelf.put(text.peeked())
+			looked.text = keeper.keep(text.peeked())
 		}
 	} else {
-		first, kept, err := w.sames.meet(index, text.peeked(), shelf)
+		first, kept, err := w.sames.meet(index, text.peeked(), keeper)
 		if err != nil {
 			return err
 		}
 		if looked.same = first + 1; looked.text.text == nil {
 			looked.text = kept
+		}
+		if first == index {
+			w.early = keptText{} // which is kept
 		}
 	}
 	if looked.text.text != nil {
@@ -180,8 +206,16 @@ func (w *looker) takeWhole(index int, stream *stream, holding holdingReader) err
 	return nil
 }
 
-// keep keeps a stream, and with it the room that it is in.
-func (w *looker) keep(looked *look, stream *stream) {
+// keep keeps the text that is looked at, where Find has put it, or on a shelf.
+func (w *looker) keep(text []byte) keptText {
+	if w.early.text != nil {
+		return w.early
+	}
+	return w.shelf.keep(text)
+}
+
+// keepOpen keeps a stream, and with it the room that it is in.
+func (w *looker) keepOpen(looked *look, stream *stream) {
 	looked.kept = stream
 	w.room = new(room)
 }

@@ -15,6 +15,7 @@ import (
 // Request is what is to be read, and how, in the words of a plan or a command line.
 type Request struct {
 	Prefix string // of the words of all options, as "against-" for those of a reference
+	Looks  bool   // who reads the sources has to look at all of them first, see Set.Look
 
 	Only    []string
 	Skip    []string
@@ -87,6 +88,9 @@ func (r *Request) Find(ctx context.Context, paths []string, machine int64) (*Set
 	}
 	if !slices.Contains([]ColumnMode{AllColumns, SharedColumns, StrictColumns}, search.Mode) {
 		return nil, reading, option.Errorf(r.Prefix+"columns", "%q is none of these: all, shared, strict", r.Columns)
+	}
+	if r.Looks {
+		search.Early = reading.Memory
 	}
 	var err error
 	if search.Manner, err = r.Manner.Manner(r.Prefix); err != nil {

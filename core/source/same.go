@@ -44,12 +44,12 @@ func newSames(set *Set, most int64) *sames {
 }
 
 // meet takes the whole text of a source in. It returns the source of the same content that came first, which may be
-// this one, and a copy of the text that stays, or none where none is kept: shelf is where, and nil where none is to be.
-func (s *sames) meet(index int, text []byte, shelf *shelf) (first int, kept keptText, err error) {
+// this one, and its text that stays, or none where none is kept: keeper keeps it, and is nil where none is to be.
+func (s *sames) meet(index int, text []byte, keeper keeper) (first int, kept keptText, err error) {
 	size := int64(len(text))
 	if s.sizes[size] < 2 || s.set.Sources[index].Size != size {
-		if shelf != nil {
-			kept = shelf.put(text)
+		if keeper != nil {
+			kept = keeper.keep(text)
 		}
 		return index, kept, nil
 	}
@@ -76,8 +76,8 @@ func (s *sames) meet(index int, text []byte, shelf *shelf) (first int, kept kept
 	}
 	s.slots[at] = met{hash, int32(index + 1)}
 	switch {
-	case shelf != nil:
-		kept = shelf.put(text)
+	case keeper != nil:
+		kept = keeper.keep(text)
 	case s.held+size <= s.most:
 		kept.text = bytes.Clone(text)
 		s.held += size

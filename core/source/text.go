@@ -56,6 +56,9 @@ func (r *textReader) Peek(size int) error { return r.cutter.Peek(size) }
 // peekInto is Peek that reads into a buffer, as far as that reaches.
 func (r *textReader) peekInto(buffer []byte, size int) error { return r.cutter.PeekInto(buffer, size) }
 
+// peekText is Peek into a whole text, which may be changed.
+func (r *textReader) peekText(text []byte, size int) error { return r.cutter.PeekText(text, size) }
+
 func (r *textReader) Next(s *Stretch) (err error) {
 	s.block, s.buffer, err = r.cutter.Next(s.buffer)
 	return err
@@ -111,8 +114,10 @@ func (r *textReader) unchanged(s *Source) error {
 // letGo closes the file, all of which has been read.
 func (r *textReader) letGo() {
 	r.unwrap.close()
-	r.file.Close()
-	r.file = nil
+	if r.file != nil {
+		r.file.Close()
+		r.file = nil
+	}
 }
 
 func (r *textReader) Close() {

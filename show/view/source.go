@@ -10,8 +10,10 @@ import (
 // addSources writes what all sources are called, a line each, as they may be a hundred thousand.
 func addSources(d *show.DocumentWriter, set *source.Set) {
 	_ = d.List("sources", func(add func(show.Object)) error {
+		var o show.Object
 		for i := range set.Sources {
-			add(sourceObject(set, i))
+			o = appendSource(o[:0], set, i)
+			add(o)
 		}
 		return nil
 	})
@@ -19,8 +21,10 @@ func addSources(d *show.DocumentWriter, set *source.Set) {
 
 // sourceObject starts the JSON of a source: what it is called, and what its
 // name tells.
-func sourceObject(set *source.Set, index int) show.Object {
-	o := show.Object{{Name: "source", Value: set.Sources[index].Name}}
+func sourceObject(set *source.Set, index int) show.Object { return appendSource(nil, set, index) }
+
+func appendSource(o show.Object, set *source.Set, index int) show.Object {
+	o.Add("source", &set.Sources[index].Name)
 	if sheet := set.Sources[index].Sheet(); sheet != "" {
 		o.Add("sheet", sheet)
 	}

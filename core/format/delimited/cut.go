@@ -126,6 +126,12 @@ func (c *Cutter) PeekInto(buffer []byte, size int) error {
 	return c.Peek(size)
 }
 
+// PeekText is PeekInto of a whole text, which stands in the buffer.
+func (c *Cutter) PeekText(text []byte, size int) error {
+	c.ahead, c.given, c.ended = text[:len(text):len(text)], true, true
+	return c.Peek(size)
+}
+
 // Own has c hold by itself what Peek has read.
 func (c *Cutter) Own() {
 	if c.given {
@@ -261,6 +267,9 @@ func (c *Cutter) fill(data []byte, want int) ([]byte, error) {
 
 // read reads from the source until data holds want bytes or there is no more.
 func (c *Cutter) read(data []byte, want int) ([]byte, error) {
+	if c.ended {
+		return data, nil
+	}
 	if cap(data) < want+1 {
 		data = slices.Grow(data, want+1-len(data))
 	}

@@ -1,0 +1,87 @@
+package source
+
+import (
+	"errors"
+	"io"
+	"sync"
+)
+
+// earlies are what goroutines need to read texts early, used again by those that follow.
+type earlies struct {
+	mutex sync.Mutex
+	idle  []*early
+}
+
+// early reads the texts of small files when these are found.
+type early struct {
+	kept   *kept
+	shelf  *shelf
+	memory int64 // of the run
+	file   file
+}
+
+// takeEarly gives what it takes to read texts early, nil where nobody wants them.
+func (f *finder) takeEarly() *early {
+	if f.set.kept == nil {
+		return nil
+	}
+	f.earlies.mutex.Lock()
+	defer f.earlies.mutex.Unlock()
+	n := len(f.earlies.idle)
+	if n == 0 {
+		return &early{kept: f.set.kept, shelf: f.set.kept.shelf(), memory: f.search.Early}
+	}
+	e := f.earlies.idle[n-1]
+	f.earlies.idle = f.earlies.idle[:n-1]
+	return e
+}
+
+// giveEarly gives it back.
+func (f *finder) giveEarly(e *early) {
+	if e == nil {
+		return
+	}
+	f.earlies.mutex.Lock()
+	defer f.earlies.mutex.Unlock()
+	f.earlies.idle = append(f.earlies.idle, e)
+}
+
+// endEarly says that no more texts are read early.
+func (f *finder) endEarly() {
+	for _, e := range f.earlies.idle {
+		e.shelf.end()
+	}
+}
+
+// read finds out the state of a source's file, and reads it into slot where it is a small text that has not changed
+// meanwhile. What goes wrong is met again by who asks for the state, or reads.
+func (e *early) read(s *Source, slot *keptText) {
+	if formatOf(s.Name) != text || e.file.open(s.Path) != nil {
+		return
+	}
+	defer e.file.Close()
+	state, err := e.file.identity()
+	if err != nil || state == (identity{}) {
+		return
+	}
+	s.is(state)
+	if state.size == 0 || state.size > keptFileSize || !e.kept.mayTake(state.size, e.memory) {
+		return
+	}
+	e.file.knowSize(state.size)
+	size := int(state.size)
+	room, n := e.shelf.room(size+1), 0
+	for n <= size {
+		k, err := e.file.Read(room[n:])
+		n += k
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return
+		}
+	}
+	if now, err := e.file.identity(); n == size && err == nil && now == state {
+		*slot = e.shelf.keep(room[:size])
+	}
+}
