@@ -17,7 +17,7 @@ import (
 
 // open finds the sources of a task.
 func (a *app) open(ctx context.Context, task month.Task, paths []string) (*month.Input, error) {
-	debug.SetGCPercent(usualGarbage) // while they are found
+	debug.SetGCPercent(muchGarbage) // while they are found, which leaves some hundred bytes each
 	in, err := task.Sources().Open(ctx, paths, machine())
 	if in != nil {
 		in.Seen = seenFile(task.Sources().Plan)
@@ -38,8 +38,10 @@ func (a *app) reads(in *month.Input) {
 	}
 }
 
-// How much garbage there may be, in percent of what is held: usually, and where a run holds much of very many sources.
+// How much garbage there may be, in percent of what is held: while little is held, usually, and where a run holds much
+// of very many sources.
 const (
+	muchGarbage   = 400
 	usualGarbage  = 200
 	littleGarbage = 100
 )

@@ -107,7 +107,7 @@ func (d *DocumentWriter) List(name string, each func(add func(Object)) error) er
 			d.buffer.WriteByte(',')
 		}
 		d.line = append(append(append(append(d.line[:0], '\n'), d.indent...), indentStep...), indentStep...)
-		d.line = appendValue(d.line, o, "")
+		d.line = appendObject(d.line, o)
 		d.buffer.Write(d.line)
 	})
 	if n > 0 {
@@ -168,20 +168,25 @@ func appendValue(dst []byte, value any, indent string) []byte {
 	case int:
 		return strconv.AppendInt(dst, int64(v), 10)
 	case Object:
-		dst = append(dst, '{')
-		for i, m := range v {
-			if i > 0 {
-				dst = append(dst, ", "...)
-			}
-			dst = appendMember(dst, m, "")
-		}
-		return append(dst, '}')
+		return appendObject(dst, v)
 	case []Object:
 		return appendList(dst, len(v), indent, func(dst []byte, i int) []byte { return appendValue(dst, v[i], indent) })
 	case []finding.Finding:
 		return appendList(dst, len(v), indent, func(dst []byte, i int) []byte { return append(dst, marshal(v[i])...) })
 	}
 	return append(dst, marshal(value)...)
+}
+
+// appendObject appends an object on one line.
+func appendObject(dst []byte, o Object) []byte {
+	dst = append(dst, '{')
+	for i, m := range o {
+		if i > 0 {
+			dst = append(dst, ", "...)
+		}
+		dst = appendMember(dst, m, "")
+	}
+	return append(dst, '}')
 }
 
 func appendList(dst []byte, n int, indent string, element func(dst []byte, i int) []byte) []byte {

@@ -53,9 +53,9 @@ func (f *finder) endEarly() {
 	}
 }
 
-// read finds out the state of a source's file, and reads it into slot where it is a small text that has not changed
-// meanwhile. What goes wrong is met again by who asks for the state, or reads.
-func (e *early) read(s *Source, slot *keptText) {
+// read finds out the state of a source's file, and reads it into s.early where it is a small text that has not
+// changed meanwhile. What goes wrong is met again by who asks for the state, or reads.
+func (e *early) read(s *Source) {
 	if formatOf(s.Name) != text || e.file.open(s.Path) != nil {
 		return
 	}
@@ -82,6 +82,6 @@ func (e *early) read(s *Source, slot *keptText) {
 		}
 	}
 	if now, err := e.file.identity(); n == size && err == nil && now == state {
-		*slot = e.shelf.keep(room[:size])
+		*s.early = e.shelf.keep(room[:size])
 	}
 }

@@ -82,7 +82,7 @@ func newFinder(search Search) *finder {
 func (f *finder) find(ctx context.Context) error {
 	search := &f.search
 	if search.Early > 0 {
-		f.set.kept = new(kept)
+		f.set.kept = &kept{owner: f.set}
 		defer f.endEarly()
 	}
 	f.folderOfRun, _ = os.Getwd() // only to see that two paths are one; without it they may be told apart
@@ -293,7 +293,7 @@ func (f *finder) stat(ctx context.Context) error {
 
 // share has all goroutines work on n items that are many and take little each.
 func (f *finder) share(ctx context.Context, n int, work func(from, to int) error) error {
-	const together = 1 << 10
+	const together = 256
 	var next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
 	for range min(max(1, f.search.Jobs), (n+together-1)/together) {

@@ -11,29 +11,28 @@ import (
 // other in pieces outside of what the collector looks after, and each piece is given back when all of its texts were
 // read.
 type kept struct {
+	owner  *Set // a copy of which has nothing kept
 	mutex  sync.Mutex
 	pieces []*piece
-
-	bytes atomic.Int64 // of all texts
-	early []keptText   // that Find has read, for Look to take; by Source.early
+	bytes  atomic.Int64 // of all texts
 }
 
 // mayTake tells whether a text of a size may be kept.
 func (k *kept) mayTake(size, memory int64) bool { return k.bytes.Add(size) <= min(memory/8, mostKept) }
 
-// takeEarly gives the text of a source that Find has read, once; none where it has not.
+// takeEarly gives the text of a source that Find has read, once; none where it has not, or for another set.
 func (k *kept) takeEarly(s *Source) keptText {
-	if k == nil || s.early == 0 {
+	if s.early == nil || s.early.piece == nil || s.early.piece.of != k {
 		return keptText{}
 	}
-	at := &k.early[s.early-1]
-	text := *at
-	*at = keptText{}
+	text := *s.early
+	*s.early = keptText{}
 	return text
 }
 
 // piece is memory that holds some texts.
 type piece struct {
+	of     *kept
 	memory *offheap.Memory
 	used   int
 	holds  atomic.Int32 // sources that have yet to be read of it, and one for who fills it
@@ -58,7 +57,7 @@ type keeper interface {
 func (s *shelf) room(size int) []byte {
 	if s.piece == nil || size > len(s.piece.memory.Bytes())-s.piece.used {
 		s.end()
-		s.piece = &piece{memory: offheap.New(max(pieceSize, size))}
+		s.piece = &piece{of: s.kept, memory: offheap.New(max(pieceSize, size))}
 		s.piece.holds.Store(1)
 		s.kept.mutex.Lock()
 		s.kept.pieces = append(s.kept.pieces, s.piece)
@@ -95,18 +94,20 @@ func (p *piece) release() {
 
 // letGo gives back what was kept and nobody has read. Nothing of it may be in use.
 func (s *Set) letGo() {
-	if s.kept == nil {
+	if !s.isKeeping() {
 		return
 	}
 	for i := range s.looked {
 		s.looked[i].text = keptText{}
 	}
-	s.kept.early = nil
 	for _, p := range s.kept.pieces {
 		p.memory.Free()
 	}
 	s.kept = nil
 }
+
+// isKeeping tells whether texts are kept for the set.
+func (s *Set) isKeeping() bool { return s.kept != nil && s.kept.owner == s }
 
 // keptText is the whole text of a source, nil for none; it is good until it is released.
 type keptText struct {

@@ -35,9 +35,13 @@ func TestKeptTextsAreGivenBack(t *testing.T) {
 	}
 	files["own.csv"] = "text," + record.SourceColumn + "," + record.LineColumn + "\nx,a,1\n" // passed over, but read
 	path := folder(t, files)
-	for _, jobs := range []int{1, 3} {
+	for _, jobs := range []int{1, 3, -1, -3} { // below 0 with texts that Find reads
+		early := int64(0)
+		if jobs < 0 {
+			jobs, early = -jobs, 1<<28
+		}
 		for name, fails := range map[string]bool{"read": false, "given up": true} {
-			set, err := Find(context.Background(), Search{Paths: []string{path}, Jobs: jobs})
+			set, err := Find(context.Background(), Search{Paths: []string{path}, Jobs: jobs, Early: early})
 			if err != nil {
 				t.Fatal(err)
 			}

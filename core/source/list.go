@@ -116,11 +116,8 @@ func (f *finder) take(ctx context.Context, all []found) error {
 	sources := make([]Source, len(all))
 	reasons := make([]string, len(all))
 	var texts []keptText
-	base := 0
-	if kept := f.set.kept; kept != nil {
-		base = len(kept.early)
-		kept.early = append(kept.early, make([]keptText, len(all))...)
-		texts = kept.early[base:]
+	if f.set.kept != nil {
+		texts = make([]keptText, len(all))
 	}
 	err := f.share(ctx, len(all), func(from, to int) error {
 		early := f.takeEarly()
@@ -132,8 +129,8 @@ func (f *finder) take(ctx context.Context, all []found) error {
 			}
 			sources[i] = Source{Name: one.below, Path: one.file, below: one.below}
 			if early != nil {
-				sources[i].early = int32(base + i + 1)
-				early.read(&sources[i], &texts[i])
+				sources[i].early = &texts[i]
+				early.read(&sources[i])
 			}
 			_ = sources[i].stat() // an error is met again when it is known that it is read
 		}

@@ -46,10 +46,11 @@ func (s *Set) look(ctx context.Context, reading Reading) error {
 	f := newFeed(ctx, s, reading)
 	f.looking = true
 	defer f.library.close()
-	if s.looked = make([]look, len(s.Sources)); s.kept == nil {
-		s.kept = new(kept)
+	if s.looked = make([]look, len(s.Sources)); !s.isKeeping() {
+		s.kept = &kept{owner: s}
 	}
 	sames := newSames(s, min(reading.Memory/32, mostCompared))
+	defer sames.end()
 	var next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
 	for range max(1, min(reading.Jobs, len(s.Sources))) {

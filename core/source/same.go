@@ -3,6 +3,7 @@ package source
 import (
 	"bytes"
 	"io"
+	"lastblock/core/large/offheap"
 	"math/bits"
 	"sync"
 
@@ -16,10 +17,11 @@ type sames struct {
 	set   *Set
 	sizes map[int64]int // how many sources have a size
 
-	mutex sync.Mutex
-	slots []met // by hash; a free one is followed by none that is sought
-	held  int64 // bytes of texts that are kept only for this
-	most  int64
+	mutex  sync.Mutex
+	slots  []met           // by hash; a free one is followed by none that is sought
+	memory *offheap.Memory // of the slots
+	held   int64           // bytes of texts that are kept only for this
+	most   int64
 }
 
 // met is the first source of some content.
@@ -39,9 +41,12 @@ func newSames(set *Set, most int64) *sames {
 			several += n
 		}
 	}
-	s.slots = make([]met, 1<<bits.Len(uint(several+several/2)))
+	s.slots, s.memory = offheap.Slice[met](1 << bits.Len(uint(several+several/2)))
 	return s
 }
+
+// end says that no more texts are met.
+func (s *sames) end() { s.memory.Free() }
 
 // meet takes the whole text of a source in. It returns the source of the same content that came first, which may be
 // this one, and its text that stays, or none where none is kept: keeper keeps it, and is nil where none is to be.

@@ -25,10 +25,10 @@ type Source struct {
 
 	below  string // the path below the folder that was named, with entry and sheet
 	format *Format
-	locked bool    // it is protected by a password, and was asked for all the same
-	early  int32   // where its text is in kept.early, plus one; 0 where Find has not read it
-	as     *Manner // nil for the usual one
-	within *within // nil for a file that is one source
+	locked bool      // it is protected by a password, and was asked for all the same
+	early  *keptText // all of it, for the Look of the set that was found; nil, or none, where Find has not read it
+	as     *Manner   // nil for the usual one
+	within *within   // nil for a file that is one source
 }
 
 // within tells which part of a file a source is.
