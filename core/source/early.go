@@ -1,38 +1,48 @@
 package source
 
 import (
+	"cmp"
 	"errors"
 	"io"
 	"sync"
+	"time"
 )
 
 // earlies are what goroutines need to read texts early, used again by those that follow.
 type earlies struct {
 	mutex sync.Mutex
 	idle  []*early
+	slow  bool // texts are left to Look, whose progress can be seen
 }
+
+// earlyPatience is how long some files may take that are read together. Of those in memory, and on a quick disk, it is
+// a tenth of it.
+const earlyPatience = 25 * time.Millisecond
 
 // early reads the texts of small files when these are found.
 type early struct {
 	kept   *kept
 	shelf  *shelf
 	memory int64 // of the run
+	began  time.Time
 	file   file
 }
 
-// takeEarly gives what it takes to read texts early, nil where nobody wants them.
+// takeEarly gives what it takes to read texts early, nil where nobody wants them, or where that is slow.
 func (f *finder) takeEarly() *early {
 	if f.set.kept == nil {
 		return nil
 	}
 	f.earlies.mutex.Lock()
 	defer f.earlies.mutex.Unlock()
-	n := len(f.earlies.idle)
-	if n == 0 {
-		return &early{kept: f.set.kept, shelf: f.set.kept.shelf(), memory: f.search.Early}
+	if f.earlies.slow {
+		return nil
 	}
-	e := f.earlies.idle[n-1]
-	f.earlies.idle = f.earlies.idle[:n-1]
+	e := &early{kept: f.set.kept, shelf: f.set.kept.shelf(), memory: f.search.Early}
+	if n := len(f.earlies.idle); n > 0 {
+		e, f.earlies.idle = f.earlies.idle[n-1], f.earlies.idle[:n-1]
+	}
+	e.began = time.Now()
 	return e
 }
 
@@ -44,6 +54,9 @@ func (f *finder) giveEarly(e *early) {
 	f.earlies.mutex.Lock()
 	defer f.earlies.mutex.Unlock()
 	f.earlies.idle = append(f.earlies.idle, e)
+	if time.Since(e.began) > cmp.Or(f.search.patience, earlyPatience) {
+		f.earlies.slow = true
+	}
 }
 
 // endEarly says that no more texts are read early.

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 )
 
 // earlyFolder holds files of all kinds that Find may read, and some that it leaves to Look.
@@ -71,7 +72,7 @@ func scanned(t *testing.T, set *Set, reading Reading) []string {
 
 func findEarly(t *testing.T, path string, early int64) *Set {
 	t.Helper()
-	set, err := Find(context.Background(), Search{Paths: []string{path}, Jobs: 3, Early: early})
+	set, err := Find(context.Background(), Search{Paths: []string{path}, Jobs: 3, Early: early, patience: time.Hour})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -94,6 +95,13 @@ func TestEarlyTextsAreReadOnce(t *testing.T) {
 		}
 	}
 	reading.Memory = 1 << 28
+	slow, err := Find(context.Background(), Search{Paths: []string{path}, Jobs: 3, Early: 1 << 28, patience: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := recordsOf(t, slow, reading); !slices.Equal(got, want) {
+		t.Errorf("on a slow disk: %d records, want %d", len(got), len(want))
+	}
 	set := findEarly(t, path, reading.Memory)
 	for _, name := range small {
 		if err := os.Remove(filepath.Join(path, name)); err != nil {

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"sync/atomic"
+	"time"
 
 	"lastblock/core/format/delimited"
 	"lastblock/core/format/postgres"
@@ -41,7 +42,8 @@ type Search struct {
 
 	// Early is the memory of a run, in bytes, that goes on to Look at all sources: small texts are then read when their
 	// files are found, which asks the system for less. 0 reads nothing.
-	Early int64
+	Early    int64
+	patience time.Duration // with a disk; 0 for earlyPatience
 
 	// KeepLocked says that a file that is protected by a password is a source, of which nothing can be read.
 	KeepLocked bool
