@@ -26,7 +26,8 @@ func (k *kept) takeEarly(s *Source) keptText {
 		return keptText{}
 	}
 	text := *s.early
-	*s.early = keptText{}
+	*s.early = keptText{} // also for copies of the source
+	s.early = nil
 	return text
 }
 

@@ -11,6 +11,7 @@ import (
 	"lastblock/core/large/spill"
 	"lastblock/core/record"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/kind"
 	"lastblock/core/value/statistic"
 
 	"golang.org/x/sync/errgroup"
@@ -307,11 +308,11 @@ func (p *portrait) close() error { return p.numbers.close() }
 
 // add takes in a text, which is read by the mark with which it was written.
 func (p *portrait) add(text []byte, n counts) error {
-	if len(bytes.TrimSpace(text)) == 0 {
+	if len(kind.Trimmed(text)) == 0 {
 		return nil
 	}
 	p.texts++
-	if both := n[0] + n[1]; p.frequent.wants(both) {
+	if both := n[0] + n[1]; p.frequent.wantsText(text, both) {
 		p.frequent.add(string(text), both)
 	}
 	for mark, decimal := range []byte{'.', ','} {
@@ -372,6 +373,15 @@ type top struct {
 // wants tells whether a value that comes so often may be among them.
 func (t *top) wants(n int) bool {
 	return t.most > 0 && (len(t.values) < t.most || n >= t.values[t.most-1].Count)
+}
+
+// wantsText tells whether a text that comes so often is among them.
+func (t *top) wantsText(text []byte, n int) bool {
+	if !t.wants(n) || len(t.values) < t.most {
+		return t.wants(n)
+	}
+	last := &t.values[t.most-1]
+	return n > last.Count || string(text) < last.Text
 }
 
 func (t *top) add(text string, n int) {

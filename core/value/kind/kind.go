@@ -34,9 +34,19 @@ type Evidence struct {
 	ordered bool // first and last are set
 }
 
+// Trimmed is bytes.TrimSpace, quickly where there is nothing to be trimmed.
+func Trimmed(text []byte) []byte {
+	const firstOfSeveral = 0x80
+	n := len(text)
+	if n > 0 && ' ' < text[0] && text[0] < firstOfSeveral && ' ' < text[n-1] && text[n-1] < firstOfSeveral {
+		return text
+	}
+	return bytes.TrimSpace(text)
+}
+
 // Add takes in a value that stands n times in the column.
 func (s *Evidence) Add(text []byte, decimal byte, n int) {
-	text = bytes.TrimSpace(text)
+	text = Trimmed(text)
 	if len(text) == 0 {
 		return
 	}

@@ -32,7 +32,7 @@ type Moments struct {
 // Add takes in a value that stands n times in the column, and returns the amount
 // that it is. Nothing but blanks counts as nothing.
 func (m *Moments) Add(text []byte, decimal byte, n int) (value amount.Amount, isAmount bool) {
-	trimmed := bytes.TrimSpace(text)
+	trimmed := kind.Trimmed(text)
 	if len(trimmed) == 0 {
 		return amount.Amount{}, false
 	}
