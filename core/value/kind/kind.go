@@ -110,7 +110,8 @@ func (s *Evidence) addAmount(text []byte, scale, n int) {
 			s.long += n
 		}
 		s.spread([2]int{len(text), len(text)})
-	} else if bytes.ContainsAny(text, "eE") && text[len(text)-1]-'0' <= 9 && text[0]-'0' <= 9 {
+	} else if text[len(text)-1]-'0' <= 9 && text[0]-'0' <= 9 &&
+		(bytes.IndexByte(text, 'E') >= 0 || bytes.IndexByte(text, 'e') >= 0) {
 		s.codes += n
 		s.powers += n
 	}
