@@ -6,6 +6,7 @@ import (
 	"errors"
 	"runtime"
 	"slices"
+	"sync/atomic"
 
 	"lastblock/core/large/intern"
 	"lastblock/core/large/spill"
@@ -41,69 +42,131 @@ func describe(parts []*gatherer, columns []asked, memory int64, frequent int) ([
 		return all, nil
 	}
 	all = all[:len(columns)]
-	dictionaries := make([][]*dictionary, len(columns))
-	order, sizes := make([]int, len(columns)), make([]int64, len(columns))
-	for i, c := range columns {
-		order[i], dictionaries[i] = i, dictionariesOf(parts, c.name)
-		for _, d := range dictionaries[i] {
-			sizes[i] += d.size()
-		}
+	shares, err := sharesOf(parts, columns)
+	if err != nil {
+		return nil, err
 	}
-	// Those that take longest are begun first, so that none of them is left to one goroutine at the end.
-	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(sizes[b], sizes[a]) })
+	portraits := make([][]*portrait, len(columns)) // of each share
+	for _, s := range shares {
+		portraits[s.column] = append(portraits[s.column], nil)
+	}
+	open := make([]atomic.Int32, len(columns)) // shares that are not done yet
+	for i := range open {
+		open[i].Store(int32(len(portraits[i])))
+	}
 	var group errgroup.Group
 	group.SetLimit(runtime.GOMAXPROCS(0))
-	for _, i := range order {
+	for _, s := range shares {
 		group.Go(func() error {
-			p := newPortrait(memory, frequent)
-			err := eachText(joined(dictionaries[i]), p.add)
-			column, ended := p.column(columns[i], rows)
-			all[i] = column
-			return errors.Join(err, ended, p.close())
+			of := portraits[s.column]
+			of[s.index] = newPortrait(memory/int64(len(of)), frequent)
+			if err := s.each(of[s.index].add); err != nil {
+				return err
+			}
+			if open[s.column].Add(-1) > 0 {
+				return nil
+			}
+			column, err := finish(of, columns[s.column], rows)
+			all[s.column] = column
+			return err
 		})
 	}
-	return all, group.Wait()
+	err = group.Wait()
+	for _, p := range slices.Concat(portraits...) {
+		if p != nil {
+			err = errors.Join(err, p.close())
+		}
+	}
+	return all, err
+}
+
+// share is a part of the texts of a column that one goroutine describes: those of one dictionary that no one before it
+// has.
+type share struct {
+	column       int
+	index        int // of the dictionary
+	dictionaries []*dictionary
+	size         int64
+}
+
+// sharesOf are those of all columns, in the order in which they are begun: those that take longest first, so that none
+// of them is left to one goroutine at the end.
+func sharesOf(parts []*gatherer, columns []asked) ([]share, error) {
+	dictionaries := make([][]*dictionary, len(columns))
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, c := range columns {
+		group.Go(func() error {
+			dictionaries[i] = joined(dictionariesOf(parts, c.name))
+			return nil
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return nil, err
+	}
+	var shares []share
+	for i, of := range dictionaries {
+		if len(of) == 0 {
+			shares = append(shares, share{column: i})
+		}
+		for k, d := range of {
+			shares = append(shares, share{i, k, of, d.size()})
+		}
+	}
+	slices.SortStableFunc(shares, func(a, b share) int { return cmp.Compare(b.size, a.size) })
+	return shares, nil
+}
+
+// finish describes a column by the portraits of all its shares, which are then gone.
+func finish(portraits []*portrait, of asked, rows int) (Column, error) {
+	p := portraits[0]
+	for i, other := range portraits[1:] {
+		if err := cmp.Or(p.merge(other), other.close()); err != nil {
+			return Column{}, err
+		}
+		portraits[i+1] = nil
+	}
+	column, err := p.column(of, rows)
+	portraits[0] = nil
+	return column, errors.Join(err, p.close())
 }
 
 // counts are how often a text stands in a column, by the decimal mark with which
 // it was written: point, comma.
 type counts [2]int
 
-// eachText gives each text of a column's dictionaries once, with how often it stands in all of them.
+// each gives each text of the share once, with how often it stands in all dictionaries of the column.
 //
 // They are not put together for that, which takes as much memory as all of them and most of the time; see
 // intern.Counter.Beside.
-func eachText(dictionaries []*dictionary, visit func(text []byte, n counts) error) error {
-	if len(dictionaries) == 1 {
-		d := dictionaries[0]
+func (s *share) each(visit func(text []byte, n counts) error) error {
+	if len(s.dictionaries) == 0 {
+		return nil
+	}
+	d := s.dictionaries[s.index]
+	if len(s.dictionaries) == 1 {
 		return d.eachValue(func(text []byte, n int) error {
 			var all counts
 			all[d.mark] = n
 			return visit(text, all)
 		})
 	}
-	for i, d := range dictionaries {
-		others := slices.Delete(slices.Clone(dictionaries), i, i+1)
-		var texts []*intern.Counter
-		for _, other := range others {
-			texts = append(texts, other.texts)
-		}
-		err := d.texts.Beside(texts, func(text []byte, n int, beside []int) error {
-			var all counts
-			all[d.mark] = n
-			for k, m := range beside {
-				if k < i && m > 0 {
-					return nil // told already
-				}
-				all[others[k].mark] += m
-			}
-			return visit(text, all)
-		})
-		if err != nil {
-			return err
-		}
+	others := slices.Delete(slices.Clone(s.dictionaries), s.index, s.index+1)
+	var texts []*intern.Counter
+	for _, other := range others {
+		texts = append(texts, other.texts)
 	}
-	return nil
+	return d.texts.Beside(texts, func(text []byte, n int, beside []int) error {
+		var all counts
+		all[d.mark] = n
+		for k, m := range beside {
+			if k < s.index && m > 0 {
+				return nil // it is in that one's share
+			}
+			all[others[k].mark] += m
+		}
+		return visit(text, all)
+	})
 }
 
 // isSpilled tells whether anything was put aside, or whether putting all
@@ -329,6 +392,19 @@ func (p *portrait) add(text []byte, n counts) error {
 		}
 	}
 	return nil
+}
+
+// merge takes in what another portrait has of the same column; no text is in both.
+func (p *portrait) merge(o *portrait) error {
+	p.moments.Merge(&o.moments)
+	p.texts += o.texts
+	for _, f := range o.frequent.values {
+		p.frequent.add(f.Text, f.Count)
+	}
+	for _, text := range o.others {
+		p.addOther([]byte(text))
+	}
+	return p.numbers.merge(o.numbers)
 }
 
 // column finishes the description.

@@ -47,6 +47,19 @@ func (s *numbers) add(value amount.Amount, n int) error {
 	return s.sorter.Add(s.item)
 }
 
+// merge takes in the values of others.
+func (s *numbers) merge(o *numbers) error {
+	if o.sorter != nil {
+		return o.each(s.add)
+	}
+	for _, of := range o.held {
+		if err := s.add(amount.New(of.coefficient, o.scale), int(of.n)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // hold holds a value where 64 bits do.
 func (s *numbers) hold(value amount.Amount, n int) bool {
 	coefficient, scale, ok := value.Plain()

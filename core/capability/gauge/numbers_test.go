@@ -1,10 +1,13 @@
 package gauge
 
 import (
+	"cmp"
+	"errors"
 	"fmt"
 	"math/big"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"lastblock/core/value/amount"
@@ -98,15 +101,69 @@ func TestDictionariesApart(t *testing.T) {
 			parts = append(parts, part)
 		}
 		got := make(map[string]counts)
-		err := eachText(dictionariesOf(parts, "text"), func(text []byte, n counts) error {
-			if _, again := got[string(text)]; again {
-				t.Errorf("%d goroutines: %q comes twice", goroutines, text)
-			}
-			got[string(text)] = n
-			return nil
-		})
+		shares, err := sharesOf(parts, []asked{{name: "text"}})
+		for i := range shares {
+			err = errors.Join(err, shares[i].each(func(text []byte, n counts) error {
+				if _, again := got[string(text)]; again {
+					t.Errorf("%d goroutines: %q comes twice", goroutines, text)
+				}
+				got[string(text)] = n
+				return nil
+			}))
+		}
 		if err != nil || fmt.Sprint(got) != fmt.Sprint(want) {
 			t.Errorf("%d goroutines: %v, want %v, error %v", goroutines, got, want, err)
+		}
+	}
+}
+
+// A column is described alike however many goroutines have gathered it, and whatever fits into memory.
+func TestDescribeInShares(t *testing.T) {
+	r := rand.New(rand.NewPCG(2031, 11))
+	value := map[string]func() string{
+		"amount": func() string { return fmt.Sprintf("%d.%02d", r.IntN(900)-450, r.IntN(100)) },
+		"code":   func() string { return fmt.Sprintf("%05d", r.IntN(2000)) },
+		"date":   func() string { return fmt.Sprintf("2031-%02d-%02d", 1+r.IntN(12), 1+r.IntN(28)) },
+		"text":   func() string { return strings.Repeat(string(rune('a'+r.IntN(26))), 1+r.IntN(30)) },
+		"mixed":  func() string { return []string{"", " ", "12", "1,5", "pass", "-", "1e3"}[r.IntN(7)] },
+	}
+	var columns []asked
+	for name := range value {
+		columns = append(columns, asked{name: name})
+	}
+	slices.SortFunc(columns, func(a, b asked) int { return cmp.Compare(a.name, b.name) })
+	for memory, goroutines := range map[int64]int{1 << 30: 2, 64 << 20: 3, 32 << 20: 6} {
+		one, parts := newGatherer(1<<30), make([]*gatherer, goroutines)
+		for i := range parts {
+			parts[i] = newGatherer(1 << 30)
+		}
+		for range 20_000 {
+			part, mark := parts[r.IntN(len(parts))], r.IntN(2)
+			for _, c := range columns {
+				text := []byte(value[c.name]())
+				for _, g := range []*gatherer{one, part} {
+					at := g.dictionary(c.name, mark)
+					g.columns[at].texts.Add(text, 1)
+				}
+			}
+			one.rows++
+			part.rows++
+		}
+		want, err := describe([]*gatherer{one}, columns, memory, 4)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := describe(parts, columns, memory, 4)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := range want {
+			if want[i].Count+want[i].Blank != 20_000 {
+				t.Errorf("of %s there are %d values", columns[i].name, want[i].Count+want[i].Blank)
+			}
+			if fmt.Sprintf("%+v", got[i]) != fmt.Sprintf("%+v", want[i]) {
+				t.Errorf("%d bytes: of %s there is\n%+v, want\n%+v", memory, columns[i].name, got[i], want[i])
+			}
 		}
 	}
 }
