@@ -12,11 +12,13 @@ import (
 type earlies struct {
 	mutex sync.Mutex
 	idle  []*early
-	slow  bool // texts are left to Look, whose progress can be seen
+	spent time.Duration // on files that were read together
+	times int           // that some were
+	slow  bool          // texts are left to Look, whose progress can be seen
 }
 
-// earlyPatience is how long some files may take that are read together. Of those in memory, and on a quick disk, it is
-// a tenth of it.
+// earlyPatience is how long files that are read together may take on average, when ten times of it was spent. Those in
+// memory, and on a quick disk, take a tenth of it.
 const earlyPatience = 25 * time.Millisecond
 
 // early reads the texts of small files when these are found.
@@ -54,9 +56,11 @@ func (f *finder) giveEarly(e *early) {
 	f.earlies.mutex.Lock()
 	defer f.earlies.mutex.Unlock()
 	f.earlies.idle = append(f.earlies.idle, e)
-	if time.Since(e.began) > cmp.Or(f.search.patience, earlyPatience) {
-		f.earlies.slow = true
-	}
+	f.earlies.spent += time.Since(e.began)
+	f.earlies.times++
+	const least = 10
+	patience := cmp.Or(f.search.patience, earlyPatience)
+	f.earlies.slow = f.earlies.spent > patience*time.Duration(max(least, f.earlies.times))
 }
 
 // endEarly says that no more texts are read early.
