@@ -108,11 +108,11 @@ func (e *archiveEntry) Close() error {
 
 // unpackArchives puts the entries of zip files in the place of the files.
 func (f *finder) unpackArchives() error {
-	any := false
+	packed := false
 	for i := range f.set.Sources {
-		any = any || isArchive(f.set.Sources[i].Name)
+		packed = packed || isArchive(f.set.Sources[i].Name)
 	}
-	if !any {
+	if !packed {
 		return nil
 	}
 	var sources []Source

@@ -8,10 +8,10 @@ import (
 	"time"
 )
 
-// earlies are what goroutines need to read texts early, used again by those that follow.
-type earlies struct {
+// earlyReaders are those of all goroutines, used again by those that follow.
+type earlyReaders struct {
 	mutex sync.Mutex
-	idle  []*early
+	idle  []*earlyReader
 	spent time.Duration // on files that were read together
 	times int           // that some were
 	slow  bool          // texts are left to Look, whose progress can be seen
@@ -21,8 +21,8 @@ type earlies struct {
 // memory, and on a quick disk, take a tenth of it.
 const earlyPatience = 25 * time.Millisecond
 
-// early reads the texts of small files when these are found.
-type early struct {
+// earlyReader reads the texts of small files when these are found.
+type earlyReader struct {
 	kept   *kept
 	shelf  *shelf
 	memory int64 // of the run
@@ -30,49 +30,49 @@ type early struct {
 	file   file
 }
 
-// takeEarly gives what it takes to read texts early, nil where nobody wants them, or where that is slow.
-func (f *finder) takeEarly() *early {
+// earlyReader gives a reader of texts, nil where nobody wants any early, or where that is slow.
+func (f *finder) earlyReader() *earlyReader {
 	if f.set.kept == nil {
 		return nil
 	}
-	f.earlies.mutex.Lock()
-	defer f.earlies.mutex.Unlock()
-	if f.earlies.slow {
+	f.early.mutex.Lock()
+	defer f.early.mutex.Unlock()
+	if f.early.slow {
 		return nil
 	}
-	e := &early{kept: f.set.kept, shelf: f.set.kept.shelf(), memory: f.search.Early}
-	if n := len(f.earlies.idle); n > 0 {
-		e, f.earlies.idle = f.earlies.idle[n-1], f.earlies.idle[:n-1]
+	e := &earlyReader{kept: f.set.kept, shelf: f.set.kept.shelf(), memory: f.search.Early}
+	if n := len(f.early.idle); n > 0 {
+		e, f.early.idle = f.early.idle[n-1], f.early.idle[:n-1]
 	}
 	e.began = time.Now()
 	return e
 }
 
-// giveEarly gives it back.
-func (f *finder) giveEarly(e *early) {
+// giveBack gives a reader back.
+func (f *finder) giveBack(e *earlyReader) {
 	if e == nil {
 		return
 	}
-	f.earlies.mutex.Lock()
-	defer f.earlies.mutex.Unlock()
-	f.earlies.idle = append(f.earlies.idle, e)
-	f.earlies.spent += time.Since(e.began)
-	f.earlies.times++
+	f.early.mutex.Lock()
+	defer f.early.mutex.Unlock()
+	f.early.idle = append(f.early.idle, e)
+	f.early.spent += time.Since(e.began)
+	f.early.times++
 	const least = 10
 	patience := cmp.Or(f.search.patience, earlyPatience)
-	f.earlies.slow = f.earlies.spent > patience*time.Duration(max(least, f.earlies.times))
+	f.early.slow = f.early.spent > patience*time.Duration(max(least, f.early.times))
 }
 
 // endEarly says that no more texts are read early.
 func (f *finder) endEarly() {
-	for _, e := range f.earlies.idle {
+	for _, e := range f.early.idle {
 		e.shelf.end()
 	}
 }
 
 // read finds out the state of a source's file, and reads it into s.early where it is a small text that has not
 // changed meanwhile. What goes wrong is met again by who asks for the state, or reads.
-func (e *early) read(s *Source) {
+func (e *earlyReader) read(s *Source) {
 	if formatOf(s.Name) != text || e.file.open(s.Path) != nil {
 		return
 	}

@@ -148,3 +148,25 @@ func TestEarlyTextsBelongToTheirState(t *testing.T) {
 		t.Errorf("error of a file that has changed is %v", err)
 	}
 }
+
+// Of a file that is found twice, in a folder and by its own path, the records are there once, and all memory is given
+// back.
+func TestEarlyTextsOfFilesFoundTwice(t *testing.T) {
+	path, small := earlyFolder(t)
+	reading := Reading{Jobs: 3, Memory: 1 << 28}
+	want := recordsOf(t, findEarly(t, path, 0), reading)
+	paths := []string{filepath.Join(path, small[0]), path, filepath.Join(path, "*7.csv"), path}
+	set, err := Find(context.Background(), Search{Paths: paths, Jobs: 3, Early: 1 << 28, patience: time.Hour})
+	if err != nil {
+		t.Fatal(err)
+	}
+	pieces := set.kept.pieces
+	if got := recordsOf(t, set, reading); !slices.Equal(got, want) {
+		t.Errorf("%d records, want %d", len(got), len(want))
+	}
+	for _, p := range pieces {
+		if p.memory.Bytes() != nil {
+			t.Fatal("memory is not given back")
+		}
+	}
+}

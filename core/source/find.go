@@ -177,7 +177,7 @@ type finder struct {
 	globs   globs
 	folders map[string]string // behind all links
 
-	earlies earlies
+	early earlyReaders
 
 	folderOfRun string // the working directory, once
 	ordered     bool   // the sources are in order and called as they were found, no two of them alike

@@ -120,8 +120,8 @@ func (f *finder) take(ctx context.Context, all []found) error {
 		texts = make([]keptText, len(all))
 	}
 	err := f.share(ctx, len(all), func(from, to int) error {
-		early := f.takeEarly()
-		defer f.giveEarly(early)
+		early := f.earlyReader()
+		defer f.giveBack(early)
 		for i := from; i < to; i++ {
 			one := &all[i]
 			if reasons[i] = f.reasonFor(one); reasons[i] != "" {

@@ -42,10 +42,7 @@ func describe(parts []*gatherer, columns []asked, memory int64, frequent int) ([
 		return all, nil
 	}
 	all = all[:len(columns)]
-	shares, err := sharesOf(parts, columns)
-	if err != nil {
-		return nil, err
-	}
+	shares := sharesOf(parts, columns)
 	portraits := make([][]*portrait, len(columns)) // of each share
 	for _, s := range shares {
 		portraits[s.column] = append(portraits[s.column], nil)
@@ -71,7 +68,7 @@ func describe(parts []*gatherer, columns []asked, memory int64, frequent int) ([
 			return err
 		})
 	}
-	err = group.Wait()
+	err := group.Wait()
 	for _, p := range slices.Concat(portraits...) {
 		if p != nil {
 			err = errors.Join(err, p.close())
@@ -86,12 +83,12 @@ type share struct {
 	column       int
 	index        int // of the dictionary
 	dictionaries []*dictionary
-	size         int64
 }
 
-// sharesOf are those of all columns, in the order in which they are begun: those that take longest first, so that none
-// of them is left to one goroutine at the end.
-func sharesOf(parts []*gatherer, columns []asked) ([]share, error) {
+// sharesOf are those of all columns, in the order in which they are begun: the columns that take longest first, so that
+// none of them is left to one goroutine at the end, and those of a column one after another, so that what is known of
+// few columns is held at a time.
+func sharesOf(parts []*gatherer, columns []asked) (shares []share) {
 	dictionaries := make([][]*dictionary, len(columns))
 	var group errgroup.Group
 	group.SetLimit(runtime.GOMAXPROCS(0))
@@ -101,20 +98,22 @@ func sharesOf(parts []*gatherer, columns []asked) ([]share, error) {
 			return nil
 		})
 	}
-	if err := group.Wait(); err != nil {
-		return nil, err
-	}
-	var shares []share
+	_ = group.Wait() // the only errors would be ours
+	order, sizes := make([]int, len(columns)), make([]int64, len(columns))
 	for i, of := range dictionaries {
-		if len(of) == 0 {
-			shares = append(shares, share{column: i})
-		}
-		for k, d := range of {
-			shares = append(shares, share{i, k, of, d.size()})
+		order[i] = i
+		for _, d := range of {
+			sizes[i] += d.size()
 		}
 	}
-	slices.SortStableFunc(shares, func(a, b share) int { return cmp.Compare(b.size, a.size) })
-	return shares, nil
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(sizes[b], sizes[a]) })
+	for _, i := range order {
+		shares = append(shares, share{i, 0, dictionaries[i]}) // of a column without a dictionary, too
+		for k := 1; k < len(dictionaries[i]); k++ {
+			shares = append(shares, share{i, k, dictionaries[i]})
+		}
+	}
+	return shares
 }
 
 // finish describes a column by the portraits of all its shares, which are then gone.

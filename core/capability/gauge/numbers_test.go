@@ -101,7 +101,8 @@ func TestDictionariesApart(t *testing.T) {
 			parts = append(parts, part)
 		}
 		got := make(map[string]counts)
-		shares, err := sharesOf(parts, []asked{{name: "text"}})
+		shares := sharesOf(parts, []asked{{name: "text"}})
+		var err error
 		for i := range shares {
 			err = errors.Join(err, shares[i].each(func(text []byte, n counts) error {
 				if _, again := got[string(text)]; again {
