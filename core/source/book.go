@@ -137,50 +137,82 @@ func chooseParts(open openBook, d *document, want Choice) ([]Part, error) {
 }
 
 // chooseSheets returns the sheets that are meant: by name, by number, all that
-// hold data, or the only one that does, the covering sheet aside.
+// hold data, or the only one that does, the covering sheet aside. Where the sheets
+// lie in one part, that is read no further than to the sheet that is meant.
 func chooseSheets(book sheet.Book, want, cover string) ([]Part, error) {
-	sheets, err := book.Sheets()
-	if err != nil {
-		return nil, err
-	}
-	for _, name := range sheets {
+	var names []string
+	var parts []Part // that hold data
+	for name, err := range book.Sheets() {
+		if err != nil {
+			return nil, err
+		}
 		if name == want {
-			return []Part{{Sheet: name}}, nil
+			return []Part{{Sheet: name, Unseen: book.InOnePart()}}, nil
 		}
-	}
-	if n, ok := record.Position(want); ok {
-		if n > len(sheets) {
-			return nil, fmt.Errorf("there is no sheet %s\nthere is: %s", want, quotedList(sheets))
-		}
-		return []Part{{Sheet: sheets[n-1]}}, nil
-	}
-	if want != "" && want != "*" {
-		return nil, fmt.Errorf("there is no sheet %q%s\nthere is: %s", want, didYouMean(want, sheets),
-			quotedList(sheets))
-	}
-	var filled []string
-	var parts []Part
-	for _, name := range sheets {
-		if cover != "" && strings.EqualFold(name, cover) {
+		names = append(names, name)
+		if want != "" && want != "*" || isCover(name, cover) {
 			continue
 		}
 		ok, err := book.HoldsData(name)
 		if err != nil {
 			return nil, err
 		}
+		if ok && want == "" && book.InOnePart() {
+			return []Part{{Sheet: name, Unseen: true}}, nil
+		}
 		if ok {
-			filled = append(filled, name)
 			parts = append(parts, Part{Sheet: name})
 		}
 	}
-	switch {
+	switch n, isNumber := record.Position(want); {
+	case isNumber && n > len(names):
+		return nil, fmt.Errorf("there is no sheet %s\nthere is: %s", want, quotedList(names))
+	case isNumber:
+		return []Part{{Sheet: names[n-1]}}, nil
+	case want != "" && want != "*":
+		return nil, fmt.Errorf("there is no sheet %q%s\nthere is: %s", want, didYouMean(want, names),
+			quotedList(names))
 	case len(parts) == 0: // an empty workbook is an empty source
-		return []Part{{Sheet: sheets[0]}}, nil
-	case len(parts) > 1 && want != "*":
-		return nil, fmt.Errorf("%d sheets hold data; say which one with ⟨sheet⟩, or read all with ⟨sheet⟩ "+
-			"'*'\nthere is: %s", len(parts), quotedList(filled))
+		return []Part{{Sheet: names[0]}}, nil
+	case len(parts) > 1 && want == "":
+		return nil, severalSheets(parts)
 	}
 	return parts, nil
+}
+
+// isCover tells whether a sheet is the covering one, "" for none.
+func isCover(name, cover string) bool { return cover != "" && strings.EqualFold(name, cover) }
+
+// severalSheets says that one of several sheets has to be chosen.
+func severalSheets(parts []Part) error {
+	var names []string
+	for _, part := range parts {
+		names = append(names, part.Sheet)
+	}
+	return fmt.Errorf("%d sheets hold data; say which one with ⟨sheet⟩, or read all with ⟨sheet⟩ "+
+		"'*'\nthere is: %s", len(names), quotedList(names))
+}
+
+// checkBehind reads on from the end of the sheet that the part is, where nothing was known yet of what stands behind
+// it: that has to be whole, and where the sheet was chosen as the only one with data, it has to be that.
+func (p Part) checkBehind(rows sheet.Rows, choice Choice) error {
+	if !p.Unseen {
+		return nil
+	}
+	names, err := rows.Behind()
+	if err != nil || choice.Sheet != "" {
+		return err
+	}
+	filled := []Part{p}
+	for _, name := range names {
+		if !isCover(name, choice.Cover) {
+			filled = append(filled, Part{Sheet: name})
+		}
+	}
+	if len(filled) > 1 {
+		return severalSheets(filled)
+	}
+	return nil
 }
 
 func findTable(book sheet.Book, name string) (*sheet.Table, error) {
@@ -227,6 +259,9 @@ type sheetReader struct {
 	format   string
 	book     sheet.Book
 	document *document
+	part     Part
+	rows     sheet.Rows
+	choice   Choice
 }
 
 // openSheet opens a sheet of a document as a workbook of its own.
@@ -262,8 +297,8 @@ func newSheetReader(book sheet.Book, format string, part Part, manner *Manner) (
 	if err != nil {
 		return nil, err
 	}
-	merges := func(rows int) ([]sheet.Merge, error) { return book.Merges(part.Sheet, rows) }
-	return &sheetReader{sheet.NewReader(rows, request, merges), format, book, nil}, nil
+	return &sheetReader{Reader: sheet.NewReader(rows, request), format: format, book: book, part: part, rows: rows,
+		choice: manner.Choice}, nil
 }
 
 func (r *sheetReader) Peek(int) error { return r.Reader.Peek(r.format) }
@@ -274,6 +309,9 @@ func (r *sheetReader) Next(s *Stretch) error {
 	}
 	text, err := r.Reader.Next(&s.Batch, s.text)
 	s.text = text
+	if err == nil && s.Last {
+		err = r.part.checkBehind(r.rows, r.choice)
+	}
 	return err
 }
 

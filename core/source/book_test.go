@@ -3,7 +3,11 @@ package source
 import (
 	"archive/zip"
 	"bytes"
+	"context"
+	"crypto/sha256"
+	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -134,6 +138,117 @@ func TestWorkbooksThatCannotBeRead(t *testing.T) {
 		}
 		if _, err := read(path, Manner{}); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: error is %v, want one that says %q", name, err, c.want)
+		}
+	}
+}
+
+// openDocumentSheets is the content of a document with such rows of one cell in each sheet.
+func openDocumentSheets(sheets ...[]string) string {
+	var content strings.Builder
+	content.WriteString("<office:document-content><office:body><office:spreadsheet>")
+	for i, rows := range sheets {
+		fmt.Fprintf(&content, "<table:table table:name='S%d'>", i+1)
+		for _, text := range rows {
+			fmt.Fprintf(&content, "<table:table-row><table:table-cell office:value-type='string'><text:p>%s</text:p>"+
+				"</table:table-cell></table:table-row>", text)
+		}
+		content.WriteString("</table:table>")
+	}
+	return content.String() + "</office:spreadsheet></office:body></office:document-content>"
+}
+
+// What stands behind a sheet of an OpenDocument file is known when that was read: whether it is the only one that holds
+// data, and whether the file is whole. A covering sheet is not counted, wherever it stands.
+func TestSheetsBehindTheOneThatIsRead(t *testing.T) {
+	rows := []string{"account", "00417", "00418"}
+	records := []string{"2:|00417", "3:|00418"}
+	for _, c := range []struct {
+		what    string
+		content string
+		choice  Choice
+		err     string
+	}{
+		{"the last", openDocumentSheets(nil, nil, rows), Choice{}, ""},
+		{"the first", openDocumentSheets(rows, nil, nil), Choice{}, ""},
+		{"the second, by its name", openDocumentSheets(rows[:1], rows, rows), Choice{Sheet: "S2"}, ""},
+		{"the third, by its number", openDocumentSheets(rows[:1], rows[:1], rows, rows), Choice{Sheet: "#3"}, ""},
+		{"before the cover", openDocumentSheets(rows, rows[:1]), Choice{Cover: "s2"}, ""},
+		{"behind the cover", openDocumentSheets(rows[:1], nil, rows), Choice{Cover: "s1"}, ""},
+		{"one of two", openDocumentSheets(nil, rows, nil, rows), Choice{},
+			"2 sheets hold data; say which one with ⟨sheet⟩, or read all with ⟨sheet⟩ '*'\nthere is: \"S2\", \"S4\""},
+		{"a cover beside two", openDocumentSheets(rows, rows, rows), Choice{Cover: "S2"}, "there is: \"S1\", \"S3\""},
+		{"cut off", strings.TrimSuffix(openDocumentSheets(rows, rows), "</office:document-content>"),
+			Choice{Sheet: "S1"}, "cut off"},
+		{"another name", openDocumentSheets(rows, nil), Choice{Sheet: "S3"}, "there is: \"S1\", \"S2\""},
+		{"without sheets", openDocumentSheets(), Choice{}, "has no sheet"},
+	} {
+		path := filepath.Join(t.TempDir(), "a.ods")
+		if err := os.WriteFile(path, zipOf(t, map[string]string{"content.xml": c.content}), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		got, err := read(path, Manner{Choice: c.choice})
+		switch {
+		case c.err == "" && err != nil:
+			t.Errorf("%s: %v", c.what, err)
+		case c.err != "" && (err == nil || !strings.Contains(err.Error(), c.err)):
+			t.Errorf("%s: error is %v, want one that says %q", c.what, err, c.err)
+		case c.err == "":
+			want(t, "records of "+c.what, got.records, records)
+		}
+		set, err := Find(context.Background(), Search{Paths: []string{path}, Manner: &Manner{Choice: c.choice}})
+		if err == nil { // and the same where it is read by its cells
+			err = set.ReadCells(context.Background(), Reading{Jobs: 1, Memory: 1 << 26}, func() func(*Cells) error {
+				return func(*Cells) error { return nil }
+			})
+		}
+		if c.err == "" != (err == nil) || err != nil && !strings.Contains(err.Error(), c.err) {
+			t.Errorf("%s, by its cells: error is %v, want %q", c.what, err, c.err)
+		}
+	}
+}
+
+// countingFile counts what is read of it.
+type countingFile struct {
+	*bytes.Reader
+	read int64
+}
+
+func (f *countingFile) ReadAt(p []byte, at int64) (int, error) {
+	n, err := f.Reader.ReadAt(p, at)
+	f.read += int64(n)
+	return n, err
+}
+
+// An OpenDocument file is read once, however the sheet is chosen that is read.
+func TestOpenDocumentIsReadOnce(t *testing.T) {
+	rows := []string{"account"}
+	for i := range 50_000 {
+		rows = append(rows, fmt.Sprintf("%x", sha256.Sum256([]byte{byte(i), byte(i >> 8)})))
+	}
+	whole := zipOf(t, map[string]string{"content.xml": openDocumentSheets(nil, rows, nil)})
+	for _, choice := range []Choice{{}, {Sheet: "S2"}} {
+		file := &countingFile{Reader: bytes.NewReader(whole)}
+		d := &document{ReaderAt: file, Size: int64(len(whole))}
+		parts, err := openDocument.parts(d, choice)
+		if err != nil || len(parts) != 1 {
+			t.Fatalf("%v: parts are %v", err, parts)
+		}
+		reader, err := openDocument.open(d, parts[0], &Manner{Choice: choice}, 1<<26)
+		if err != nil {
+			t.Fatal(err)
+		}
+		records := 0
+		for err == nil {
+			var s Stretch
+			err = reader.Next(&s)
+			records += s.Rows
+		}
+		reader.Close()
+		if !errors.Is(err, io.EOF) || records != len(rows)-1 {
+			t.Fatalf("%v: read %d records, want %d", err, records, len(rows)-1)
+		}
+		if most := int64(len(whole)) * 5 / 4; file.read > most { // its directory and its begin are read twice
+			t.Errorf("%d bytes were read of %d with %+v", file.read, len(whole), choice)
 		}
 	}
 }

@@ -168,6 +168,9 @@ func (r *cellReader) readSheet(s *Source, c *Cells) error {
 			return err
 		}
 	}
+	if err := part.checkBehind(rows, s.manner().Choice); err != nil {
+		return err
+	}
 	c.finish()
 	c.Hidden = rows.Hidden()
 	if c.Merged, err = rows.Merged(); err != nil {

@@ -118,6 +118,8 @@ type Choice struct {
 type Part struct {
 	Sheet string
 	Table string
+	// Unseen tells that of what stands behind the sheet nothing was known when it was chosen, see checkBehind.
+	Unseen bool
 }
 
 // formats are all that there are; a new one is one more file and one more line

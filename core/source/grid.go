@@ -46,12 +46,11 @@ func (s *Set) ReadCover(index int, memory int64) (grid *Grid, ok bool, err error
 		return fail(err)
 	}
 	defer book.Close()
-	sheets, err := book.Sheets()
-	if err != nil {
-		return fail(err)
-	}
-	for _, have := range sheets {
-		if !strings.EqualFold(have, name) {
+	for have, err := range book.Sheets() {
+		if err != nil {
+			return fail(err)
+		}
+		if !isCover(have, name) {
 			continue
 		}
 		rows, err := book.Rows(have)

@@ -8,7 +8,7 @@ import (
 )
 
 // library lends workbooks to whoever reads their sheets: those that share a file also share the texts of it, which are
-// stored once for all sheets and take longer to read than most of these.
+// stored once for all sheets and take longer to read than most of these, or the part in which they follow one another.
 type library struct {
 	mutex sync.Mutex
 	books []*lentBook // that are lent, and those that were last given back, in that order
@@ -51,7 +51,7 @@ func (b *documentBook) Close() {
 
 // sharesBook tells whether other sources may be sheets of the same file.
 func (s *Source) sharesBook() bool {
-	return s.format == workbookFormat && s.manner().Choice.Sheet == "*" && !s.isUnknown()
+	return s.format != nil && s.format.book != nil && s.manner().Choice.Sheet == "*" && !s.isUnknown()
 }
 
 // lend lends the workbook that a source is in. It is given back by Close.

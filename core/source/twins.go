@@ -50,7 +50,7 @@ func (s *Set) Twins(ctx context.Context, jobs int, wanted func(index int) bool) 
 	byPrint := make(map[part][]int)
 	for _, i := range candidates {
 		inner := s.Sources[i].inner()
-		key := part{prints[i], inner.entry, inner.part}
+		key := part{prints[i], inner.entry, inner.part.Sheet, inner.part.Table}
 		byPrint[key] = append(byPrint[key], i)
 	}
 	for _, same := range byPrint {
@@ -119,7 +119,8 @@ type outside struct {
 type part struct {
 	print string
 	entry string
-	part  Part
+	sheet string
+	table string
 }
 
 // fileSize is the size of the file that a source is, or is in.

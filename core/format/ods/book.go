@@ -8,7 +8,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"iter"
 	"strings"
+	"sync"
 
 	"lastblock/core/format/decode"
 	"lastblock/core/format/sheet"
@@ -19,16 +21,16 @@ const (
 	stylesPart  = "styles.xml"
 )
 
-// Book is an open spreadsheet document. It is read through for its sheets and
-// names only where somebody asks for them.
+// Book is an open spreadsheet document.
 type Book struct {
-	limit    int // bytes of a cell or a row
-	content  *zip.File
-	styles   *zip.File // nil without them
-	surveyed bool
-	names    []string
-	tables   []sheet.Table
-	filled   map[string]bool // sheets in which some cell holds something
+	limit   int // bytes of a cell or a row
+	content *zip.File
+	styles  *zip.File // nil without them
+	survey  survey
+
+	mutex  sync.Mutex // guards what follows
+	seen   []string   // sheets, in their order, as far as any rows were read
+	parked []*rows    // that were closed, and go on to sheets behind theirs
 }
 
 // mimeType stands in the part "mimetype" of a spreadsheet, or of a template of
@@ -57,7 +59,7 @@ func Open(file io.ReaderAt, size int64, limit int) (*Book, error) {
 	if err := decode.CheckArchive(archive.File, size); err != nil {
 		return nil, err
 	}
-	b := &Book{filled: make(map[string]bool), limit: limit}
+	b := &Book{limit: limit}
 	for _, f := range archive.File {
 		switch f.Name {
 		case contentPart:
@@ -91,19 +93,42 @@ func readSmall(f *zip.File) (string, error) {
 }
 
 // Close gives back what the document holds.
-func (b *Book) Close() {}
-
-// Sheets are the names of the sheets in their order.
-func (b *Book) Sheets() ([]string, error) {
-	err := b.survey()
-	return b.names, err
+func (b *Book) Close() {
+	b.survey.close()
+	b.mutex.Lock()
+	defer b.mutex.Unlock()
+	for _, r := range b.parked {
+		r.part.Close()
+	}
+	b.parked = nil
 }
 
-// HoldsData tells whether any cell of a sheet holds something.
+// Sheets goes through the names of the sheets in their order, and reads no further than to the next of them.
+func (b *Book) Sheets() iter.Seq2[string, error] {
+	return func(yield func(string, error) bool) {
+		s := &b.survey
+		for i := 0; ; i++ {
+			if err := b.look(func() bool { return len(s.names) > i }); err != nil {
+				yield("", err)
+				return
+			}
+			if i == len(s.names) || !yield(s.names[i], nil) {
+				return
+			}
+		}
+	}
+}
+
+// HoldsData tells whether any cell of a sheet that Sheets has named holds something. It reads no further than to such a
+// cell, or to the next sheet.
 func (b *Book) HoldsData(name string) (bool, error) {
-	err := b.survey()
-	return b.filled[name], err
+	s := &b.survey
+	err := b.look(func() bool { return s.filled[name] || s.names[len(s.names)-1] != name })
+	return s.filled[name], err
 }
+
+// InOnePart is true: all sheets lie in the content.
+func (b *Book) InOnePart() bool { return true }
 
 // openContent opens the part in which all sheets lie.
 func (b *Book) openContent() (io.ReadCloser, error) {
@@ -120,139 +145,6 @@ func openPart(f *zip.File) (io.ReadCloser, error) {
 
 // Tables are the named ranges and the database ranges.
 func (b *Book) Tables() ([]sheet.Table, error) {
-	err := b.survey()
-	return b.tables, err
-}
-
-// each calls visit for the elements of the document, until it returns false.
-func (b *Book) each(visit func(s *sheet.Scanner) bool) error {
-	r, err := b.openContent()
-	if err != nil {
-		return err
-	}
-	defer r.Close()
-	for scanner := b.newScanner(r); ; {
-		kind, err := scanner.Next()
-		if errors.Is(err, io.EOF) {
-			return nil
-		}
-		if err != nil {
-			return err
-		}
-		if kind == sheet.Start && !visit(scanner) {
-			return nil
-		}
-	}
-}
-
-// find calls visit for the elements of the document that are wanted by their names. Others are passed over, and not
-// looked at.
-func (b *Book) find(isWanted func(name []byte) bool, visit func(s *sheet.Scanner)) error {
-	r, err := b.openContent()
-	if err != nil {
-		return err
-	}
-	defer r.Close()
-	for scanner := b.newScanner(r); ; {
-		err := scanner.Find(isWanted)
-		if errors.Is(err, io.EOF) {
-			return nil
-		}
-		if err != nil {
-			return err
-		}
-		visit(scanner)
-	}
-}
-
-// Merges returns the merged cells of one row that lie in the first rows. It
-// reads no further than these.
-func (b *Book) Merges(name string, rows int) ([]sheet.Merge, error) {
-	var merges []sheet.Merge
-	within := false
-	row, column := 0, 0
-	err := b.each(func(s *sheet.Scanner) bool {
-		switch string(s.Name()) {
-		case "table":
-			if within {
-				return false
-			}
-			within = string(s.Attribute("name")) == name
-		case "table-row":
-			row += repeats(s, "number-rows-repeated")
-			column = 0
-			return !within || row <= rows
-		case "table-cell", "covered-table-cell":
-			if span := repeats(s, "number-columns-spanned"); within && span > 1 {
-				merges = append(merges, sheet.Merge{Row: row, From: column + 1, To: column + span})
-			}
-			column += repeats(s, "number-columns-repeated")
-		}
-		if !within {
-			row = 0
-		}
-		return true
-	})
-	return merges, err
-}
-
-// survey reads the names of the sheets, which of them hold something, and what
-// areas have names.
-func (b *Book) survey() error {
-	if b.surveyed {
-		return nil
-	}
-	b.surveyed = true
-	name := ""
-	err := b.find(func(element []byte) bool {
-		switch string(element) {
-		case "table", "named-range", "database-range":
-			return true
-		case "table-cell":
-			return !b.filled[name]
-		}
-		return false
-	}, func(s *sheet.Scanner) {
-		switch string(s.Name()) {
-		case "table":
-			name = string(s.Attribute("name"))
-			b.names = append(b.names, name)
-		case "table-cell":
-			if len(s.Attribute("value-type")) > 0 {
-				b.filled[name] = true
-			}
-		case "named-range":
-			b.addTable(string(s.Attribute("name")), string(s.Attribute("cell-range-address")), false)
-		case "database-range":
-			b.addTable(string(s.Attribute("name")), string(s.Attribute("target-range-address")),
-				string(s.Attribute("contains-header")) == "false")
-		}
-	})
-	if err == nil && len(b.names) == 0 {
-		err = errors.New("this OpenDocument file has no sheet")
-	}
-	return err
-}
-
-// addTable reads an address such as $'My sheet'.$A$1:.$D$9.
-func (b *Book) addTable(name, address string, headless bool) {
-	from, to, isRange := strings.Cut(address, ":")
-	if !isRange {
-		to = from
-	}
-	i := strings.LastIndexByte(from, '.')
-	if i < 0 {
-		return
-	}
-	of := strings.TrimPrefix(from[:i], "$")
-	if len(of) >= 2 && of[0] == '\'' && of[len(of)-1] == '\'' {
-		of = strings.ReplaceAll(of[1:len(of)-1], "''", "'")
-	}
-	r1, c1, ok1 := sheet.Reference(from[i+1:])
-	r2, c2, ok2 := sheet.Reference(to[strings.LastIndexByte(to, '.')+1:])
-	if ok1 && ok2 {
-		area := sheet.Area{FirstRow: min(r1, r2), LastRow: max(r1, r2), FirstColumn: min(c1, c2),
-			LastColumn: max(c1, c2)}
-		b.tables = append(b.tables, sheet.Table{Name: name, Sheet: of, Area: area, Headless: headless})
-	}
+	err := b.look(toTheEnd)
+	return b.survey.tables, err
 }

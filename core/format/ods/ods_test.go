@@ -7,9 +7,12 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"lastblock/core/format/sheet"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // pack makes a document of its content.
@@ -34,11 +37,14 @@ func readAll(data []byte) (lines []string, b *Book, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	sheets, err := b.Sheets()
+	name := ""
+	for name, err = range b.Sheets() {
+		break
+	}
 	if err != nil {
 		return nil, b, err
 	}
-	rows, err := b.Rows(sheets[0])
+	rows, err := b.Rows(name)
 	if err != nil {
 		return nil, b, err
 	}
@@ -228,11 +234,19 @@ func TestMergesOfTheRightSheet(t *testing.T) {
 		rows  int
 		want  string
 	}{
-		{"A", 5, "[{3 2 4}]"}, {"A", 2, "[]"}, {"B", 1, "[{1 2 4}]"}, {"B", 2, "[{1 2 4} {2 2 4}]"}, {"C", 9, "[]"},
+		{"A", 5, "[{3 2 4}]"}, {"A", 2, "[]"}, {"B", 1, "[{1 2 4}]"}, {"B", 2, "[{1 2 4} {2 2 4}]"},
 	} {
-		if got, err := b.Merges(c.sheet, c.rows); err != nil || fmt.Sprint(got) != c.want {
+		rows, err := b.Rows(c.sheet)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := rows.Next(new(sheet.Row)); !errors.Is(err, io.EOF) {
+			t.Fatalf("a blank sheet: %v", err)
+		}
+		if got, err := rows.Merges(c.rows); err != nil || fmt.Sprint(got) != c.want {
 			t.Errorf("%s, %d rows: %v, %v, want %s", c.sheet, c.rows, got, err, c.want)
 		}
+		rows.Close()
 	}
 	if _, err := b.Rows("C"); err == nil || !strings.Contains(err.Error(), `no sheet "C"`) {
 		t.Errorf("a sheet that is not there: %v", err)
@@ -293,5 +307,99 @@ func TestStylesOfCells(t *testing.T) {
 		"3:|417|417|417|a formula without its result!", "4:|05|5"}
 	if err != nil || strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("%v: rows are\n%s\nwant\n%s", err, strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+}
+
+// countingReader counts what is read.
+type countingReader struct {
+	io.ReaderAt
+	bytes atomic.Int64
+}
+
+func (r *countingReader) ReadAt(p []byte, at int64) (int, error) {
+	n, err := r.ReaderAt.ReadAt(p, at)
+	r.bytes.Add(int64(n))
+	return n, err
+}
+
+// Sheets can be read in any order, partly, and at the same time. One after another they are read in one go.
+func TestSheetsInAnyOrder(t *testing.T) {
+	const sheets, rowsOfEach = 12, 2000
+	var content strings.Builder
+	content.WriteString(`<a><style:style style:name="ta1"><style:table-properties table:display="false"/></style:style>`)
+	for i := range sheets {
+		fmt.Fprintf(&content, `<table:table table:name="S%d" table:style-name="ta%d">`, i, i%2)
+		for k := range rowsOfEach {
+			fmt.Fprintf(&content, `<table:table-row><table:table-cell office:value-type="string"><text:p>%d of %d</text:p>`+
+				`</table:table-cell></table:table-row>`, k+1, i)
+		}
+		content.WriteString(`</table:table>`)
+	}
+	data := pack(t, content.String()+"</a>")
+	// check reads the first rows of a sheet.
+	check := func(b *Book, i, n int) error {
+		rows, err := b.Rows(fmt.Sprint("S", i))
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		for k := range n {
+			var row sheet.Row
+			err := rows.Next(&row)
+			want := fmt.Sprintf("%d of %d", k+1, i)
+			if err != nil || row.Number != k+1 || string(row.Cells[0].Text) != want {
+				return fmt.Errorf("sheet %d, row %d is %+v, want %s: %w", i, k+1, row, want, err)
+			}
+		}
+		if hidden := rows.Hidden() != ""; hidden != (i%2 == 1) {
+			return fmt.Errorf("sheet %d: hidden is %q", i, rows.Hidden())
+		}
+		if err := rows.Next(new(sheet.Row)); n == rowsOfEach && !errors.Is(err, io.EOF) {
+			return fmt.Errorf("sheet %d ends with %w", i, err)
+		}
+		return nil
+	}
+	open := func() (*Book, *countingReader) {
+		file := &countingReader{ReaderAt: bytes.NewReader(data)}
+		b, err := Open(file, int64(len(data)), 1<<26)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return b, file
+	}
+	for _, order := range [][]int{
+		{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11}, {11, 10, 9, 8, 7, 6, 5, 4, 3, 2, 1, 0},
+		{3, 7, 11, 1, 0, 6, 5, 2, 4, 10, 9, 8}, {0, 0, 0, 11, 11, 5, 11, 4},
+	} {
+		b, file := open()
+		for at, i := range order {
+			if err := check(b, i, []int{rowsOfEach, 3, 0}[at%3]); err != nil {
+				t.Fatalf("%v: %v", order, err)
+			}
+		}
+		read := file.bytes.Load()
+		if _, err := b.Rows("S12"); err == nil || !strings.Contains(err.Error(), `no sheet "S12"`) {
+			t.Errorf("a sheet that is not there: %v", err)
+		}
+		if b.Close(); order[1] == 1 && read > int64(len(data))*5/4 {
+			t.Errorf("%d bytes were read of %d, for one sheet after another", read, len(data))
+		}
+	}
+	b, _ := open()
+	defer b.Close()
+	var group errgroup.Group
+	var next atomic.Int64
+	for range 3 {
+		group.Go(func() error {
+			for i := int(next.Add(1)) - 1; i < sheets; i = int(next.Add(1)) - 1 {
+				if err := check(b, i, rowsOfEach); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	}
+	if err := group.Wait(); err != nil {
+		t.Error(err)
 	}
 }

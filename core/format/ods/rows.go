@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode"
@@ -28,6 +29,9 @@ func repeats(s *sheet.Scanner, name string) int {
 
 // rows reads a sheet.
 type rows struct {
+	book    *Book
+	sheets  int  // that were seen, the one that is read is the last of them
+	spent   bool // it failed, or was read to its end
 	part    io.ReadCloser
 	scanner *sheet.Scanner
 	hidden  []string
@@ -102,38 +106,107 @@ func (r *rows) formatOf(column int) *format {
 	return f
 }
 
-// Rows opens a sheet. On the way to it stand the styles, of which one may say
-// that the sheet is hidden.
+// mostParked is how many rows that were closed a book keeps.
+const mostParked = 8
+
+// Rows opens a sheet. Where rows of a sheet before it were closed, they go on from where they
+// stand. Several goroutines may read sheets of one book, each its own rows.
 func (b *Book) Rows(name string) (sheet.Rows, error) {
+	if r := b.unpark(name); r != nil {
+		found, err := r.goTo(name)
+		if err != nil {
+			return nil, err
+		}
+		if found {
+			return r, nil
+		}
+	}
 	part, err := b.openContent()
 	if err != nil {
 		return nil, err
 	}
-	r := &rows{part: part, scanner: b.newScanner(part)}
-	fail := func(err error) (sheet.Rows, error) {
+	r := &rows{book: b, part: part, scanner: b.newScanner(part)}
+	if r.styles, err = b.commonStyles(); err != nil {
 		part.Close()
 		return nil, err
 	}
-	if r.styles, err = b.commonStyles(); err != nil {
-		return fail(err)
+	found, err := r.goTo(name)
+	if err == nil && !found {
+		err = fmt.Errorf("there is no sheet %q", name)
 	}
+	if err != nil {
+		return nil, err
+	}
+	return r, nil
+}
+
+// goTo goes on to a sheet. On the way to the first one stand the styles, of which one may say
+// that the sheet is hidden. Where it is not found, the rows are closed.
+func (r *rows) goTo(name string) (found bool, err error) {
 	for {
 		kind, err := r.scanner.Next()
-		if errors.Is(err, io.EOF) {
-			err = fmt.Errorf("there is no sheet %q", name)
-		}
 		if err != nil {
-			return fail(err)
+			r.part.Close()
+			if errors.Is(err, io.EOF) {
+				err = nil
+			}
+			return false, err
 		}
 		r.styles.read(kind, r.scanner)
-		if kind != sheet.Start || string(r.scanner.Name()) != "table" || string(r.scanner.Attribute("name")) != name {
+		if kind != sheet.Start || string(r.scanner.Name()) != "table" {
+			continue
+		}
+		of := string(r.scanner.Attribute("name"))
+		r.book.see(r.sheets, of)
+		if r.sheets++; of != name {
 			continue
 		}
 		if r.styles.hidden[string(r.scanner.Attribute("style-name"))] {
 			r.hidden = append(r.hidden, "the sheet itself")
 		}
-		return r, nil
+		return true, nil
 	}
+}
+
+// see notes which sheet stands at a place, from 0.
+func (b *Book) see(at int, name string) {
+	b.mutex.Lock()
+	defer b.mutex.Unlock()
+	if at == len(b.seen) {
+		b.seen = append(b.seen, name)
+	}
+}
+
+// park keeps rows that are closed. Of too many, those go that few sheets stand behind.
+func (b *Book) park(r *rows) {
+	next := &rows{book: b, part: r.part, scanner: r.scanner, styles: r.styles, sheets: r.sheets, formats: r.formats}
+	b.mutex.Lock()
+	defer b.mutex.Unlock()
+	at, _ := slices.BinarySearchFunc(b.parked, next, compareSheets)
+	b.parked = slices.Insert(b.parked, at, next)
+	if last := len(b.parked) - 1; last == mostParked {
+		b.parked[last].part.Close()
+		b.parked = b.parked[:last]
+	}
+}
+
+func compareSheets(a, b *rows) int { return cmp.Compare(a.sheets, b.sheets) }
+
+// unpark returns the rows that are the nearest to a sheet behind them, nil where there are none.
+func (b *Book) unpark(name string) *rows {
+	b.mutex.Lock()
+	defer b.mutex.Unlock()
+	at := slices.Index(b.seen, name)
+	if at < 0 {
+		at = len(b.seen) // behind all that were seen
+	}
+	i, _ := slices.BinarySearchFunc(b.parked, &rows{sheets: at + 1}, compareSheets)
+	if i == 0 {
+		return nil
+	}
+	r := b.parked[i-1]
+	b.parked = slices.Delete(b.parked, i-1, i)
+	return r
 }
 
 // charactersOfACell is how long a text counts as one cell; a longer one as several.
@@ -142,12 +215,38 @@ const charactersOfACell = 64
 // mostRepeated is how many cells a row that stands again and again may come to.
 const mostRepeated = 1 << 26
 
-func (r *rows) Close() { r.part.Close() }
+// Close parks the rows, where there may be a sheet behind this one.
+func (r *rows) Close() {
+	if r.spent {
+		r.part.Close()
+		return
+	}
+	r.book.park(r)
+}
 
 func (r *rows) Hidden() string { return strings.Join(r.hidden, ", ") }
 
+// Merges are those of Merged that span columns of the first rows.
+func (r *rows) Merges(rows int) ([]sheet.Merge, error) {
+	var merges []sheet.Merge
+	for _, m := range r.merged {
+		if m.FirstRow <= rows && m.LastColumn > m.FirstColumn {
+			merges = append(merges, sheet.Merge{Row: m.FirstRow, From: m.FirstColumn, To: m.LastColumn})
+		}
+	}
+	return merges, nil
+}
+
 // Merged are the merged cells, as the first cell of each says.
 func (r *rows) Merged() ([]sheet.Area, error) { return r.merged, nil }
+
+// Behind are the sheets behind this one in which something stands.
+func (r *rows) Behind() ([]string, error) {
+	r.spent = true // it has ended
+	rest := survey{scanner: r.scanner}
+	rest.goOn(toTheEnd)
+	return slices.DeleteFunc(rest.names, func(name string) bool { return !rest.filled[name] }), rest.err
+}
 
 // noteMerged notes the cells that the one in a column of the row that is read spans, if it does.
 func (r *rows) noteMerged(column int) {
@@ -161,6 +260,12 @@ func (r *rows) noteMerged(column int) {
 }
 
 func (r *rows) Next(row *sheet.Row) error {
+	err := r.next(row)
+	r.spent = r.spent || err != nil && !errors.Is(err, io.EOF)
+	return err
+}
+
+func (r *rows) next(row *sheet.Row) error {
 	if r.again > 0 {
 		r.again--
 		r.number++
@@ -192,7 +297,7 @@ func (r *rows) Next(row *sheet.Row) error {
 					return sheet.ErrNoRow
 				}
 				r.again = n
-				return r.Next(row)
+				return r.next(row)
 			}
 		case sheet.End:
 			r.done = string(r.scanner.Name()) == "table"

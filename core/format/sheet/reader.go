@@ -32,7 +32,6 @@ const (
 type Reader struct {
 	rows    Rows
 	request Request
-	merges  func(rows int) ([]Merge, error)
 	head    *record.Head
 	names   []string // the header, to know its repetitions
 	first   int      // column in which the table begins, from 0
@@ -46,11 +45,8 @@ type Reader struct {
 	last   int // the number of the last row that was handed out, 0 for none
 }
 
-// NewReader makes a reader of rows. merges gives the merged cells of the first
-// rows; it is called only where headings may be merged.
-func NewReader(rows Rows, request Request, merges func(rows int) ([]Merge, error)) *Reader {
-	return &Reader{rows: rows, request: request, merges: merges}
-}
+// NewReader makes a reader of rows.
+func NewReader(rows Rows, request Request) *Reader { return &Reader{rows: rows, request: request} }
 
 // Head tells how the sheet is laid out, once Peek has been called.
 func (r *Reader) Head() *record.Head { return r.head }
@@ -188,7 +184,7 @@ func (r *Reader) spread(texts [][]string, at, lines int) error {
 		return nil
 	}
 	last := r.sample[at+lines-1].Number
-	merges, err := r.merges(last)
+	merges, err := r.rows.Merges(last)
 	if err != nil {
 		return err
 	}

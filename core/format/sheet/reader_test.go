@@ -14,8 +14,9 @@ import (
 // grid is a sheet in memory: a line for each row, with bars between cells; a
 // cell that begins with '!' is an error value, a row with '~' is hidden.
 type grid struct {
-	rows []string
-	next int
+	rows   []string
+	merges []Merge
+	next   int
 }
 
 func (g *grid) Next(row *Row) error {
@@ -40,7 +41,10 @@ func (g *grid) Next(row *Row) error {
 
 func (g *grid) Hidden() string          { return "" }
 func (g *grid) Merged() ([]Area, error) { return nil, nil }
-func (g *grid) Close()                  {}
+
+func (g *grid) Merges(int) ([]Merge, error) { return g.merges, nil }
+func (g *grid) Behind() ([]string, error)   { return nil, nil }
+func (g *grid) Close()                      {}
 
 // result is what a reader made of a grid.
 type result struct {
@@ -55,7 +59,7 @@ type result struct {
 
 func read(t *testing.T, request Request, merges []Merge, rows ...string) result {
 	t.Helper()
-	r := NewReader(&grid{rows: rows}, request, func(int) ([]Merge, error) { return merges, nil })
+	r := NewReader(&grid{rows: rows, merges: merges}, request)
 	if err := r.Peek("grid"); err != nil {
 		t.Fatal(err)
 	}

@@ -6,6 +6,7 @@ package sheet
 import (
 	"errors"
 	"fmt"
+	"iter"
 )
 
 // Cell is what stands in a cell: a text as it was typed, a number as an exact
@@ -47,8 +48,13 @@ type Rows interface {
 	// Hidden says which columns, or that the sheet, are hidden, "" for nothing.
 	// It is known once Next has been called.
 	Hidden() string
+	// Merges are the merged cells that begin in the first rows, which Next has given.
+	Merges(rows int) ([]Merge, error)
 	// Merged are the merged cells of the sheet, known once Next has returned io.EOF.
 	Merged() ([]Area, error)
+	// Behind are the sheets behind this one that hold data, of a workbook whose sheets lie InOnePart; of any other it
+	// is none. It reads the part to its end, once Next has returned io.EOF.
+	Behind() ([]string, error)
 	Close()
 }
 
@@ -72,14 +78,15 @@ type Table struct {
 
 // Book is a workbook.
 type Book interface {
-	// Sheets are the names of the sheets in their order, of which there is one.
-	Sheets() ([]string, error)
-	// HoldsData tells whether any cell of a sheet holds something.
+	// Sheets goes through the names of the sheets in their order, of which there is one. An error is the last.
+	Sheets() iter.Seq2[string, error]
+	// HoldsData tells whether any cell of a sheet that Sheets has named holds something.
 	HoldsData(sheet string) (bool, error)
+	// InOnePart tells that all sheets follow one another in one part: to know the name of a sheet, or what it holds,
+	// is to read all that stands before it.
+	InOnePart() bool
 	// Rows opens a sheet that there is.
 	Rows(sheet string) (Rows, error)
-	// Merges returns the merged cells that lie in the first rows of a sheet.
-	Merges(sheet string, rows int) ([]Merge, error)
 	// Tables are the named tables and the defined names of areas.
 	Tables() ([]Table, error)
 	Close()

@@ -159,6 +159,14 @@ func (s *Scanner) malformed(err error) error {
 // for whether the file ends with its first element; so a file that is not well formed may not be known to be, and
 // Next cannot be called any more. The error is that of Next.
 func (s *Scanner) Find(isWanted func(name []byte) bool) error {
+	if s.root == nil && s.kind != 0 { // Next has read so far
+		first := s.open
+		if len(s.from) > 1 {
+			first = first[:s.from[1]]
+		}
+		s.root, s.ended = append([]byte{}, first...), len(first) == 0
+		s.open, s.from, s.closes = s.open[:0], s.from[:0], false
+	}
 	for {
 		n := bytes.IndexByte(s.buf[s.pos:s.end], '<')
 		if n < 0 {
@@ -182,8 +190,8 @@ func (s *Scanner) Find(isWanted func(name []byte) bool) error {
 		if err != nil {
 			return s.malformed(err)
 		}
-		if s.pos += size; found {
-			s.open, s.from, s.closes = s.open[:0], s.from[:0], false
+		s.pos += size
+		if s.open, s.from, s.closes = s.open[:0], s.from[:0], false; found {
 			return nil
 		}
 	}

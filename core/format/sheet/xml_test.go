@@ -209,13 +209,31 @@ func TestFind(t *testing.T) {
 	const text = `<?xml version="1.0" encoding="UTF-8"?><x:doc a="1"><!-- <b n="0"/> --><x:b n="1">t</x:b>` +
 		`<c><![CDATA[<b n="0"/>]]><d>&lt;b n="0"></d><b n="2"/></c><bb/><x:b n='3' m="a>b"><b n="4"></b></x:b>` +
 		"</x:doc>\n"
-	find := func(r io.Reader) (found string, err error) {
+	isWanted := func(name []byte) bool { return string(name) == "b" }
+	findBehind := func(tokens int, r io.Reader) (found string, err error) {
 		s := NewScanner(r, "file", errCut, 1<<20)
+		for range tokens {
+			if kind, err := s.Next(); err != nil {
+				return found, err
+			} else if kind == Start && isWanted(s.Name()) {
+				found += string(s.Attribute("n"))
+			}
+		}
 		for {
-			if err := s.Find(func(name []byte) bool { return string(name) == "b" }); err != nil {
+			if err := s.Find(isWanted); err != nil {
 				return found, err
 			}
 			found += string(s.Attribute("n"))
+		}
+	}
+	find := func(r io.Reader) (found string, err error) { return findBehind(0, r) }
+	for tokens := range 25 {
+		if found, err := findBehind(tokens, strings.NewReader(text)); found != "1234" || !errors.Is(err, io.EOF) {
+			t.Errorf("behind %d tokens of Next: found %s, %v", tokens, found, err)
+		}
+		cut := strings.TrimSuffix(text, "x:doc>\n")
+		if _, err := findBehind(tokens, strings.NewReader(cut)); !errors.Is(err, errCut) {
+			t.Errorf("behind %d tokens of Next, cut off: %v", tokens, err)
 		}
 	}
 	for _, r := range []io.Reader{strings.NewReader(text), iotest.OneByteReader(strings.NewReader(text))} {
@@ -227,6 +245,9 @@ func TestFind(t *testing.T) {
 		if _, err := find(strings.NewReader(text[:n])); !errors.Is(err, errCut) {
 			t.Fatalf("cut off behind %q: %v", text[max(0, n-10):n], err)
 		}
+	}
+	if found, err := find(strings.NewReader("<a><c/></a>")); found != "" || !errors.Is(err, io.EOF) {
+		t.Errorf("of a file without any: %s, %v", found, err)
 	}
 	if found, err := find(strings.NewReader(`<b n="9"/>`)); found != "9" || !errors.Is(err, io.EOF) {
 		t.Errorf("of a file of one element: %s, %v", found, err)

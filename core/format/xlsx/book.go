@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"iter"
 	"math"
 	"path"
 	"strconv"
@@ -77,8 +78,19 @@ func (b *Book) Close() {
 	}
 }
 
-// Sheets are the names of the sheets in their order.
-func (b *Book) Sheets() ([]string, error) { return b.names, nil }
+// Sheets goes through the names of the sheets in their order.
+func (b *Book) Sheets() iter.Seq2[string, error] {
+	return func(yield func(string, error) bool) {
+		for _, name := range b.names {
+			if !yield(name, nil) {
+				return
+			}
+		}
+	}
+}
+
+// InOnePart is false: each sheet has a part of its own.
+func (b *Book) InOnePart() bool { return false }
 
 // HoldsData tells whether any cell of a sheet holds something.
 func (b *Book) HoldsData(name string) (bool, error) {
@@ -272,33 +284,6 @@ func (b *Book) readStyles(part string) error {
 		b.styles = append(b.styles, f)
 	}
 	return nil
-}
-
-// Merges returns the merged cells of one row that lie in the first rows.
-func (b *Book) Merges(name string, rows int) ([]sheet.Merge, error) {
-	r, err := b.open(b.sheets[name].path)
-	if err != nil {
-		return nil, err
-	}
-	defer r.Close()
-	var merges []sheet.Merge
-	scanner := b.newScanner(r)
-	for {
-		kind, err := scanner.Next()
-		if errors.Is(err, io.EOF) {
-			return merges, nil
-		}
-		if err != nil {
-			return nil, err
-		}
-		if kind != sheet.Start || string(scanner.Name()) != "mergeCell" {
-			continue
-		}
-		area, ok := parseArea(string(scanner.Attribute("ref")))
-		if ok && area.FirstRow <= rows {
-			merges = append(merges, sheet.Merge{Row: area.FirstRow, From: area.FirstColumn, To: area.LastColumn})
-		}
-	}
 }
 
 // Tables are the tables of all sheets, and the defined names that stand for one

@@ -17,6 +17,7 @@ func (b *Book) newScanner(r io.Reader) *sheet.Scanner {
 // rows reads a sheet.
 type rows struct {
 	book    *Book
+	path    string // of the part
 	part    io.ReadCloser
 	scanner *sheet.Scanner
 	number  int // of the last row
@@ -39,7 +40,7 @@ func (b *Book) Rows(name string) (sheet.Rows, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &rows{book: b, part: part, scanner: b.newScanner(part)}
+	r := &rows{book: b, path: b.sheets[name].path, part: part, scanner: b.newScanner(part)}
 	if b.sheets[name].hidden {
 		r.hidden = append(r.hidden, "the sheet itself")
 	}
@@ -76,6 +77,32 @@ func (r *rows) Next(row *sheet.Row) error {
 		}
 	}
 	return io.EOF
+}
+
+// Behind is none: each sheet has a part of its own.
+func (r *rows) Behind() ([]string, error) { return nil, nil }
+
+// Merges are the merged cells of the first rows. They stand behind all rows, so the sheet is gone through for them.
+func (r *rows) Merges(rows int) ([]sheet.Merge, error) {
+	part, err := r.book.open(r.path)
+	if err != nil {
+		return nil, err
+	}
+	defer part.Close()
+	var merges []sheet.Merge
+	for scanner := r.book.newScanner(part); ; {
+		err := scanner.Find(func(name []byte) bool { return string(name) == "mergeCell" })
+		if errors.Is(err, io.EOF) {
+			return merges, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		area, ok := parseArea(string(scanner.Attribute("ref")))
+		if ok && area.FirstRow <= rows {
+			merges = append(merges, sheet.Merge{Row: area.FirstRow, From: area.FirstColumn, To: area.LastColumn})
+		}
+	}
 }
 
 // Merged are the merged cells, which stand behind the rows.

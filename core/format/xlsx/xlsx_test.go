@@ -66,7 +66,7 @@ func readAll(data []byte, memory int64) (lines []string, err error) {
 		var row sheet.Row
 		err := rows.Next(&row)
 		if errors.Is(err, io.EOF) {
-			_, err := b.Merges(name, 10)
+			_, err := rows.Merges(10)
 			return lines, err
 		}
 		if err != nil {
