@@ -17,6 +17,12 @@ type Form interface {
 	Append(dst []byte, code int64) []byte
 }
 
+// Decimals is a Form of amounts: whole numbers of which so many digits stand behind the decimal point.
+type Decimals interface {
+	Form
+	Scale() int
+}
+
 // IsNull tells whether a row has no value, in a column of codes.
 func (s *Stored) IsNull(row int) bool { return len(s.Nulls) > 0 && s.Nulls[row] }
 

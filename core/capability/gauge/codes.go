@@ -1,10 +1,9 @@
 package gauge
 
 import (
-	"slices"
-
 	"lastblock/core/large/intern"
 	"lastblock/core/record"
+	"lastblock/core/value/radix"
 )
 
 // codes counts values that come as numbers, see record.Stored. They are put down as they come, and now and then sorted
@@ -28,54 +27,12 @@ func (c *codes) add(code int64) {
 // times only, however many there will be. The first room is small, since there may be many columns of few values.
 func (c *codes) settle() {
 	const least, usual = 1 << 6, 1 << 12
-	sortCodes(c.pending, c.room[:len(c.pending)])
+	radix.Sort(c.pending, c.room[:len(c.pending)], func(n *int64) uint64 { return radix.Signed(*n) })
 	c.counted = mergeNumbers(c.counted, c.pending)
 	if room := max(least, min(2*cap(c.pending), usual), len(c.counted)); room > cap(c.pending) {
 		c.pending, c.room = make([]int64, 0, room), make([]int64, room)
 	}
 	c.pending = c.pending[:0]
-}
-
-// sortCodes sorts values by their bytes, from the lowest to the highest; those that are the same in all are passed
-// over. Amounts differ in four of them, and are sorted in a fifth of the time of comparing. room is as long as the
-// values.
-func sortCodes(values, room []int64) {
-	const few = 256
-	if len(values) < few {
-		slices.Sort(values)
-		return
-	}
-	var differ uint64
-	for _, v := range values {
-		differ |= uint64(v ^ values[0])
-	}
-	from, to := values, room
-	for shift := 0; shift < 64; shift += 8 {
-		if byte(differ>>shift) == 0 {
-			continue
-		}
-		var sign byte // of the highest byte, by which numbers below zero come first
-		if shift == 56 {
-			sign = 0x80
-		}
-		var places [256]int
-		for _, v := range from {
-			places[byte(v>>shift)^sign]++
-		}
-		sum := 0
-		for i, n := range places {
-			places[i], sum = sum, sum+n
-		}
-		for _, v := range from {
-			at := &places[byte(v>>shift)^sign]
-			to[*at] = v
-			*at++
-		}
-		from, to = to, from
-	}
-	if &from[0] != &values[0] {
-		copy(values, from)
-	}
 }
 
 // mergeNumbers counts sorted values in.
@@ -93,14 +50,14 @@ func mergeNumbers(counted []number, values []int64) []number {
 			n++
 		}
 		values = values[n:]
-		for len(counted) > 0 && counted[0].coefficient < value {
+		for len(counted) > 0 && counted[0].Coefficient < value {
 			all, counted = append(all, counted[0]), counted[1:]
 		}
-		if len(counted) > 0 && counted[0].coefficient == value {
-			n += int(counted[0].n)
+		if len(counted) > 0 && counted[0].Coefficient == value {
+			n += int(counted[0].N)
 			counted = counted[1:]
 		}
-		all = append(all, number{value, int64(n)})
+		all = append(all, number{Coefficient: value, N: int64(n)})
 	}
 	return append(all, counted...)
 }
@@ -119,14 +76,7 @@ func (c *codes) each(visit func(text []byte, n int) error) error {
 		return nil
 	}
 	c.settle()
-	var room []byte
-	for _, of := range c.counted {
-		room = c.form.Append(room[:0], of.coefficient)
-		if err := visit(room, int(of.n)); err != nil {
-			return err
-		}
-	}
-	return nil
+	return c.eachOf(c.counted, visit)
 }
 
 // takeCodes counts the codes of a column of rows, if there are any and none of another form was counted before.
@@ -185,19 +135,38 @@ func (d *dictionary) merge(o *dictionary) {
 func (c *codes) merge(o *codes) {
 	c.settle()
 	o.settle()
-	all := make([]number, 0, len(c.counted)+len(o.counted))
-	from, other := c.counted, o.counted
-	for len(from) > 0 && len(other) > 0 {
-		switch a, b := from[0], other[0]; {
-		case a.coefficient < b.coefficient:
-			all, from = append(all, a), from[1:]
-		case a.coefficient > b.coefficient:
-			all, other = append(all, b), other[1:]
+	c.counted = together(c.counted, o.counted)
+}
+
+// together puts together what was counted twice, each from the smallest to the largest. It may use what room a has.
+func together(a, b []number) []number {
+	if len(a) == 0 || len(b) == 0 || compareNumbers(a[len(a)-1], b[0]) < 0 {
+		return append(a, b...)
+	}
+	all := make([]number, 0, len(a)+len(b))
+	for len(a) > 0 && len(b) > 0 {
+		switch x, y := a[0], b[0]; {
+		case x.Coefficient < y.Coefficient:
+			all, a = append(all, x), a[1:]
+		case x.Coefficient > y.Coefficient:
+			all, b = append(all, y), b[1:]
 		default:
-			all, from, other = append(all, number{a.coefficient, a.n + b.n}), from[1:], other[1:]
+			all, a, b = append(all, number{Coefficient: x.Coefficient, N: x.N + y.N}), a[1:], b[1:]
 		}
 	}
-	c.counted = append(append(all, from...), other...)
+	return append(append(all, a...), b...)
+}
+
+// eachOf gives the text of each of some codes that were counted.
+func (c *codes) eachOf(counted []number, visit func(text []byte, n int) error) error {
+	var room []byte
+	for _, of := range counted {
+		room = c.form.Append(room[:0], of.Coefficient)
+		if err := visit(room, int(of.N)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // size is roughly how many bytes the dictionary takes.

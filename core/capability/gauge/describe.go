@@ -51,13 +51,12 @@ func describe(parts []*gatherer, columns []asked, memory int64, frequent int) ([
 	for i := range open {
 		open[i].Store(int32(len(portraits[i])))
 	}
-	var group errgroup.Group
-	group.SetLimit(runtime.GOMAXPROCS(0))
+	group := newGroup()
 	for _, s := range shares {
 		group.Go(func() error {
 			of := portraits[s.column]
 			of[s.index] = newPortrait(memory/int64(len(of)), frequent)
-			if err := s.each(of[s.index].add); err != nil {
+			if err := s.describe(of[s.index]); err != nil {
 				return err
 			}
 			if open[s.column].Add(-1) > 0 {
@@ -78,11 +77,26 @@ func describe(parts []*gatherer, columns []asked, memory int64, frequent int) ([
 }
 
 // share is a part of the texts of a column that one goroutine describes: those of one dictionary that no one before it
-// has.
+// has; or a range of codes.
 type share struct {
 	column       int
-	index        int // of the dictionary
+	index        int // of the dictionary, or of the range
 	dictionaries []*dictionary
+	codes        [][]number // the range of each dictionary, where these hold codes
+}
+
+// describe has a portrait take in the share.
+func (s *share) describe(p *portrait) error {
+	if s.codes != nil {
+		if form, ok := s.dictionaries[0].codes.form.(record.Decimals); ok {
+			return p.addDecimals(s.allCodes(), form)
+		}
+	}
+	if err := s.each(p.add); err != nil {
+		return err
+	}
+	p.numbers.settle() // while others are at work
+	return nil
 }
 
 // sharesOf are those of all columns, in the order in which they are begun: the columns that take longest first, so that
@@ -90,13 +104,21 @@ type share struct {
 // few columns is held at a time.
 func sharesOf(parts []*gatherer, columns []asked) (shares []share) {
 	dictionaries := make([][]*dictionary, len(columns))
-	var group errgroup.Group
-	group.SetLimit(runtime.GOMAXPROCS(0))
+	group := newGroup()
 	for i, c := range columns {
-		group.Go(func() error {
-			dictionaries[i] = joined(dictionariesOf(parts, c.name))
-			return nil
-		})
+		if dictionaries[i] = dictionariesOf(parts, c.name); !isOfCodes(dictionaries[i]) {
+			group.Go(func() error {
+				dictionaries[i] = joined(dictionaries[i])
+				return nil
+			})
+			continue
+		}
+		for _, d := range dictionaries[i] {
+			group.Go(func() error {
+				d.codes.settle()
+				return nil
+			})
+		}
 	}
 	_ = group.Wait() // the only errors would be ours
 	order, sizes := make([]int, len(columns)), make([]int64, len(columns))
@@ -108,12 +130,51 @@ func sharesOf(parts []*gatherer, columns []asked) (shares []share) {
 	}
 	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(sizes[b], sizes[a]) })
 	for _, i := range order {
-		shares = append(shares, share{i, 0, dictionaries[i]}) // of a column without a dictionary, too
+		if isOfCodes(dictionaries[i]) {
+			for k, codes := range ranges(dictionaries[i]) {
+				shares = append(shares, share{i, k, dictionaries[i], codes})
+			}
+			continue
+		}
+		shares = append(shares, share{column: i, dictionaries: dictionaries[i]}) // of a column without a dictionary, too
 		for k := 1; k < len(dictionaries[i]); k++ {
-			shares = append(shares, share{i, k, dictionaries[i]})
+			shares = append(shares, share{column: i, index: k, dictionaries: dictionaries[i]})
 		}
 	}
 	return shares
+}
+
+// newGroup is a group of goroutines for all cores.
+func newGroup() *errgroup.Group {
+	group := new(errgroup.Group)
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	return group
+}
+
+// ranges takes the codes of dictionaries apart, by ranges of codes, of which each is the part of each dictionary.
+func ranges(dictionaries []*dictionary) (all [][][]number) {
+	const (
+		least      = 1 << 14 // codes of a range
+		ofEachCore = 4       // so that all cores end at nearly the same time
+	)
+	most := slices.MaxFunc(dictionaries, func(a, b *dictionary) int {
+		return cmp.Compare(len(a.codes.counted), len(b.codes.counted))
+	}).codes.counted
+	n := max(1, min(ofEachCore*runtime.GOMAXPROCS(0), len(most)/least))
+	from := make([]int, len(dictionaries))
+	for k := range n {
+		var parts [][]number
+		for i, d := range dictionaries {
+			to := len(d.codes.counted)
+			if k < n-1 {
+				to, _ = slices.BinarySearchFunc(d.codes.counted, most[(k+1)*len(most)/n], compareNumbers)
+			}
+			parts = append(parts, d.codes.counted[from[i]:to])
+			from[i] = to
+		}
+		all = append(all, parts)
+	}
+	return all
 }
 
 // finish describes a column by the portraits of all its shares, which are then gone.
@@ -142,13 +203,13 @@ func (s *share) each(visit func(text []byte, n counts) error) error {
 	if len(s.dictionaries) == 0 {
 		return nil
 	}
+	if s.codes != nil {
+		d := s.dictionaries[0]
+		return d.codes.eachOf(s.allCodes(), d.visit(visit))
+	}
 	d := s.dictionaries[s.index]
 	if len(s.dictionaries) == 1 {
-		return d.eachValue(func(text []byte, n int) error {
-			var all counts
-			all[d.mark] = n
-			return visit(text, all)
-		})
+		return d.eachValue(d.visit(visit))
 	}
 	others := slices.Delete(slices.Clone(s.dictionaries), s.index, s.index+1)
 	var texts []*intern.Counter
@@ -166,6 +227,23 @@ func (s *share) each(visit func(text []byte, n counts) error) error {
 		}
 		return visit(text, all)
 	})
+}
+
+// allCodes are the codes of the range in all dictionaries.
+func (s *share) allCodes() (all []number) {
+	for _, of := range s.codes {
+		all = together(all, of)
+	}
+	return all
+}
+
+// visit visits values as those of the dictionary's mark.
+func (d *dictionary) visit(visit func(text []byte, n counts) error) func(text []byte, n int) error {
+	return func(text []byte, n int) error {
+		var all counts
+		all[d.mark] = n
+		return visit(text, all)
+	}
 }
 
 // isSpilled tells whether anything was put aside, or whether putting all
@@ -202,14 +280,8 @@ func dictionariesOf(parts []*gatherer, name string) []*dictionary {
 }
 
 // joined are the dictionaries of a column with no more than mostApart of each decimal mark, the largest first, and
-// texts in all of them; or one that holds codes.
+// texts in all of them.
 func joined(all []*dictionary) []*dictionary {
-	if isOfCodes(all) {
-		for _, d := range all[1:] {
-			all[0].merge(d)
-		}
-		return all[:1]
-	}
 	var byMark [2][]*dictionary
 	for _, d := range all {
 		d.fold()
@@ -393,6 +465,18 @@ func (p *portrait) add(text []byte, n counts) error {
 	return nil
 }
 
+// addDecimals takes in amounts with a decimal point, of one form, from the smallest to the largest.
+func (p *portrait) addDecimals(amounts []number, form record.Decimals) error {
+	p.texts += len(amounts)
+	for _, of := range amounts {
+		if n := int(of.N); p.frequent.wants(n) {
+			p.frequent.add(string(form.Append(nil, of.Coefficient)), n)
+		}
+	}
+	p.moments.AddDecimals(amounts, form)
+	return p.numbers.merge(&numbers{held: amounts, settled: len(amounts), scale: form.Scale()})
+}
+
 // merge takes in what another portrait has of the same column; no text is in both.
 func (p *portrait) merge(o *portrait) error {
 	p.moments.Merge(&o.moments)
@@ -425,11 +509,10 @@ func (p *portrait) describeAmounts(c *Column) error {
 	distinct := 0
 	scaled := func(value amount.Amount) amount.Amount { return value.Add(amount.New(0, p.moments.Evidence.Scale)) }
 	err := p.numbers.each(func(value amount.Amount, n int) error {
-		value = scaled(value)
 		distinct++
 		q.add(value, n)
 		if frequent.wants(n) {
-			frequent.add(value.String(), n)
+			frequent.add(scaled(value).String(), n)
 		}
 		return nil
 	})
@@ -476,21 +559,29 @@ func (t *top) add(text string, n int) {
 type quartiles struct {
 	total int
 	seen  int
+	next  int              // place, at or behind seen, whose value is asked for
 	below [3]amount.Amount // the value at the place, rounded down
 	above [3]amount.Amount // and the next one
 }
 
 func (q *quartiles) add(value amount.Amount, n int) {
 	from, to := q.seen, q.seen+n // places that have this value
-	q.seen = to
+	if q.seen = to; to <= q.next {
+		return
+	}
+	q.next = q.total
+	take := func(place int, at *amount.Amount) {
+		if from <= place && place < to {
+			*at = value
+		}
+		if place >= to {
+			q.next = min(q.next, place)
+		}
+	}
 	for i := range q.below {
 		place := (q.total - 1) * (i + 1) / 4
-		if from <= place && place < to {
-			q.below[i] = value
-		}
-		if next := min(place+1, q.total-1); from <= next && next < to {
-			q.above[i] = value
-		}
+		take(place, &q.below[i])
+		take(min(place+1, q.total-1), &q.above[i])
 	}
 }
 

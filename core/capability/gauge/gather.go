@@ -95,7 +95,7 @@ func (g *gatherer) take(b *source.Batch, v *tally.Visitor) error {
 func (g *gatherer) count(texts *intern.Counter, b *source.Batch, v *tally.Visitor, column int) {
 	textOf := b.Text
 	if b.Columnar {
-		textOf = storedText(b)
+		textOf = storedText(b, column)
 	}
 	const sample, often = 64, 16
 	n := v.Usable(b)
@@ -130,13 +130,13 @@ func (g *gatherer) count(texts *intern.Counter, b *source.Batch, v *tally.Visito
 	}
 }
 
-// storedText is b.Text for a batch that has columns alone.
-func storedText(b *source.Batch) func(row, column int, scratch *[]byte) []byte {
-	return func(row, column int, scratch *[]byte) []byte {
-		if texts := b.TextsOf(column); texts != nil {
-			return texts.Text(row)
-		}
-		codes := b.CodesOf(column) // of another form than those that were counted
+// storedText is b.Text for one column of a batch that has columns alone.
+func storedText(b *source.Batch, column int) func(row, column int, scratch *[]byte) []byte {
+	if texts := b.TextsOf(column); texts != nil {
+		return func(row, _ int, _ *[]byte) []byte { return texts.Text(row) }
+	}
+	codes := b.CodesOf(column) // of another form than those that were counted
+	return func(row, _ int, scratch *[]byte) []byte {
 		*scratch = (*scratch)[:0]
 		if !codes.IsNull(row) {
 			*scratch = codes.Form.Append(*scratch, codes.Codes[row])

@@ -27,6 +27,7 @@ type cursor struct {
 
 var (
 	errRows  = errors.New("rows are missing")
+	errEnds  = errors.New("a text ends before it begins")
 	errIndex = errors.New("a value is not in the dictionary of its column")
 )
 
@@ -148,6 +149,9 @@ func (c *cursor) fill(v *values, n int) error {
 	}
 	from := c.next
 	c.next += n
+	if !c.indexed && c.stored.kind == encoding.ByteArray {
+		return v.addAll(&c.stored, from, n)
+	}
 	if !c.indexed {
 		for i := from; i < from+n; i++ {
 			v.add(&c.stored, i)
@@ -245,6 +249,24 @@ func (v *values) add(s *stored, i int) {
 	default:
 		v.addWord(s.word(i))
 	}
+}
+
+// addAll appends n byte strings, which lie one behind the other.
+func (v *values) addAll(s *stored, from, n int) error {
+	first, last := s.offsets[from], s.offsets[from+n]
+	shift, before := uint32(len(v.bytes))-first, first
+	v.bytes = append(v.bytes, s.bytes[first:last]...)
+	for _, end := range s.offsets[from+1 : from+n+1] {
+		if end < before {
+			return errEnds
+		}
+		before = end
+		v.ends = append(v.ends, end+shift)
+	}
+	if len(v.nulls) > 0 {
+		v.nulls = append(v.nulls, make([]bool, n)...)
+	}
+	return nil
 }
 
 func (v *values) addWord(word int64) {

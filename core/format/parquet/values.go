@@ -206,6 +206,9 @@ func (f decimalForm) Append(dst []byte, code int64) []byte {
 	return amount.New(code, f.scale).Append(dst)
 }
 
+// Scale makes it record.Decimals.
+func (f decimalForm) Scale() int { return f.scale }
+
 func (f unsignedForm) Append(dst []byte, code int64) []byte {
 	if f.short {
 		return strconv.AppendUint(dst, uint64(uint32(code)), 10)

@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"math"
 	"math/bits"
+	"sort"
 	"unicode/utf8"
 
 	"lastblock/core/record"
@@ -22,6 +23,7 @@ type Moments struct {
 	sum      amount.Sum
 	squares  amount.Sum
 	min, max amount.Amount // of those that are amounts
+	seen     bool          // there is one
 	amounts  int
 	shortest []byte
 	longest  []byte
@@ -61,14 +63,61 @@ func (m *Moments) AddPlain(text []byte, coef int64, scale int32, n int) {
 	m.addAmount(amount.New(coef, int(scale)), coef, scale, true, n)
 }
 
-func (m *Moments) addAmount(value amount.Amount, coef int64, scale int32, isPlain bool, n int) {
-	if m.amounts == 0 || value.Cmp(m.min) < 0 {
+// Number is a whole number that comes N times.
+type Number struct{ Coefficient, N int64 }
+
+// AddDecimals is Add for numbers × 10^-scale, from the smallest to the largest, each of which stands in the column as
+// the text that form makes of it: with as many digits behind a point, or without one where that is none.
+//
+// Few of the texts are made. Of those with one length and one sign, what is known of one is known of all, and the one
+// nearest to zero is the first in the order of bytes.
+func (m *Moments) AddDecimals(numbers []Number, form record.Decimals) {
+	scale := form.Scale()
+	for len(numbers) > 0 {
+		first, last := numbers[0].Coefficient, numbers[0].Coefficient
+		text := form.Append(nil, first)
+		// Towards zero texts become shorter, and beyond it longer.
+		alike := sort.Search(len(numbers), func(i int) bool {
+			of := numbers[i].Coefficient
+			return of < 0 != (first < 0) || len(form.Append(text[:0:0], of)) != len(text)
+		})
+		n := 0
+		for _, of := range numbers[:alike] {
+			n += int(of.N)
+			last = of.Coefficient
+			m.addPower(amount.New(last, scale), last, int32(scale), true, int(of.N))
+		}
+		m.see(amount.New(first, scale))
+		m.see(amount.New(last, scale))
+		if last < 0 {
+			text = form.Append(text[:0], last)
+		}
+		m.widen(text, len(text))
+		m.Evidence.AddPlain(text, scale, n)
+		m.amounts += n
+		numbers = numbers[alike:]
+	}
+}
+
+// see widens what is known of the smallest and the largest amount.
+func (m *Moments) see(value amount.Amount) {
+	if !m.seen || value.Cmp(m.min) < 0 {
 		m.min = value
 	}
-	if m.amounts == 0 || value.Cmp(m.max) > 0 {
+	if !m.seen || value.Cmp(m.max) > 0 {
 		m.max = value
 	}
+	m.seen = true
+}
+
+func (m *Moments) addAmount(value amount.Amount, coef int64, scale int32, isPlain bool, n int) {
+	m.see(value)
 	m.amounts += n
+	m.addPower(value, coef, scale, isPlain, n)
+}
+
+// addPower adds up an amount and its square.
+func (m *Moments) addPower(value amount.Amount, coef int64, scale int32, isPlain bool, n int) {
 	if isPlain && m.addSmall(coef, scale, n) {
 		return
 	}
@@ -117,12 +166,8 @@ func (m *Moments) Merge(o *Moments) {
 	if o.amounts == 0 {
 		return
 	}
-	if m.amounts == 0 || o.min.Cmp(m.min) < 0 {
-		m.min = o.min
-	}
-	if m.amounts == 0 || o.max.Cmp(m.max) > 0 {
-		m.max = o.max
-	}
+	m.see(o.min)
+	m.see(o.max)
 	m.amounts += o.amounts
 	m.sum.Merge(&o.sum)
 	m.squares.Merge(&o.squares)
