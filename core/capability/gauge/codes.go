@@ -23,6 +23,17 @@ func (c *codes) add(code int64) {
 	c.pending = append(c.pending, code)
 }
 
+// addAll counts the codes of several rows.
+func (c *codes) addAll(all []int64) {
+	for len(all) > 0 {
+		if len(c.pending) == cap(c.pending) {
+			c.settle()
+		}
+		n := min(len(all), cap(c.pending)-len(c.pending))
+		c.pending, all = append(c.pending, all[:n]...), all[n:]
+	}
+}
+
 // settle counts what is pending, and makes room for as many values as there are different ones: each is moved a few
 // times only, however many there will be. The first room is small, since there may be many columns of few values.
 func (c *codes) settle() {
@@ -79,16 +90,27 @@ func (c *codes) each(visit func(text []byte, n int) error) error {
 	return c.eachOf(c.counted, visit)
 }
 
-// takeCodes counts the codes of a column of rows, if there are any and none of another form was counted before.
-func (d *dictionary) takeCodes(of *record.Stored, rows func(i int) int, n int) bool {
+// takeCodes counts the codes of a column in some rows, nil for all, if none of another form was counted before.
+func (d *dictionary) takeCodes(of *record.Stored, rows []int) bool {
 	if d.texts.Len() > 0 || d.codes.form != nil && d.codes.form != of.Form {
 		return false
 	}
 	d.codes.form = of.Form
-	for i := range n {
-		if row := rows(i); !of.IsNull(row) {
-			d.codes.add(of.Codes[row])
+	switch {
+	case rows != nil:
+		for _, row := range rows {
+			if !of.IsNull(row) {
+				d.codes.add(of.Codes[row])
+			}
 		}
+	case len(of.Nulls) > 0:
+		for row, code := range of.Codes {
+			if !of.Nulls[row] {
+				d.codes.add(code)
+			}
+		}
+	default:
+		d.codes.addAll(of.Codes)
 	}
 	return true
 }

@@ -136,8 +136,7 @@ func sharesOf(parts []*gatherer, columns []asked) (shares []share) {
 			}
 			continue
 		}
-		shares = append(shares, share{column: i, dictionaries: dictionaries[i]}) // of a column without a dictionary, too
-		for k := 1; k < len(dictionaries[i]); k++ {
+		for k := range max(1, len(dictionaries[i])) { // also of a column without a dictionary
 			shares = append(shares, share{column: i, index: k, dictionaries: dictionaries[i]})
 		}
 	}

@@ -82,7 +82,7 @@ func (g *gatherer) take(b *source.Batch, v *tally.Visitor) error {
 	g.rows += n
 	for column, at := range g.bound {
 		d := &g.columns[at]
-		if stored := b.CodesOf(column); stored != nil && d.mark == 0 && d.takeCodes(stored, v.Row, n) {
+		if stored := b.CodesOf(column); stored != nil && d.mark == 0 && d.takeCodes(stored, v.Rows) {
 			continue
 		}
 		g.count(d.texts, b, v, column)
@@ -94,8 +94,9 @@ func (g *gatherer) take(b *source.Batch, v *tally.Visitor) error {
 // run of them is counted at once.
 func (g *gatherer) count(texts *intern.Counter, b *source.Batch, v *tally.Visitor, column int) {
 	textOf := b.Text
+	var stored *record.Stored // texts one behind the other
 	if b.Columnar {
-		textOf = storedText(b, column)
+		textOf, stored = storedText(b, column), b.TextsOf(column)
 	}
 	const sample, often = 64, 16
 	n := v.Usable(b)
@@ -123,6 +124,10 @@ func (g *gatherer) count(texts *intern.Counter, b *source.Batch, v *tally.Visito
 	for i < n {
 		some := min(n-i, intern.Together)
 		for k := range some {
+			if stored != nil {
+				g.together[k] = stored.Text(v.Row(i + k))
+				continue
+			}
 			g.together[k] = textOf(v.Row(i+k), column, &g.unquoted[k])
 		}
 		texts.AddAll(g.together[:some])
