@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 
+	"lastblock/core/large/fresh"
 	"lastblock/core/value/natural"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -113,11 +114,11 @@ func joined(folder, name string) string {
 func (f *finder) take(ctx context.Context, all []found) error {
 	// What was found takes fewer steps to be brought into order than sources, which are then mostly in it.
 	natural.Sort(all, func(one *found) string { return one.below })
-	sources := make([]Source, len(all))
+	sources := fresh.Make[Source](len(all))
 	reasons := make([]string, len(all))
 	var texts []keptText
 	if f.set.kept != nil {
-		texts = make([]keptText, len(all))
+		texts = fresh.Make[keptText](len(all))
 	}
 	err := f.share(ctx, len(all), func(from, to int) error {
 		early := f.earlyReader()

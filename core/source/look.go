@@ -7,6 +7,7 @@ import (
 	"sync/atomic"
 
 	"lastblock/core/format/delimited"
+	"lastblock/core/large/fresh"
 
 	"github.com/zeebo/xxh3"
 	"golang.org/x/sync/errgroup"
@@ -46,7 +47,7 @@ func (s *Set) look(ctx context.Context, reading Reading) error {
 	f := newFeed(ctx, s, reading)
 	f.looking = true
 	defer f.library.close()
-	if s.looked = make([]look, len(s.Sources)); !s.isKeeping() {
+	if s.looked = fresh.Make[look](len(s.Sources)); !s.isKeeping() {
 		s.kept = &kept{owner: s}
 	}
 	sames := newSames(s, min(reading.Memory/32, mostCompared))
