@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"lastblock/core/value/amount"
 	"lastblock/internal/sourcetest"
 
 	"github.com/parquet-go/parquet-go"
@@ -183,6 +184,58 @@ func TestCodes(t *testing.T) {
 			if want[of.Coefficient] != of.N {
 				t.Fatalf("%d comes %d times, want %d", of.Coefficient, of.N, want[of.Coefficient])
 			}
+		}
+	}
+}
+
+// cents is a form of amounts.
+type cents struct{}
+
+func (cents) Append(dst []byte, code int64) []byte { return amount.New(code, 2).Append(dst) }
+func (cents) Scale() int                           { return 2 }
+
+// Codes of several goroutines are described by ranges, in which each comes once, and as the texts of them are.
+func TestCodesInRanges(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 11))
+	for _, different := range []int64{5, 30_000, 400_000} {
+		parts, texts := make([]*gatherer, 3), newGatherer(1<<30)
+		for i := range parts {
+			parts[i] = newGatherer(1 << 30)
+			parts[i].columns[parts[i].dictionary("amount", 0)].codes.form = cents{}
+		}
+		at := texts.dictionary("amount", 0)
+		for range 150_000 {
+			part := parts[r.IntN(len(parts))]
+			code := r.Int64N(different) - different/3
+			part.columns[0].codes.add(code)
+			part.rows++
+			texts.columns[at].texts.Add(cents{}.Append(nil, code), 1)
+			texts.rows++
+		}
+		columns := []asked{{name: "amount"}}
+		last, n := int64(math.MinInt64), 0
+		for _, s := range sharesOf(parts, columns) {
+			for _, of := range s.allCodes() {
+				if of.Coefficient <= last {
+					t.Fatalf("code %d of range %d follows %d", of.Coefficient, s.index, last)
+				}
+				last = of.Coefficient
+				n++
+			}
+		}
+		if n != texts.columns[at].texts.Len() {
+			t.Errorf("%d codes, want %d", n, texts.columns[at].texts.Len())
+		}
+		got, err := describe(parts, columns, 1<<30, 5)
+		if err != nil {
+			t.Fatal(err)
+		}
+		want, err := describe([]*gatherer{texts}, columns, 1<<30, 5)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if g, w := fmt.Sprintf("%+v", got), fmt.Sprintf("%+v", want); g != w {
+			t.Errorf("of %d codes there is\n%s, want\n%s", different, g, w)
 		}
 	}
 }

@@ -45,39 +45,53 @@ func TestNumbers(t *testing.T) {
 			return few()
 		}},
 	} {
-		t.Run(c.name, func(t *testing.T) {
-			numbers := newNumbers(c.limit)
-			defer numbers.close()
-			var want []*big.Rat
-			count := make(map[string]int)
-			for i := range 1000 {
-				value, n := c.next(i), 1+r.IntN(3)
-				if err := numbers.add(value, n); err != nil {
-					t.Fatal(err)
-				}
-				of, _ := new(big.Rat).SetString(value.String())
-				if count[of.String()] == 0 {
-					want = append(want, of)
-				}
-				count[of.String()] += n
-			}
-			slices.SortFunc(want, func(a, b *big.Rat) int { return a.Cmp(b) })
-			var got []string
-			err := numbers.each(func(value amount.Amount, n int) error {
-				of, _ := new(big.Rat).SetString(value.String())
-				got = append(got, fmt.Sprint(of, " ", n))
-				return nil
-			})
-			if err != nil || len(got) != len(want) {
-				t.Fatalf("%d numbers, want %d, error %v", len(got), len(want), err)
-			}
-			for i, of := range want {
-				if line := fmt.Sprint(of, " ", count[of.String()]); got[i] != line {
-					t.Fatalf("number %d is %s, want %s", i, got[i], line)
-				}
-			}
-		})
+		for _, parts := range []int{1, 2, 5} { // that are merged
+			testNumbers(t, fmt.Sprint(c.name, ", in ", parts), r, c.limit, parts, c.next)
+		}
 	}
+}
+
+func testNumbers(t *testing.T, name string, r *rand.Rand, limit int64, parts int, next func(i int) amount.Amount) {
+	t.Run(name, func(t *testing.T) {
+		var all []*numbers
+		for range parts {
+			all = append(all, newNumbers(limit))
+			defer all[len(all)-1].close()
+		}
+		var want []*big.Rat
+		count := make(map[string]int)
+		for i := range 1000 {
+			value, n := next(i), 1+r.IntN(3)
+			if err := all[r.IntN(parts)].add(value, n); err != nil {
+				t.Fatal(err)
+			}
+			of, _ := new(big.Rat).SetString(value.String())
+			if count[of.String()] == 0 {
+				want = append(want, of)
+			}
+			count[of.String()] += n
+		}
+		slices.SortFunc(want, func(a, b *big.Rat) int { return a.Cmp(b) })
+		for _, other := range all[1:] {
+			if err := all[0].merge(other); err != nil {
+				t.Fatal(err)
+			}
+		}
+		var got []string
+		err := all[0].each(func(value amount.Amount, n int) error {
+			of, _ := new(big.Rat).SetString(value.String())
+			got = append(got, fmt.Sprint(of, " ", n))
+			return nil
+		})
+		if err != nil || len(got) != len(want) {
+			t.Fatalf("%d numbers, want %d, error %v", len(got), len(want), err)
+		}
+		for i, of := range want {
+			if line := fmt.Sprint(of, " ", count[of.String()]); got[i] != line {
+				t.Fatalf("number %d is %s, want %s", i, got[i], line)
+			}
+		}
+	})
 }
 
 // What is known of a text does not depend on how many goroutines have counted it.

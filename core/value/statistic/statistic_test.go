@@ -2,11 +2,14 @@ package statistic
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"lastblock/core/record"
+	"lastblock/core/value/amount"
 )
 
 func summaryOf(column string, records int, decimal byte, values ...string) Summary {
@@ -85,5 +88,56 @@ func BenchmarkMoments(b *testing.B) {
 	texts := [][]byte{[]byte("1234.50"), []byte("0.00"), []byte("-99.99"), []byte("7")}
 	for i := 0; b.Loop(); i++ {
 		m.Add(texts[i&3], '.', 3)
+	}
+}
+
+// decimals is a form of amounts.
+type decimals int
+
+func (d decimals) Scale() int { return int(d) }
+
+func (d decimals) Append(dst []byte, code int64) []byte { return amount.New(code, int(d)).Append(dst) }
+
+// Numbers are described as the texts that are made of them, of any sign and length.
+func TestAddDecimals(t *testing.T) {
+	r := rand.New(rand.NewPCG(2031, 12))
+	for _, c := range []struct {
+		name string
+		next func(i int) int64
+	}{
+		{"amounts", func(int) int64 { return r.Int64N(2_000_000) - 1_000_000 }},
+		{"none below zero", func(int) int64 { return r.Int64N(1_000_000) }},
+		{"all below zero", func(int) int64 { return -1 - r.Int64N(1_000_000) }},
+		{"of any length", func(int) int64 { return (r.Int64() >> r.IntN(63)) * int64(1-2*r.IntN(2)) }},
+		{"the least and the most", func(i int) int64 { return []int64{math.MinInt64, math.MaxInt64}[i%2] }},
+		{"one", func(int) int64 { return 7 }},
+		{"none", nil},
+	} {
+		counts := make(map[int64]int64)
+		for i := 0; c.next != nil && i < 500; i++ {
+			counts[c.next(i)] += 1 + int64(r.IntN(3))
+		}
+		var numbers []Number
+		for _, coefficient := range slices.Sorted(maps.Keys(counts)) {
+			numbers = append(numbers, Number{Coefficient: coefficient, N: counts[coefficient]})
+		}
+		for _, form := range []decimals{0, 2, 18} {
+			var got, want Moments
+			got.AddDecimals(numbers, form)
+			records := 0
+			for _, of := range numbers {
+				want.Add(form.Append(nil, of.Coefficient), '.', int(of.N))
+				records += int(of.N)
+			}
+			for _, kind := range []record.Kind{"", record.Amount, record.Text} {
+				g, w := got.Summary("value", records, kind), want.Summary("value", records, kind)
+				if fmt.Sprintf("%+v", g) != fmt.Sprintf("%+v", w) {
+					t.Errorf("%s, %d digits behind the point, as %q:\n%+v, want\n%+v", c.name, form, kind, g, w)
+				}
+			}
+			if g, w := got.Code("value"), want.Code("value"); g != w {
+				t.Errorf("%s, %d digits behind the point: codes are %q, want %q", c.name, form, g, w)
+			}
+		}
 	}
 }
