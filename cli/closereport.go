@@ -45,10 +45,7 @@ func (s *sealing) writePack(shown *view.Close, forms []*month.Forms) (*reportabl
 		return nil, err
 	}
 	s.block.Pack = &block.File{Name: name, SHA256: hash}
-	entry, _, err := s.chain.Next(*s.block)
-	if err != nil {
-		return nil, err
-	}
+	entry := s.chain.Coming(*s.block)
 	state := pack.Closing
 	if s.task.Rehearse {
 		state = pack.Rehearsed

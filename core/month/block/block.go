@@ -10,12 +10,10 @@ package block
 import (
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"fmt"
+	"strconv"
 	"strings"
 	"time"
-
-	"github.com/gowebpki/jcs"
 )
 
 // Version is that of the blocks which this package writes. Those of earlier versions are read.
@@ -209,18 +207,13 @@ func (b *Block) Encode() ([]byte, error) {
 	if whole.Layouts == nil {
 		whole.Layouts = [][]string{}
 	}
-	bare, err := whole.canonical()
+	all, err := whole.members()
 	if err != nil {
 		return nil, err
 	}
-	whole.Body = SealOf(bare)
-	return whole.canonical()
+	all[bodyMember] = strconv.AppendQuote(nil, SealOf(all.object()))
+	return all.object(), nil
 }
 
-func (b *Block) canonical() ([]byte, error) {
-	data, err := json.Marshal(b)
-	if err != nil {
-		return nil, err
-	}
-	return jcs.Transform(data)
-}
+// bodyMember is the name of Block.Body.
+const bodyMember = "body"

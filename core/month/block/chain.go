@@ -313,17 +313,24 @@ func (c *Chain) Naming(result string) *Entry {
 	return nil
 }
 
-// Next makes an entry of a block that is to stand behind all others: with its number, what is before
-// it, its file and its seal, and the bytes to be written there.
-func (c *Chain) Next(b Block) (e *Entry, data []byte, err error) {
+// Coming makes an entry of a block that is to stand behind all others: with its number, what is before it and its file.
+// It has no seal, since not all may be known yet that the block seals.
+func (c *Chain) Coming(b Block) *Entry {
 	b.Version, b.Number, b.Previous = Version, len(c.Entries)+1, nil
 	if last := c.Last(); last != nil {
 		b.Previous = &Link{last.Number, last.Seal}
 	}
-	if data, err = b.Encode(); err != nil {
+	return &Entry{Block: b, File: Name(b.Number, b.Period)}
+}
+
+// Next is Coming of a block that is complete, with its seal, and gives the bytes to be written to its file.
+func (c *Chain) Next(b Block) (e *Entry, data []byte, err error) {
+	e = c.Coming(b)
+	if data, err = e.Encode(); err != nil {
 		return nil, nil, err
 	}
-	return &Entry{Block: b, File: Name(b.Number, b.Period), Seal: SealOf(data)}, data, nil
+	e.Seal = SealOf(data)
+	return e, data, nil
 }
 
 // GrownError says that somebody else has added a block.

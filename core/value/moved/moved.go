@@ -39,6 +39,11 @@ func (m Moves) Is(p string) string {
 // Name is what a file is called from the folder of a plan, with slashes on every system: as it was before all moves.
 // One that lies on another drive is called by its whole path.
 func (m Moves) Name(folder, file string) (string, error) {
+	if filepath.IsLocal(folder) && filepath.IsLocal(file) { // so it is the same wherever the working directory is
+		if below, err := filepath.Rel(folder, file); err == nil {
+			return m.Was(filepath.ToSlash(below)), nil
+		}
+	}
 	root, err := filepath.Abs(folder)
 	if err != nil {
 		return "", err
