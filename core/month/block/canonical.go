@@ -53,8 +53,8 @@ func (m members) object() []byte {
 	return data.Bytes()
 }
 
-// canonicalList is the canonical form of a list. That is those of its elements one after another, so they are written on
-// all cores: of ten thousand sources, one would take as long as adding up half of what they hold.
+// canonicalList is the canonical form of a list. That is those of its elements one after another, so they are written
+// on all cores: of ten thousand sources, one would take as long as adding up half of what they hold.
 func canonicalList[T any](list []T) ([]byte, error) {
 	const together = 256
 	parts := make([][]byte, (len(list)+together-1)/together)
