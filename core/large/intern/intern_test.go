@@ -166,6 +166,27 @@ func TestRecent(t *testing.T) {
 	}
 }
 
+// Of a third as many keys as are remembered, hardly any is forgotten for another one.
+func TestRecentRemembers(t *testing.T) {
+	r := rand.New(rand.NewPCG(2031, 4))
+	var recent Recent
+	missed, looks := 0, 40*recentKeys
+	for range looks {
+		var h Held
+		n := r.IntN(recentKeys / 3)
+		h.Take(fmt.Append(nil, 4000+n/3), []byte([]string{"EUR", "LKC", "CHF"}[n%3]))
+		if number, ok := recent.Find(&h); !ok {
+			missed++
+			recent.Remember(&h, n)
+		} else if number != n {
+			t.Fatalf("key %d has number %d", n, number)
+		}
+	}
+	if 20*missed > looks {
+		t.Errorf("%d of %d times a key was not remembered", missed, looks)
+	}
+}
+
 // Two texts are not the same as two others that together look like them.
 func TestHeld(t *testing.T) {
 	texts := []string{"", "a", "ab", "b", "a\x00", "abcdefgh", "abcdefghi", "abcdefghabcdefgh"}
