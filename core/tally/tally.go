@@ -12,7 +12,6 @@ import (
 	"lastblock/core/finding/drop"
 	"lastblock/core/finding/proof"
 	"lastblock/core/finding/suspense"
-	"lastblock/core/large/fresh"
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/value/amount"
@@ -202,7 +201,7 @@ func (t *Tally) Visitor() *Visitor {
 // makeRoom makes room for the counts of all sources, of which there are no more and no fewer once they are read.
 func (t *Tally) makeRoom() {
 	if t.Sources == nil {
-		t.Sources = fresh.Make[Source](len(t.set.Sources))
+		t.Sources = make([]Source, len(t.set.Sources))
 	}
 }
 
