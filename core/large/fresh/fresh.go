@@ -7,7 +7,7 @@ import "unsafe"
 //
 // A collection often begins when so much is asked for, and looks for pointers in it. The system then lays one page of
 // zeros wherever it looks, which each first write has to replace, and that on all cores: of a hundred thousand files it
-// took a twentieth of the time. So each page is written to before.
+// took up to a twentieth of the time. So each page is written to before.
 func Make[T any](n int) []T {
 	const page = 4 << 10
 	items := make([]T, n)
