@@ -253,6 +253,9 @@ func (v *values) add(s *stored, i int) {
 
 // addAll appends n byte strings, which lie one behind the other.
 func (v *values) addAll(s *stored, from, n int) error {
+	if n == 0 { // as of a page of nulls, in which none may begin
+		return nil
+	}
 	first, last := s.offsets[from], s.offsets[from+n]
 	shift, before := uint32(len(v.bytes))-first, first
 	v.bytes = append(v.bytes, s.bytes[first:last]...)

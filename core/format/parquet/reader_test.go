@@ -277,3 +277,55 @@ func TestDamagedFiles(t *testing.T) {
 		t.Error("four bytes are a file")
 	}
 }
+
+// Texts are read wherever blanks stand among them: none, some, all of a page.
+func TestTextsAmongNulls(t *testing.T) {
+	type texts struct {
+		Plain string `parquet:"plain,optional,plain"`
+		Delta string `parquet:"delta,optional,delta"`
+		Named string `parquet:"named,optional,dict"`
+	}
+	const n = 700
+	for name, isNull := range map[string]func(i int) bool{
+		"none":          func(int) bool { return false },
+		"all":           func(int) bool { return true },
+		"the first":     func(i int) bool { return i < 300 },
+		"the last":      func(i int) bool { return i >= 300 },
+		"every other":   func(i int) bool { return i%2 == 0 },
+		"all but a few": func(i int) bool { return i%199 != 5 },
+	} {
+		rows, want := make([]texts, n), make([]string, n)
+		for i := range rows {
+			if !isNull(i) {
+				want[i] = strings.Repeat(string(rune('a'+i%26)), i%40)
+				rows[i] = texts{want[i], want[i], want[i]}
+			}
+		}
+		var out bytes.Buffer
+		if err := parquet.Write(&out, rows, parquet.PageBufferSize(512)); err != nil {
+			t.Fatal(err)
+		}
+		r, at := openBytes(t, out.Bytes()), 0
+		for {
+			var b record.Batch
+			err := readNext(r, &b, new(Rows))
+			if errors.Is(err, io.EOF) {
+				break
+			}
+			if err != nil {
+				t.Fatalf("%s: %v", name, err)
+			}
+			for i := range b.Rows {
+				for column := range b.Width {
+					if got := string(b.Field(i, column)); got != want[at] {
+						t.Fatalf("%s: row %d, column %d is %q, want %q", name, at, column, got, want[at])
+					}
+				}
+				at++
+			}
+		}
+		if at != n {
+			t.Errorf("%s: %d rows, want %d", name, at, n)
+		}
+	}
+}
