@@ -51,7 +51,7 @@ func (m *Moments) Add(text []byte, decimal byte, n int) (value amount.Amount, is
 	if err != nil {
 		return amount.Amount{}, false
 	}
-	m.addAmount(value, 0, 0, false, n)
+	m.addAmount(value, n)
 	return value, true
 }
 
@@ -60,7 +60,7 @@ func (m *Moments) Add(text []byte, decimal byte, n int) (value amount.Amount, is
 func (m *Moments) AddPlain(text []byte, coef int64, scale int32, n int) {
 	m.widen(text, len(text))
 	m.Evidence.AddPlain(text, int(scale), n)
-	m.addAmount(amount.New(coef, int(scale)), coef, scale, true, n)
+	m.addAmount(amount.New(coef, int(scale)), n)
 }
 
 // Number is a whole number that comes N times.
@@ -85,7 +85,7 @@ func (m *Moments) AddDecimals(numbers []Number, form record.Decimals) {
 		for _, of := range numbers[:alike] {
 			n += int(of.N)
 			last = of.Coefficient
-			m.addPower(amount.New(last, scale), last, int32(scale), true, int(of.N))
+			m.addPower(amount.New(last, scale), int(of.N))
 		}
 		m.see(amount.New(first, scale))
 		m.see(amount.New(last, scale))
@@ -110,15 +110,15 @@ func (m *Moments) see(value amount.Amount) {
 	m.seen = true
 }
 
-func (m *Moments) addAmount(value amount.Amount, coef int64, scale int32, isPlain bool, n int) {
+func (m *Moments) addAmount(value amount.Amount, n int) {
 	m.see(value)
 	m.amounts += n
-	m.addPower(value, coef, scale, isPlain, n)
+	m.addPower(value, n)
 }
 
 // addPower adds up an amount and its square.
-func (m *Moments) addPower(value amount.Amount, coef int64, scale int32, isPlain bool, n int) {
-	if isPlain && m.addSmall(coef, scale, n) {
+func (m *Moments) addPower(value amount.Amount, n int) {
+	if coef, scale, ok := value.Plain(); ok && m.addSmall(coef, scale, n) {
 		return
 	}
 	product := value.Mul(amount.New(int64(n), 0))
