@@ -222,6 +222,8 @@ type visitor struct {
 	bound    *tally.Binding
 	straight bool // the source has the columns of the side, in their order
 	scratch  [][]byte
+	unquoted []byte // a record, and
+	ends     []uint32
 	last     map[int]int // line of the last record, by source
 	evidence []kind.Evidence
 }
@@ -238,7 +240,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 	r := &v.record
 	last := 0
 	bound := v.bound.Bound
-	straight := v.straight && !b.Quoted && b.Head.Delimiter != 0 && v.tally.Plain
+	straight := v.straight && b.Head.Delimiter != 0 && v.tally.Plain
 	for i := range n {
 		row := v.tally.Row(i)
 		line := b.Line(row)
@@ -246,15 +248,20 @@ func (v *visitor) Batch(b *source.Batch) error {
 		r.Place, r.raw = record.PlaceOf(b.Index, line), nil
 		r.Values = v.tally.Values[i*width : (i+1)*width]
 		sampled := v.side.Kinds || b.First && i < mostSampled
+		data := b.Data
 		if straight {
-			r.raw, r.bounds = b.Raw(row), b.RecordBounds(row)
+			r.bounds = b.RecordBounds(row)
+			if b.Quoted {
+				data, r.bounds = v.unquote(data, r.bounds)
+			}
+			r.raw = data[r.bounds[0]+1 : r.bounds[b.Width]]
 		}
 		if !straight || sampled {
 			v.take(b, row)
 		} else {
 			for _, k := range v.side.Needed {
 				if at := bound[k].Column; at >= 0 {
-					r.Texts[k] = b.Data[r.bounds[at]+1 : r.bounds[at+1] : r.bounds[at+1]]
+					r.Texts[k] = data[r.bounds[at]+1 : r.bounds[at+1] : r.bounds[at+1]]
 				}
 			}
 		}
@@ -291,6 +298,26 @@ func (v *visitor) take(b *source.Batch, row int) {
 		}
 		r.Texts[k] = text
 	}
+}
+
+// unquote makes a record without quotes, with its bounds, from one that may have some. What stands between quoted texts
+// is copied in one piece: text by text, records with a quoted one took a tenth longer to bring together than others.
+func (v *visitor) unquote(data []byte, bounds []uint32) ([]byte, []uint32) {
+	made, ends := v.unquoted[:0], append(v.ends[:0], 0)
+	made = append(made, 0) // for what stands before the first text
+	copied := bounds[0] + 1
+	for k, end := range bounds[1:] {
+		from := bounds[k] + 1
+		if from < end && data[from] == '"' {
+			made = append(made, data[copied:from]...)
+			made = append(made, record.Unquoted(data[from:end], &v.scratch[k])...)
+			copied = end
+		}
+		ends = append(ends, uint32(len(made))+end-copied)
+	}
+	v.unquoted = append(made, data[copied:bounds[len(bounds)-1]]...)
+	v.ends = ends
+	return v.unquoted, ends
 }
 
 // mostSampled is how many records of a source tell of what kinds its columns are.

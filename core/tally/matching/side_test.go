@@ -1,6 +1,7 @@
 package matching
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"slices"
@@ -211,5 +212,84 @@ func TestGroupsAreCancelled(t *testing.T) {
 	c := &counter{t: t, seen: make(map[string]int)}
 	if err := h.EachGroup(ctx, 1, func() Groups { return c }); err == nil || len(c.seen) > 0 {
 		t.Errorf("it ends with %v after %d groups", err, len(c.seen))
+	}
+}
+
+// dealt notes what is dealt of records, and what their takers see.
+type dealt struct {
+	listed
+	dealer *Dealer
+}
+
+func (d *dealt) Take(r *Record) error {
+	d.mutex.Lock()
+	d.lines = append(d.lines, string(r.Texts[1]))
+	d.mutex.Unlock()
+	return d.dealer.Put(r, r.Texts[1], false, 0)
+}
+
+func (d *dealt) Group(here, _ []Item) error {
+	for _, item := range here {
+		texts := make([][]byte, 3)
+		item.Texts(texts)
+		d.mutex.Lock()
+		d.lines = append(d.lines, fmt.Sprintf("%s: %s", texts[1], bytes.Join(texts, []byte{'|'})))
+		d.mutex.Unlock()
+	}
+	return nil
+}
+
+// Records are dealt with the texts that they have, wherever one is in quotes.
+func TestQuotedTextsAreDealt(t *testing.T) {
+	var text strings.Builder
+	text.WriteString("a,k,c\n")
+	var taken, items []string
+	forms := []string{"%s", `"%s"`, `""`, `"%s, ""and"" more"`, "\"%s\non two lines\"", ""}
+	for i := range 4 * mostSampled {
+		var sent, said [3]string
+		for k := range sent {
+			form := forms[i*(k+1)/7%len(forms)]
+			if k == 1 {
+				form = []string{"%s", `"%s"`, `"%s, ""and"" more"`}[i%3]
+			}
+			sent[k] = strings.ReplaceAll(form, "%s", fmt.Sprintf("text %d", i))
+			said[k] = sent[k]
+			if strings.HasPrefix(sent[k], `"`) {
+				said[k] = strings.ReplaceAll(sent[k][1:len(sent[k])-1], `""`, `"`)
+			}
+		}
+		text.WriteString(strings.Join(sent[:], ",") + "\n")
+		taken = append(taken, said[1])
+		items = append(items, said[1]+": "+strings.Join(said[:], "|"))
+	}
+	s := &Side{Set: sourcetest.Set(t, "", map[string]string{"a.csv": text.String()}), Needed: []int{1}}
+	if err := s.Look(context.Background(), sourcetest.Reading); err != nil {
+		t.Fatal(err)
+	}
+	h := NewHeaps(1<<20, 1, 1)
+	d := &dealt{dealer: h.Dealer(0)}
+	if err := s.Read(context.Background(), sourcetest.Reading, func() Taker { return d }); err != nil {
+		t.Fatal(err)
+	}
+	check := func(what string, want []string) {
+		slices.Sort(d.lines)
+		slices.Sort(want)
+		if !slices.Equal(d.lines, want) {
+			t.Errorf("%d are %s, want %d", len(d.lines), what, len(want))
+			for i := range min(len(want), len(d.lines)) {
+				if d.lines[i] != want[i] {
+					t.Fatalf("the first other one is %q, want %q", d.lines[i], want[i])
+				}
+			}
+		}
+		d.lines = nil
+	}
+	check("taken", taken)
+	if err := h.EachGroup(context.Background(), 1, func() Groups { return d }); err != nil {
+		t.Fatal(err)
+	}
+	check("dealt", items)
+	if err := h.Close(); err != nil {
+		t.Error(err)
 	}
 }
