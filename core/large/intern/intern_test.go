@@ -76,21 +76,72 @@ func FuzzCounter(f *testing.F) {
 	})
 }
 
-// Many texts make the counter grow.
+// Many texts make the counter grow, on to where its slots lie outside of what the collector looks after, and there.
 func TestCounterGrows(t *testing.T) {
+	const many = 300_000
+	text := func(i int) []byte {
+		if i%7 == 0 {
+			return fmt.Appendf(nil, "long text %d of many", i)
+		}
+		return fmt.Appendf(nil, "%d", i*i*i)
+	}
 	c := NewCounter()
 	for round := 1; round <= 2; round++ {
-		for i := range 30_000 {
-			c.Add(fmt.Appendf(nil, "%d", i*i*i*i), round)
+		for i := range many {
+			c.Add(text(i), round)
 		}
 	}
-	for i := range 30_000 {
-		if n := c.Count(fmt.Appendf(nil, "%d", i*i*i*i)); n != 3 {
-			t.Fatalf("%d is counted %d times", i, n)
+	for i := range many {
+		if n := c.Count(text(i)); n != 3 {
+			t.Fatalf("%s is counted %d times", text(i), n)
 		}
 	}
-	if c.Len() != 30_000 {
+	if c.Len() != many {
 		t.Errorf("%d texts", c.Len())
+	}
+}
+
+// Texts are found in slots to which more were added, those as well that stand at the front because no slot was free
+// at the end.
+func TestSpread(t *testing.T) {
+	r := rand.New(rand.NewPCG(2031, 5))
+	const before = 32
+	fronts := 0
+	for range 2000 {
+		slots := make([]counted, before, 4*before)
+		all := make(map[uint64]bool)
+		for range before * 3 / 4 {
+			low := r.Uint64()
+			settle(slots, &counted{low, 0, 8<<sizeShift | 1})
+			all[low] = true
+		}
+		if s := slots[0]; s.sized != 0 && mix(s.low, 0, 8)&(before-1) != 0 {
+			fronts++
+		}
+		size := before << (1 + r.IntN(2))
+		slots = slots[:size]
+		spread(slots, before)
+		used := 0
+		for _, s := range slots {
+			if s.sized != 0 {
+				used++
+			}
+		}
+		if used != len(all) {
+			t.Fatalf("%d slots are used for %d texts", used, len(all))
+		}
+		for low := range all {
+			at := mix(low, 0, 8) & uint64(size-1)
+			for slots[at].sized != 0 && slots[at].low != low {
+				at = (at + 1) & uint64(size-1)
+			}
+			if slots[at].low != low {
+				t.Fatal("a text is not found any more")
+			}
+		}
+	}
+	if fronts < 100 {
+		t.Errorf("a text of the end stood at the front %d times", fronts)
 	}
 }
 

@@ -27,6 +27,22 @@ func Slice[T any](n int) ([]T, *Memory) {
 	return unsafe.Slice((*T)(unsafe.Pointer(unsafe.SliceData(m.bytes))), n), m
 }
 
+// Grown is the buffer of Slice with more elements: those that it has, and zeros behind them. Nothing is copied, and the
+// slice that was there before must not be used. It is not ok where the system cannot do that; the buffer is then as it
+// was.
+func Grown[T any](m *Memory, n int) (_ []T, ok bool) {
+	var element T
+	if !m.mapped {
+		return nil, false
+	}
+	bytes, ok := grow(m.bytes, n*int(unsafe.Sizeof(element)))
+	if !ok {
+		return nil, false
+	}
+	m.bytes = bytes
+	return unsafe.Slice((*T)(unsafe.Pointer(unsafe.SliceData(bytes))), n), true
+}
+
 // Bytes is the buffer; nil when it was freed.
 func (m *Memory) Bytes() []byte { return m.bytes }
 

@@ -7,11 +7,25 @@ func take(size int) ([]byte, bool) {
 	if err != nil {
 		return nil, false
 	}
-	const many = 2 << 20
-	if size >= many {
-		_ = unix.Madvise(bytes, unix.MADV_HUGEPAGE) // which is no more than advice
-	}
+	advise(bytes)
 	return bytes, true
+}
+
+func grow(bytes []byte, size int) ([]byte, bool) {
+	bytes, err := unix.Mremap(bytes, size, unix.MREMAP_MAYMOVE)
+	if err != nil {
+		return nil, false
+	}
+	advise(bytes)
+	return bytes, true
+}
+
+// advise asks for large pages, which is no more than advice.
+func advise(bytes []byte) {
+	const many = 2 << 20
+	if len(bytes) >= many {
+		_ = unix.Madvise(bytes, unix.MADV_HUGEPAGE)
+	}
 }
 
 // give fails only of what was not taken.

@@ -36,6 +36,37 @@ func TestMemory(t *testing.T) {
 	}
 }
 
+// Memory that grows keeps what is in it, zeros behind, and goes back whole.
+func TestGrown(t *testing.T) {
+	const few, many = 1 << 20, 8 << 20
+	before := resident(t)
+	slots, m := Slice[uint64](few)
+	for i := range slots {
+		slots[i] = uint64(i + 1)
+	}
+	more, ok := Grown[uint64](m, many)
+	if !ok {
+		if len(m.Bytes()) != 8*few || slots[few-1] != few {
+			t.Error("memory that does not grow is another one")
+		}
+		m.Free()
+		return
+	}
+	if len(more) != many || len(m.Bytes()) != 8*many {
+		t.Fatalf("%d elements, %d bytes", len(more), len(m.Bytes()))
+	}
+	for i, n := range more {
+		if i < few && n != uint64(i+1) || i >= few && n != 0 {
+			t.Fatalf("element %d is %d", i, n)
+		}
+		more[i] = 1
+	}
+	m.Free()
+	if after := resident(t); after-before > 8*many/2 {
+		t.Errorf("%d bytes before, %d when it was freed", before, after)
+	}
+}
+
 // resident is how much memory the process has; 0 where the system does not tell in this way.
 func resident(t *testing.T) int {
 	t.Helper()
