@@ -60,6 +60,10 @@ type (
 		isWhole() bool  // peeked is all of the source
 		letGo()         // closes the file, all of which was read
 	}
+	// aheadReader may be asked for a stretch before one is parsed that was taken before.
+	aheadReader interface {
+		isLittle(s *Stretch) bool // another one beside it takes little memory
+	}
 	// plainReader reads texts, whose kinds only their values tell.
 	plainReader interface {
 		isPlain()

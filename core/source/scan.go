@@ -172,7 +172,7 @@ func (s *Set) scan(ctx context.Context, reading Reading, visit func() Visitor) e
 func (f *feed) run(ctx context.Context, visitors []Visitor) error {
 	group, ctx := errgroup.WithContext(ctx)
 	for _, visitor := range visitors {
-		worker := &worker{feed: f, visitor: visitor}
+		worker := newWorker(f, visitor)
 		group.Go(func() error { return worker.run(ctx) })
 	}
 	err := group.Wait()
@@ -315,20 +315,42 @@ type work struct {
 
 // take returns the next piece of work, or io.EOF.
 func (f *feed) take(w *worker) (work, error) {
-	f.mutex.Lock()
-	defer f.mutex.Unlock()
+	if !w.spare.isTaken {
+		f.mutex.Lock()
+		defer f.mutex.Unlock()
+		work, err := f.next(w)
+		if err == nil {
+			f.takeSpare(w)
+		}
+		return work, err
+	}
+	work, err := w.useSpare()
+	if err == nil && f.mutex.TryLock() {
+		defer f.mutex.Unlock()
+		f.takeSpare(w)
+	}
+	return work, err
+}
+
+// stretch takes the next stretch of the shared source; the error is io.EOF behind the last one.
+func (f *feed) stretch(w *worker) (work, error) {
+	first := !f.shared.started
+	err := f.shared.next(w)
+	if err == nil {
+		f.number++
+		return work{number: f.number - 1, stream: f.shared, first: first}, nil
+	}
+	f.shared.close()
+	f.shared = nil
+	return work{}, err
+}
+
+// next is take for a goroutine that has the mutex.
+func (f *feed) next(w *worker) (work, error) {
 	for {
 		if f.shared != nil {
-			first := !f.shared.started
-			err := f.shared.next(w)
-			if err == nil {
-				f.number++
-				return work{number: f.number - 1, stream: f.shared, first: first}, nil
-			}
-			f.shared.close()
-			f.shared = nil
-			if !errors.Is(err, io.EOF) {
-				return work{}, err
+			if work, err := f.stretch(w); !errors.Is(err, io.EOF) {
+				return work, err
 			}
 		}
 		if f.done == len(f.tasks) {

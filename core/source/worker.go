@@ -15,7 +15,8 @@ import (
 type worker struct {
 	feed    *feed
 	visitor Visitor
-	batch   Batch
+	batch   *Batch // that is read
+	spare   spare  // what is read next
 	shaper  shape.Worker
 	room    room
 
@@ -25,6 +26,10 @@ type worker struct {
 	visited int  // bytes of records since Part was called
 	whole   bool // the batch is all of its source
 	scratch []byte
+}
+
+func newWorker(f *feed, visitor Visitor) *worker {
+	return &worker{feed: f, visitor: visitor, batch: new(Batch), spare: spare{batch: new(Batch)}}
 }
 
 func (w *worker) run(ctx context.Context) error {
@@ -185,5 +190,5 @@ func (w *worker) visit(s *stream, first bool) error {
 	s.feed.noteMissed(w.batch.Missed)
 	w.batch.Index, w.batch.Head, w.batch.First = s.index, s.shape.Head, first
 	w.batch.Written = s.written
-	return w.visitor.Batch(&w.batch)
+	return w.visitor.Batch(w.batch)
 }
