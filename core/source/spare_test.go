@@ -17,7 +17,8 @@ func TestSpare(t *testing.T) {
 	for ; text.Len() < sharedSize+1<<20; lines++ {
 		fmt.Fprintf(&text, "%d,some text to fill the line\n", lines)
 	}
-	set, err := Find(context.Background(), Search{Paths: []string{folder(t, map[string]string{"a.csv": text.String()})}})
+	dir := folder(t, map[string]string{"a.csv": text.String()})
+	set, err := Find(context.Background(), Search{Paths: []string{dir}})
 	if err != nil {
 		t.Fatal(err)
 	}
