@@ -124,6 +124,62 @@ func TestARestatementLeavesLaterResultsAlone(t *testing.T) {
 	}
 }
 
+// What a close has sealed is written over by a close alone, whatever else makes a file of that name.
+func TestOnlyACloseReplacesWhatIsSealed(t *testing.T) {
+	dir := t.TempDir()
+	files := closeFiles(1, 20)
+	files["lastblock.toml"] += "[report]\nout = \"results/pack.html\"\n"
+	writeFiles(t, dir, files)
+	closeJSON(t, dir)
+	read := func(name string) string {
+		t.Helper()
+		data, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(name)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return string(data)
+	}
+	writeFiles(t, dir, map[string]string{"in/corvane_2031-01.csv": closeFiles(2, 21)["in/corvane_2031-01.csv"]})
+	refused := map[string]string{
+		"rollup --plan lastblock.toml --replace":                                "results/sums.csv",
+		"collate --plan lastblock.toml --replace":                               "results/all.csv",
+		"rollup --plan lastblock.toml --out blocks/0001-2031-01.json --replace": "blocks/0001-2031-01.json",
+		"report --replace":           "results/pack.html",
+		"report --block 1 --replace": "results/pack.html",
+		"report --block 1 --out ./results/none/../pack.html --replace": "results/pack.html",
+	}
+	if err := os.Symlink("results", filepath.Join(dir, "link")); err == nil { // not every system lets us
+		refused["collate --plan lastblock.toml --out o.csv --suspense link/all.csv --replace"] = "results/all.csv"
+	}
+	for args, name := range refused {
+		before := read(name)
+		_, stderr, code := runProgram(t, dir, "", strings.Fields(args)...)
+		if code != ExitNotDone || !strings.Contains(stderr, "is sealed by block 1 of 2031-01") {
+			t.Errorf("%s ends with %d: %s", args, code, stderr)
+		}
+		if read(name) != before {
+			t.Errorf("%s has written over %s", args, name)
+		}
+	}
+	if stdout, _, code := runProgram(t, dir, "", "verify"); code != ExitDone {
+		t.Errorf("verify ends with %d: %s", code, stdout)
+	}
+	// what somebody has touched is sealed no more, and another file never was
+	writeFiles(t, dir, map[string]string{"results/sums.csv": "touched"})
+	for _, args := range []string{"rollup --anyway --replace", "collate --anyway --out results/other.csv --replace"} {
+		_, stderr, code := runProgram(t, dir, "", append(strings.Fields(args), "--plan", "lastblock.toml")...)
+		if code == ExitNotDone {
+			t.Errorf("%s ends with %d: %s", args, code, stderr)
+		}
+	}
+	if again := closeJSON(t, dir, "--restate", "--reason", "a late row"); again.Block.Number != 2 {
+		t.Errorf("the close that restates is block %d", again.Block.Number)
+	}
+	if read("results/sums.csv") == "touched" || !strings.Contains(read("results/all.csv"), "gen2") {
+		t.Error("a close that restates has not replaced its results")
+	}
+}
+
 // Of an archive the entry is told that has changed; a workbook or an archive that was packed anew with the same
 // records has other bytes, and no such entry.
 func TestVerifyTellsWhichEntryHasChanged(t *testing.T) {

@@ -244,6 +244,11 @@ func (a *app) reportRehearsal(ctx context.Context, all []*reporting, give func(*
 			if err := a.createReport(r, c.in); err != nil {
 				return r.Err(err)
 			}
+			for _, output := range r.outputs {
+				if err := a.keepSealed(output.Path()); err != nil {
+					return r.Err(err)
+				}
+			}
 		}
 		return give(from)
 	})

@@ -3,7 +3,9 @@ package cli
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
 	"runtime/debug"
 	"strings"
@@ -11,6 +13,7 @@ import (
 	"lastblock/core/finding"
 	"lastblock/core/finding/suspense"
 	"lastblock/core/month"
+	"lastblock/core/month/block"
 	"lastblock/core/option"
 	"lastblock/show"
 )
@@ -165,11 +168,40 @@ func (a *app) create(w *month.Writing, path string) (*show.Output, error) {
 		}
 		a.outputs.Protect(set.Beside...)
 	}
+	if w.Replace && a.plan != nil && a.chain == nil {
+		if err := a.keepSealed(path); err != nil {
+			return nil, err
+		}
+	}
 	output, err := a.outputs.Create(path, w.Replace)
 	if err == nil && a.plan != nil {
 		output.From(&show.Origin{Plan: filepath.Base(a.task.Sources().Plan), Result: cmp.Or(w.Result, a.task.Name())})
 	}
 	return output, err
+}
+
+// keepSealed makes sure that an output would not be written over what a close of the plan has sealed. Which of that may
+// be replaced, a close asks the chain.
+func (a *app) keepSealed(path string) error {
+	path = filepath.Clean(path)
+	if info, err := os.Stat(path); err != nil || !info.Mode().IsRegular() {
+		return nil // nothing is there, or nothing that is written over
+	}
+	chain, err := a.plan.Chain()
+	if broken := (*block.BrokenError)(nil); err != nil && !errors.As(err, &broken) {
+		return nil // it is no chain of this plan, or none that can be read, as verify tells
+	}
+	file := a.task.Sources().Plan
+	wanted := block.Wanted{Root: filepath.Dir(file)}
+	if stands, err := standing(file); err == nil { // that the decisions were touched is for verify to tell
+		wanted.Moved = stands.Moves
+	}
+	sealed, err := chain.Sealing(context.Background(), wanted, path)
+	if err != nil || sealed == nil {
+		return err
+	}
+	return fmt.Errorf("%s is sealed by block %d of %s, and what is sealed is written over by a close alone; choose "+
+		"another file", path, sealed.Number, sealed.Period)
 }
 
 // createReview starts the workbook to decide in; nil where none is asked for.

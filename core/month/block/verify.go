@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"io/fs"
+	"os"
 	"path/filepath"
 
 	"lastblock/core/source"
@@ -97,6 +98,45 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 		}
 	}
 	return all, group.Wait()
+}
+
+// Sealing is the newest seal of the file at a path, which may be that of a result or of a block, if it is as it was
+// sealed; nil for none. wanted tells where files are. The error is what reading the file returned.
+func (c *Chain) Sealing(ctx context.Context, wanted Wanted, path string) (*Sealed, error) {
+	file, err := os.Stat(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	files, err := c.sealed(wanted.Root, false)
+	if err != nil {
+		return nil, err
+	}
+	for i := range c.Entries {
+		e := &c.Entries[i]
+		own := File{e.File, e.Seal}
+		files = append(files, Sealed{File: c.beside(wanted.Root, own), Number: e.Number, Period: e.Period})
+	}
+	var newest *Sealed
+	for i := range files {
+		f := &files[i]
+		if newest != nil && f.Number < newest.Number {
+			continue
+		}
+		if info, err := os.Stat(wanted.Moved.Path(wanted.Root, f.Name)); err == nil && os.SameFile(info, file) {
+			newest = f
+		}
+	}
+	if newest == nil {
+		return nil, nil
+	}
+	newest.State, err = newest.state(ctx, path, nil)
+	if err != nil || newest.State != Untouched {
+		return nil, err
+	}
+	return newest, nil
 }
 
 // state holds a file against its seal.

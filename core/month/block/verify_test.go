@@ -75,4 +75,22 @@ func TestVerify(t *testing.T) {
 		"results/2031-01/summary.csv 1 2031-01 superseded" {
 		t.Errorf("after a restatement results stand as %s", got)
 	}
+	// what lies in its place as it was sealed last is sealed; what has changed, and any other file, is not
+	put("results/2031-02/summary.csv", "summary 2031-0z")
+	for name, want := range map[string]string{
+		"results/2031-01/summary.csv": "3 2031-01", "blocks/2031-02.csv": "2 2031-02",
+		"blocks/0002-2031-02.json": "2 2031-02", "results/2031-02/summary.csv": "", "control.csv": "",
+	} {
+		sealed, err := c.Sealing(t.Context(), Wanted{Root: root}, filepath.Join(root, filepath.FromSlash(name)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := ""
+		if sealed != nil {
+			got = fmt.Sprint(sealed.Number, " ", sealed.Period)
+		}
+		if got != want {
+			t.Errorf("%s is sealed by %q, want %q", name, got, want)
+		}
+	}
 }
