@@ -200,7 +200,7 @@ func (a *app) keepSealed(path string) error {
 	if err != nil || sealed == nil {
 		return err
 	}
-	return fmt.Errorf("%s is sealed by block %d of %s, and what is sealed is written over by a close alone; choose "+
+	return fmt.Errorf("%s is sealed by block %d of %s, and only a close replaces what is sealed; choose "+
 		"another file", path, sealed.Number, sealed.Period)
 }
 
