@@ -280,10 +280,13 @@ func isFlag(text []byte) bool {
 }
 
 // mayBeCurrency tells quickly of most texts that begin with a letter that they
-// are no amount with a currency in front: two to five letters and marks, and
-// then a digit.
+// are no amount with a currency in front: at most three letters, marks and a
+// blank, which may be one of three bytes, and then a digit.
 func mayBeCurrency(text []byte) bool {
-	const longest = 6
+	const longest, letters = len("SFr.\u202f(0"), 3
+	if len(text) > letters && isLetter(text[letters]) && isLetter(text[1]) && isLetter(text[2]) {
+		return false // a word, as Pass 4
+	}
 	for i, c := range text[:min(len(text), longest)] {
 		if '0' <= c && c <= '9' {
 			return i >= 2

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"lastblock/core/record"
+	"lastblock/core/value/amount"
 )
 
 func TestKinds(t *testing.T) {
@@ -72,5 +73,27 @@ func TestValuesCount(t *testing.T) {
 	counted.Merge(&other)
 	if once != counted {
 		t.Errorf("one by one %+v, counted %+v", once, counted)
+	}
+}
+
+// Nothing that can be read as an amount is told to be none.
+func TestMayBeAmount(t *testing.T) {
+	read, none := 0, 0
+	for _, front := range []string{"", "EUR", "LKC ", "kr", "kr. ", "Kr", "Fr.", "SFr", "SFr. ", "SFr.\u202f", "zł",
+		"Kč ", "Ft", "lei ", "Rs", "Rs.\u00a0", "CR", "D", "Pass ", "Room", "DEBIT ", "-", "("} {
+		for _, figure := range []string{"5", "-5", "1,234.50", "(7.10)", "2031-01", "–", "05 CR", "5-", ""} {
+			text := []byte(front + figure)
+			switch _, err := amount.Parse(text, '.'); {
+			case err == nil && len(text) > 0 && !MayBeAmount(text) && !amount.IsDash(text):
+				t.Errorf("%q is an amount", text)
+			case err == nil:
+				read++
+			case !MayBeAmount(text):
+				none++
+			}
+		}
+	}
+	if read < 60 || none < 30 {
+		t.Errorf("%d are amounts, and %d are quickly told to be none", read, none)
 	}
 }
