@@ -27,6 +27,7 @@ func TestPlainForms(t *testing.T) {
 		{"twenty-three digits stay exact", "12345678901234567890123.10", '.', "12345678901234567890123.1"},
 		{"a leading zero makes a code", "0417", '.', "0417"},
 		{"a day by its name of a month", "31 Jan 2031", '.', "2031-01-31"},
+		{"which may stand in front", "Jan-31-2031", '.', "2031-01-31"},
 		{"a day with points", "31.01.2031", ',', "2031-01-31"},
 		{"a day that may be two stays a text", "01/02/2031", '.', "01/02/2031"},
 		{"a time is no day", "2031-01-31 09:00", '.', "2031-01-31 09:00"},

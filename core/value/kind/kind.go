@@ -91,9 +91,20 @@ func MayBeAmount(text []byte) bool {
 }
 
 // MayBeDate tells quickly of most texts that begin with a letter that they are
-// no date: the name of a month has a blank behind it, and a day.
+// no date: they do not begin like the name of a month.
 func MayBeDate(text []byte) bool {
-	return len(text) > 0 && (!isLetter(text[0]) || text[len(text)-1]-'0' <= 9 && bytes.IndexByte(text, ' ') >= 0)
+	return len(text) > 0 && (!isLetter(text[0]) || len(text) > 3 && beginsMonth(text[0], text[1], text[2]))
+}
+
+// beginsMonth tells whether letters are the first three of an English month.
+func beginsMonth(a, b, c byte) bool {
+	switch uint32(a|0x20)<<16 | uint32(b|0x20)<<8 | uint32(c|0x20) {
+	case 'j'<<16 | 'a'<<8 | 'n', 'f'<<16 | 'e'<<8 | 'b', 'm'<<16 | 'a'<<8 | 'r', 'a'<<16 | 'p'<<8 | 'r',
+		'm'<<16 | 'a'<<8 | 'y', 'j'<<16 | 'u'<<8 | 'n', 'j'<<16 | 'u'<<8 | 'l', 'a'<<16 | 'u'<<8 | 'g',
+		's'<<16 | 'e'<<8 | 'p', 'o'<<16 | 'c'<<8 | 't', 'n'<<16 | 'o'<<8 | 'v', 'd'<<16 | 'e'<<8 | 'c':
+		return true
+	}
+	return false
 }
 
 // addAmount counts an amount, and whether it may be a code as well.

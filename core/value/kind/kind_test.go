@@ -3,9 +3,11 @@ package kind
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"lastblock/core/record"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/date"
 )
 
 func TestKinds(t *testing.T) {
@@ -73,6 +75,33 @@ func TestValuesCount(t *testing.T) {
 	counted.Merge(&other)
 	if once != counted {
 		t.Errorf("one by one %+v, counted %+v", once, counted)
+	}
+}
+
+// Nothing that can be read as a date is told to be none, and of words that begin like no month it is told quickly.
+func TestMayBeDate(t *testing.T) {
+	read := 0
+	for month := time.January; month <= time.December; month++ {
+		for _, name := range []string{month.String(), month.String()[:3], strings.ToUpper(month.String())} {
+			for _, rest := range []string{" 31, 2031", " 5, 2031 ", "-28-2031", "/1/2031", ".17.2031", "31,2031",
+				" 3, 2031 10:00 PM", " 3 2031 10:00 UTC", " 3 31", " sales"} {
+				text := []byte(name + rest)
+				if _, ok := date.Parse(text); ok {
+					read++
+					if !MayBeDate(text) {
+						t.Errorf("%q is a date", text)
+					}
+				}
+			}
+		}
+	}
+	if read < 250 {
+		t.Errorf("%d are dates", read)
+	}
+	for _, text := range []string{"Day pass 31, 2031", "Corvane 5", "x", "D1", "LKC", "Jan"} {
+		if MayBeDate([]byte(text)) {
+			t.Errorf("%q may be a date", text)
+		}
 	}
 }
 
