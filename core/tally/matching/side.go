@@ -5,6 +5,7 @@
 package matching
 
 import (
+	"bytes"
 	"context"
 	"slices"
 	"sync"
@@ -300,24 +301,46 @@ func (v *visitor) take(b *source.Batch, row int) {
 	}
 }
 
-// unquote makes a record without quotes, with its bounds, from one that may have some. What stands between quoted texts
-// is copied in one piece: text by text, records with a quoted one took a tenth longer to bring together than others.
+// unquote makes a record without quotes, with its bounds, of one that may have some. What stands between quoted texts is
+// copied in one piece: text by text, records with a quoted one took a fifth longer to bring together than others.
 func (v *visitor) unquote(data []byte, bounds []uint32) ([]byte, []uint32) {
-	made, ends := v.unquoted[:0], append(v.ends[:0], 0)
-	made = append(made, 0) // for what stands before the first text
-	copied := bounds[0] + 1
-	for k, end := range bounds[1:] {
-		from := bounds[k] + 1
-		if from < end && data[from] == '"' {
-			made = append(made, data[copied:from]...)
-			made = append(made, record.Unquoted(data[from:end], &v.scratch[k])...)
-			copied = end
-		}
-		ends = append(ends, uint32(len(made))+end-copied)
+	last := len(bounds) - 1
+	at, end := bounds[0]+1, bounds[last]
+	i := bytes.IndexByte(data[at:end], '"')
+	if i < 0 {
+		return data, bounds
 	}
-	v.unquoted = append(made, data[copied:bounds[len(bounds)-1]]...)
-	v.ends = ends
+	made, ends := append(v.unquoted[:0], 0), slices.Grow(v.ends[:0], len(bounds))[:len(bounds)]
+	copied := at        // up to here
+	shift := -bounds[0] // from the bounds to those of what is made, in wrapping arithmetic
+	text, moved := 0, 0 // the one that is looked at, and the first bound that was not moved
+	for ; i >= 0; i = bytes.IndexByte(data[at:end], '"') {
+		at += uint32(i)
+		for bounds[text+1] <= at {
+			text++
+		}
+		if at != bounds[text]+1 { // it stands within a text
+			at++
+			continue
+		}
+		made = append(made, data[copied:at]...)
+		made = append(made, record.Unquoted(data[at:bounds[text+1]], &v.scratch[text])...)
+		move(ends[moved:text+1], bounds[moved:], shift)
+		text++
+		moved, at = text, bounds[text]
+		copied, shift = at, uint32(len(made))-at
+	}
+	move(ends[moved:], bounds[moved:], shift)
+	v.unquoted, v.ends = append(made, data[copied:end]...), ends
 	return v.unquoted, ends
+}
+
+// move moves bounds.
+func move(to, from []uint32, shift uint32) {
+	from = from[:len(to)]
+	for k, bound := range from {
+		to[k] = bound + shift
+	}
 }
 
 // mostSampled is how many records of a source tell of what kinds its columns are.
