@@ -183,7 +183,9 @@ func (a *app) create(w *month.Writing, path string) (*show.Output, error) {
 // keepSealed makes sure that an output would not be written over what a close of the plan has sealed. Which of that may
 // be replaced, a close asks the chain.
 func (a *app) keepSealed(path string) error {
-	path = filepath.Clean(path)
+	if _, err := os.Stat(path); err != nil {
+		path = filepath.Clean(path) // whose folders may be made yet
+	}
 	if info, err := os.Stat(path); err != nil || !info.Mode().IsRegular() {
 		return nil // nothing is there, or nothing that is written over
 	}

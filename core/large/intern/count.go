@@ -290,7 +290,7 @@ func settle(slots []counted, s *counted) {
 }
 
 // room makes slots. Those of a large table lie outside of what the collector looks after: there they are in large pages
-// where the system has them, and are given back as soon as a larger table takes their place.
+// where the system has them, and grow without a copy, or are given back as soon as larger ones take their place.
 func (c *Counter) room(size int) ([]counted, *offheap.Memory) {
 	const large = 1 << 17 // slots
 	if size < large {
