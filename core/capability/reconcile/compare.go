@@ -49,7 +49,7 @@ func (w *worker) anyDiffers() bool {
 // same.
 func (w *worker) compareRecords(a, b matching.Item) {
 	w.diffs = w.diffs[:0]
-	if w.equal = w.run.alike && bytes.Equal(a.Data(), b.Data()); w.equal {
+	if w.equal = w.run.alike && a.IsAlike(b); w.equal {
 		return // most records agree to the byte
 	}
 	a.Texts(w.texts[0])

@@ -1,6 +1,7 @@
 package matching
 
 import (
+	"bytes"
 	"encoding/binary"
 
 	"lastblock/core/large/texts"
@@ -45,7 +46,8 @@ func (k *Key) Append(dst []byte, values [][]byte, decimals []byte) (key []byte, 
 
 // Item is a record that was dealt: its place, the side that it is on, its key, and its
 // texts: first the lengths of all, then one behind another with a byte between them, as
-// they stand in most files. The hash of its key is made again when it is needed, which
+// they stand in most files. Those that were sent in quotes may be so here; the side then
+// says that some are. The hash of its key is made again when it is needed, which
 // takes less time than to keep it.
 //
 //	place  side  3 A17  3 5 4  A17,12.50,Pass
@@ -55,6 +57,8 @@ const (
 	placeAt = 0
 	sideAt  = 8
 	keyAt   = 9
+
+	quotedBit = 0x80 // of the side
 )
 
 // Put deals the item of a record. One whose key is blank is by itself.
@@ -68,6 +72,9 @@ func (d *Dealer) Put(r *Record, key []byte, blank bool, side int) error {
 	size := keyAt + texts.Size(len(key)) + len(key)
 	rest := r.Texts
 	if r.raw != nil {
+		if r.quoted {
+			place[sideAt] |= quotedBit
+		}
 		size += len(r.raw) + 1 + r.sizes()
 		rest = rest[len(r.bounds)-1:]
 	}
@@ -121,7 +128,7 @@ func (it Item) Rekey(dst []byte, key []byte, blank bool) Item {
 	if blank {
 		key = it[placeAt:keyAt]
 	}
-	return append(texts.Append(dst, key), it.Data()...)[from:]
+	return append(texts.Append(dst, key), it.data()...)[from:]
 }
 
 // Hash is that of the key.
@@ -131,7 +138,9 @@ func (it Item) Hash() uint64 { return xxh3.Hash(it.Key()) }
 func (it Item) Place() record.Place { return record.Place(binary.LittleEndian.Uint64(it[placeAt:])) }
 
 // Side is the side that it was dealt for.
-func (it Item) Side() int { return int(it[sideAt]) }
+func (it Item) Side() int { return int(it[sideAt] &^ quotedBit) }
+
+func (it Item) isQuoted() bool { return it[sideAt]&quotedBit != 0 }
 
 // Key is the key, as Key.Append makes it.
 func (it Item) Key() []byte {
@@ -139,15 +148,21 @@ func (it Item) Key() []byte {
 	return key
 }
 
-// Data are the texts with their lengths, which are the same where all texts are.
-func (it Item) Data() []byte {
+// IsAlike tells whether all texts are those of another item, to the byte. Of two that were sent with other quotes it
+// tells that they are not.
+func (it Item) IsAlike(o Item) bool {
+	return it.isQuoted() == o.isQuoted() && bytes.Equal(it.data(), o.data())
+}
+
+// data are the texts with their lengths.
+func (it Item) data() []byte {
 	_, data := texts.Take(it[keyAt:])
 	return data
 }
 
 // Texts puts the texts into a slice, which is as long as there are columns.
 func (it Item) Texts(into [][]byte) {
-	data := it.Data()
+	data := it.data()
 	at := 0 // behind the lengths
 	for range into {
 		for data[at] >= 0x80 {
@@ -155,7 +170,7 @@ func (it Item) Texts(into [][]byte) {
 		}
 		at++
 	}
-	body := data[at:]
+	body, quoted := data[at:], it.isQuoted()
 	at = 0
 	for i := range into {
 		size := int(data[at])
@@ -164,14 +179,14 @@ func (it Item) Texts(into [][]byte) {
 			long, n := binary.Uvarint(data[at-1:])
 			size, at = int(long), at-1+n
 		}
-		into[i] = body[:size:size]
+		into[i] = within(body[:size:size], quoted)
 		body = body[size+1:]
 	}
 }
 
 // Text is the text of one of so many columns.
 func (it Item) Text(column, columns int) []byte {
-	data := it.Data()
+	data := it.data()
 	at, before, size := 0, 0, 0
 	for i := range columns {
 		n := int(data[at])
@@ -188,5 +203,5 @@ func (it Item) Text(column, columns int) []byte {
 		}
 	}
 	before += at
-	return data[before : before+size : before+size]
+	return within(data[before:before+size:before+size], it.isQuoted())
 }

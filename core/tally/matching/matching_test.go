@@ -14,7 +14,7 @@ import (
 )
 
 // An item gives back what was put into it, however long its texts are, and whether they
-// stood behind one another or not.
+// stood behind one another or not, in quotes or without.
 func TestItems(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 10))
 	for range 300 {
@@ -29,7 +29,12 @@ func TestItems(t *testing.T) {
 			if i > 0 {
 				raw = append(raw, ',')
 			}
-			raw = append(raw, text...)
+			if r.IntN(3) == 0 {
+				record.quoted = true
+				raw = append(append(append(raw, '"'), text...), '"')
+			} else {
+				raw = append(raw, text...)
+			}
 			bounds = append(bounds, uint32(len(raw)))
 		}
 		if r.IntN(2) == 0 {
@@ -59,6 +64,39 @@ func TestItems(t *testing.T) {
 		if item.Place() != record.Place || item.Side() != 1 || !blank && !bytes.Equal(item.Key(), made) ||
 			string(again.Key()) != "other" || again.Place() != record.Place {
 			t.Errorf("it gives place %d, side %d, key %q", item.Place(), item.Side(), item.Key())
+		}
+	}
+}
+
+// Two records are told to be alike where they were sent with the same texts, and not where one has quotes as a part of
+// a text that the other was put into.
+func TestAlikeItems(t *testing.T) {
+	item := func(text string, quoted bool, line int) Item {
+		h := NewHeaps(1, 1<<20, 1)
+		r := &Record{Place: record.PlaceOf(1, line), Texts: [][]byte{[]byte(text)}}
+		if quoted {
+			r.raw, r.bounds, r.quoted = []byte(text), []uint32{^uint32(0), uint32(len(text))}, true
+		}
+		if err := h.Dealer(0).Put(r, []byte("key"), false, 0); err != nil {
+			t.Fatal(err)
+		}
+		collect := new(collector)
+		if err := h.EachGroup(context.Background(), 1, func() Groups { return collect }); err != nil {
+			t.Fatal(err)
+		}
+		return collect.groups[0][0]
+	}
+	for _, c := range []struct {
+		a, b  Item
+		alike bool
+	}{
+		{item("Pass", false, 2), item("Pass", false, 3), true},
+		{item("Pass", false, 2), item("Pall", false, 3), false},
+		{item(`"Pass"`, true, 2), item(`"Pass"`, true, 3), true},
+		{item(`"Pass"`, true, 2), item(`"Pass"`, false, 3), false},
+	} {
+		if c.a.IsAlike(c.b) != c.alike || c.b.IsAlike(c.a) != c.alike {
+			t.Errorf("%q and %q are alike: %v", c.a, c.b, !c.alike)
 		}
 	}
 }

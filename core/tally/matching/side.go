@@ -5,6 +5,7 @@
 package matching
 
 import (
+	"bytes"
 	"context"
 	"slices"
 	"sync"
@@ -99,6 +100,7 @@ type Record struct {
 	// all texts of the data, one behind another with a byte between them; nil where they do not stand so
 	raw    []byte
 	bounds []uint32 // of the texts in raw, see record.Batch
+	quoted bool     // of those some are in quotes, in which there are no others
 	sent   []byte   // decimal marks that amounts had when they were sent, by column
 }
 
@@ -250,9 +252,13 @@ func (v *visitor) Batch(b *source.Batch) error {
 		sampled := v.side.Kinds || b.First && i < mostSampled
 		data := b.Data
 		if straight {
-			r.bounds = b.RecordBounds(row)
+			r.bounds, r.quoted = b.RecordBounds(row), false
 			if b.Quoted {
-				data, r.bounds = v.unquote(data, r.bounds)
+				var plain bool
+				if r.quoted, plain = quotes(data, r.bounds); !plain {
+					data, r.bounds = v.unquote(data, r.bounds)
+					r.quoted = false
+				}
 			}
 			r.raw = data[r.bounds[0]+1 : r.bounds[b.Width]]
 		}
@@ -261,7 +267,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 		} else {
 			for _, k := range v.side.Needed {
 				if at := bound[k].Column; at >= 0 {
-					r.Texts[k] = data[r.bounds[at]+1 : r.bounds[at+1] : r.bounds[at+1]]
+					r.Texts[k] = within(data[r.bounds[at]+1:r.bounds[at+1]:r.bounds[at+1]], r.quoted)
 				}
 			}
 		}
@@ -325,6 +331,27 @@ func (v *visitor) unquote(data []byte, bounds []uint32) ([]byte, []uint32) {
 	return v.unquoted, ends
 }
 
+// quotes tells whether any of the texts between some bounds is in quotes, and whether all that are have no others in
+// them. Such records are dealt as they stand: made without quotes, they took a tenth longer to reconcile than others.
+func quotes(data []byte, bounds []uint32) (some, plain bool) {
+	for text := nextQuoted(data, bounds); text < len(bounds)-1; text += nextQuoted(data, bounds[text:]) {
+		some = true
+		if bytes.IndexByte(data[bounds[text]+2:bounds[text+1]-1], '"') >= 0 {
+			return true, false
+		}
+		text++
+	}
+	return some, true
+}
+
+// within is what is between the quotes of a text, which it has only in records with some.
+func within(text []byte, quoted bool) []byte {
+	if quoted && len(text) > 0 && text[0] == '"' {
+		return text[1 : len(text)-1 : len(text)-1]
+	}
+	return text
+}
+
 // nextQuoted is the first of the texts between some bounds that is in quotes, or how many they are.
 func nextQuoted(data []byte, bounds []uint32) int {
 	for k := 1; k < len(bounds); k++ {
@@ -370,6 +397,9 @@ func (v *visitor) bind(b *source.Batch) {
 		return
 	}
 	v.straight = v.side.Unused == nil && slices.Equal(b.Head.Layout.Columns, v.side.Columns[:v.side.Data])
+	for _, word := range v.bound.Bound[v.side.Data:] { // which would be taken for a text in quotes
+		v.straight = v.straight && !bytes.HasPrefix(word.Constant, []byte{'"'})
+	}
 	v.record.sent = append(v.record.sent[:0], v.bound.Decimals...)
 	for k := range v.side.columns {
 		if v.side.Unused != nil && v.side.Unused[k] {

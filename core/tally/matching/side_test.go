@@ -239,6 +239,43 @@ func (d *dealt) Group(here, _ []Item) error {
 	return nil
 }
 
+// readDealt deals all records of a side, and gives the heaps in which they are and who has taken them.
+func readDealt(t *testing.T, s *Side) (*Heaps, *dealt) {
+	t.Helper()
+	if err := s.Look(context.Background(), sourcetest.Reading); err != nil {
+		t.Fatal(err)
+	}
+	h := NewHeaps(1<<20, 1, 1)
+	d := &dealt{dealer: h.Dealer(0)}
+	if err := s.Read(context.Background(), sourcetest.Reading, func() Taker { return d }); err != nil {
+		t.Fatal(err)
+	}
+	return h, d
+}
+
+// A word of a file's name keeps its quotes beside texts that lose theirs.
+func TestQuotesOfWordsAreKept(t *testing.T) {
+	var text strings.Builder
+	text.WriteString("a,k\n")
+	for i := range 2 * mostSampled {
+		fmt.Fprintf(&text, "\"text, %d\",k%d\n", i, i)
+	}
+	s := &Side{Set: sourcetest.Set(t, "{entity}", map[string]string{`"Corvane".csv`: text.String()}), Needed: []int{1}}
+	h, d := readDealt(t, s)
+	d.lines = nil
+	if err := h.EachGroup(context.Background(), 1, func() Groups { return d }); err != nil {
+		t.Fatal(err)
+	}
+	slices.Sort(d.lines)
+	want := fmt.Sprintf("k%d: text, %d|k%d|\"Corvane\"", 2*mostSampled-1, 2*mostSampled-1, 2*mostSampled-1)
+	if _, ok := slices.BinarySearch(d.lines, want); !ok || len(d.lines) != 2*mostSampled {
+		t.Errorf("%d are dealt, and %q is not among them: %q", len(d.lines), want, d.lines[len(d.lines)-1])
+	}
+	if err := h.Close(); err != nil {
+		t.Error(err)
+	}
+}
+
 // Records are dealt with the texts that they have, wherever one is in quotes.
 func TestQuotedTextsAreDealt(t *testing.T) {
 	var text strings.Builder
@@ -263,14 +300,7 @@ func TestQuotedTextsAreDealt(t *testing.T) {
 		items = append(items, said[1]+": "+strings.Join(said[:], "|"))
 	}
 	s := &Side{Set: sourcetest.Set(t, "", map[string]string{"a.csv": text.String()}), Needed: []int{1}}
-	if err := s.Look(context.Background(), sourcetest.Reading); err != nil {
-		t.Fatal(err)
-	}
-	h := NewHeaps(1<<20, 1, 1)
-	d := &dealt{dealer: h.Dealer(0)}
-	if err := s.Read(context.Background(), sourcetest.Reading, func() Taker { return d }); err != nil {
-		t.Fatal(err)
-	}
+	h, d := readDealt(t, s)
 	check := func(what string, want []string) {
 		slices.Sort(d.lines)
 		slices.Sort(want)
