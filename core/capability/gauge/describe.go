@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"errors"
+	"math"
 	"runtime"
 	"slices"
 	"sync/atomic"
@@ -101,7 +102,8 @@ func (s *share) describe(p *portrait) error {
 
 // sharesOf are those of all columns, in the order in which they are begun: the columns that take longest first, so that
 // none of them is left to one goroutine at the end, and those of a column one after another, so that what is known of
-// few columns is held at a time.
+// few columns is held at a time. Before them come columns of codes, as of those that are amounts one goroutine goes
+// through all values at their end.
 func sharesOf(parts []*gatherer, columns []asked) (shares []share) {
 	dictionaries := make([][]*dictionary, len(columns))
 	group := newGroup()
@@ -126,6 +128,9 @@ func sharesOf(parts []*gatherer, columns []asked) (shares []share) {
 		order[i] = i
 		for _, d := range of {
 			sizes[i] += d.size()
+		}
+		if isOfCodes(of) {
+			sizes[i] += math.MaxInt64 / 2
 		}
 	}
 	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(sizes[b], sizes[a]) })
@@ -296,6 +301,11 @@ func joined(all []*dictionary) []*dictionary {
 		}
 		all = append(all, dictionaries[:min(len(dictionaries), mostApart)]...)
 	}
+	var texts []*intern.Counter
+	for _, d := range all {
+		texts = append(texts, d.texts)
+	}
+	intern.Level(texts)
 	return all
 }
 

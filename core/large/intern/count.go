@@ -23,6 +23,10 @@ type Counter struct {
 	used  int
 	long  [][]byte // texts that no slot holds, in pieces that stay where they are
 	size  int64    // of these
+
+	rising   bool   // all texts came in the order of their bytes: the slots are a list of them, and no hash is known
+	last     []byte // the last one then
+	lastRoom [MostHeld]byte
 }
 
 // counted is a text of up to sixteen bytes: its first and its last eight, which
@@ -41,7 +45,7 @@ const (
 )
 
 // NewCounter makes a counter that has counted nothing.
-func NewCounter() *Counter { return &Counter{slots: make([]counted, 1<<6)} }
+func NewCounter() *Counter { return &Counter{slots: make([]counted, 1<<6), rising: true} }
 
 // Len is how many different texts there are.
 func (c *Counter) Len() int { return c.used }
@@ -107,6 +111,9 @@ func mix(low, high, size uint64) uint64 {
 
 // Add counts a text n times, n being more than zero.
 func (c *Counter) Add(text []byte, n int) {
+	if c.rising && c.addRising(text, n) {
+		return
+	}
 	if len(text) > MostHeld {
 		c.addLong(text, n)
 		return
@@ -155,7 +162,7 @@ func (c *Counter) addLongAt(at uint64, text []byte, hash uint64, n int) {
 
 const (
 	leastPiece = 1 << 10
-	mostPiece  = 1 << 20
+	mostPiece  = 1 << 23
 	pieceShift = 32
 )
 
@@ -165,7 +172,7 @@ func (c *Counter) keep(text []byte) uint64 {
 	need := binary.MaxVarintLen64 + len(text)
 	if last < 0 || len(c.long[last])+need > cap(c.long[last]) {
 		size := max(need, leastPiece, int(min(c.size, mostPiece)))
-		c.long = append(c.long, make([]byte, 0, size))
+		c.long = append(c.long, c.newPiece(size))
 		c.size += int64(size)
 		last++
 	}
@@ -174,6 +181,18 @@ func (c *Counter) keep(text []byte) uint64 {
 	piece = binary.AppendUvarint(piece, uint64(len(text)))
 	c.long[last] = append(piece, text...)
 	return at
+}
+
+// newPiece makes room for long texts. Large pieces lie where large tables do: texts are looked at in the order of their
+// hashes, which in the small pages of the collector's memory took gauge 3 % longer.
+func (c *Counter) newPiece(size int) []byte {
+	const large = 1 << 21
+	if size < large {
+		return make([]byte, 0, size)
+	}
+	piece, memory := offheap.Slice[byte](size)
+	runtime.AddCleanup(c, func(m *offheap.Memory) { m.Free() }, memory)
+	return piece[:0]
 }
 
 // startOf is the slot from which on a long text is looked for.
@@ -201,7 +220,11 @@ func (c *Counter) longAt(at uint64) []byte {
 
 // Merge counts what another counter has counted.
 func (c *Counter) Merge(o *Counter) {
+	if o.used == 0 {
+		return
+	}
 	defer runtime.KeepAlive(o) // and with it its slots
+	c.scatter()
 	// Its texts come in the order of their hashes. In a table that grows meanwhile they would all begin at the front,
 	// and each be searched for among those before it.
 	c.Reserve(o.used)
@@ -216,6 +239,9 @@ func (c *Counter) Merge(o *Counter) {
 
 // Reserve makes room for more texts.
 func (c *Counter) Reserve(more int) {
+	if c.rising {
+		return // a list grows as it is filled
+	}
 	size := len(c.slots)
 	for 4*(c.used+more) > 3*size {
 		size *= 2
@@ -303,6 +329,13 @@ func (c *Counter) room(size int) ([]counted, *offheap.Memory) {
 
 // Count returns how often a text was counted.
 func (c *Counter) Count(text []byte) int {
+	if c.rising {
+		var room []byte
+		if at := c.search(text, 0, c.used, &room); at < c.used && bytes.Equal(c.textAt(at, &room), text) {
+			return int(c.slots[at].sized & countMask)
+		}
+		return 0
+	}
 	if len(text) > MostHeld {
 		hash := xxh3.Hash(text)
 		if at, ok := c.findLong(c.startOf(hash), text, hash); ok {
@@ -327,19 +360,10 @@ func (c *Counter) Each(visit func(text []byte, n int) error) error {
 	defer runtime.KeepAlive(c) // and with it the slots
 	var room []byte
 	for i := range c.slots {
-		s := &c.slots[i]
-		if s.sized == 0 {
+		if c.slots[i].sized == 0 {
 			continue
 		}
-		size, n := s.sized>>sizeShift, int(s.sized&countMask)
-		var text []byte
-		if size == isLong {
-			text = c.longAt(s.high)
-		} else {
-			room = release(room[:0], s.low, s.high, int(size))
-			text = room
-		}
-		if err := visit(text, n); err != nil {
+		if err := visit(c.textAt(i, &room), int(c.slots[i].sized&countMask)); err != nil {
 			return err
 		}
 	}

@@ -300,21 +300,34 @@ func TestCounterTogether(t *testing.T) {
 	}
 }
 
-// The slots of a large counter, which are not the collector's, stay as long as somebody has it.
+// The slots and long texts of a large counter, which are not the collector's, stay as long as somebody has it.
 func TestLargeCountersStay(t *testing.T) {
 	for round := range 4 {
 		c := NewCounter()
 		const n = 300_000
+		want := 0
 		for i := range n {
-			c.Add(strconv.AppendInt(nil, int64(i*(round+1)), 10), 1)
+			text := strconv.AppendInt(nil, int64(i*(round+1)), 10)
+			if i%2 == 0 {
+				text = append(text, " and so on for quite a while"...)
+			}
+			c.Add(text, 1)
+			want += len(text)
 		}
-		if c.held == nil {
+		if c.held == nil || cap(c.long[len(c.long)-1]) < 1<<21 {
 			t.Fatal("a large table is the collector's")
 		}
 		runtime.GC()
-		seen := 0
-		if err := c.Each(func(_ []byte, n int) error { seen += n; return nil }); err != nil || seen != n {
-			t.Fatalf("%d texts, want %d; %v", seen, n, err)
+		seen, length := 0, 0
+		err := c.Each(func(text []byte, n int) error {
+			if seen++; seen == 1000 {
+				runtime.GC()
+			}
+			length += n * len(text)
+			return nil
+		})
+		if err != nil || seen != n || length != want {
+			t.Fatalf("%d texts of %d bytes, want %d of %d; %v", seen, length, n, want, err)
 		}
 	}
 }

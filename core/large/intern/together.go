@@ -25,6 +25,9 @@ type sought struct {
 
 // AddAll counts texts, each of them once; Together of them or fewer.
 func (c *Counter) AddAll(texts [][]byte) {
+	for c.rising && len(texts) > 0 && c.addRising(texts[0], 1) {
+		texts = texts[1:]
+	}
 	c.Reserve(len(texts))
 	var all [Together]sought
 	c.approach(texts, all[:len(texts)])
@@ -67,8 +70,15 @@ func (c *Counter) approach(texts [][]byte, all []sought) {
 // good until visit returns; the error is that of visit.
 //
 // Texts come out of a counter in the order of their hashes, in which the others are then searched, too, so that slots
-// are touched in the order of memory; long texts are not, and are approached several at a time.
+// are touched in the order of memory; long texts are not, and are approached several at a time. Of lists and tables
+// beside each other, see Level, each text is looked up by itself.
 func (c *Counter) Beside(others []*Counter, visit func(text []byte, n int, beside []int) error) error {
+	switch lists := rising(others); {
+	case c.rising && lists == len(others):
+		return c.besideRising(others, visit)
+	case c.rising || lists > 0:
+		return c.besideUnlike(others, visit)
+	}
 	defer runtime.KeepAlive(others) // and with them their slots
 	defer runtime.KeepAlive(c)
 	var group [Together]counted
