@@ -38,7 +38,7 @@ func (c *codes) addAll(all []int64) {
 // times only, however many there will be. The first room is small, since there may be many columns of few values.
 func (c *codes) settle() {
 	const least, usual = 1 << 6, 1 << 12
-	radix.Sort(c.pending, c.room[:len(c.pending)], func(n *int64) uint64 { return radix.Signed(*n) })
+	radix.Ints(c.pending, c.room[:len(c.pending)])
 	c.counted = mergeNumbers(c.counted, c.pending)
 	if room := max(least, min(2*cap(c.pending), usual), len(c.counted)); room > cap(c.pending) {
 		c.pending, c.room = make([]int64, 0, room), make([]int64, room)

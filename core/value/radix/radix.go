@@ -48,3 +48,47 @@ func Sort[T any](items, room []T, key func(*T) uint64) {
 		copy(items, from)
 	}
 }
+
+// Ints sorts whole numbers from the lowest to the highest, by how far they are from the lowest one, in as few steps as
+// that has digits of eleven bits. Sort, which asks for each key, takes twice as long. room is as for Sort.
+func Ints(items, room []int64) {
+	if len(items) < few {
+		slices.Sort(items)
+		return
+	}
+	low, high, sorted := items[0], items[0], true
+	last := low
+	for _, n := range items {
+		low, high = min(low, n), max(high, n)
+		sorted = sorted && last <= n
+		last = n
+	}
+	if sorted {
+		return
+	}
+	const mostBits = 11
+	length := bits.Len64(uint64(high) - uint64(low))
+	steps := (length + mostBits - 1) / mostBits
+	width := (length + steps - 1) / steps
+	mask := uint64(1)<<width - 1
+	from, to := items, room[:len(items)]
+	for shift := 0; shift < length; shift += width {
+		var places [1 << mostBits]int // where the next number with each digit goes
+		for _, n := range from {
+			places[(uint64(n)-uint64(low))>>(shift&63)&mask]++
+		}
+		sum := 0
+		for i, n := range places[:mask+1] {
+			places[i], sum = sum, sum+n
+		}
+		for _, n := range from {
+			at := &places[(uint64(n)-uint64(low))>>(shift&63)&mask]
+			to[*at] = n
+			*at++
+		}
+		from, to = to, from
+	}
+	if &from[0] != &items[0] {
+		copy(items, from)
+	}
+}
