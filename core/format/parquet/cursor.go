@@ -147,10 +147,17 @@ func (c *cursor) fill(v *values, n int) error {
 	if c.stored.n-c.next < n {
 		return errCount
 	}
+	if n == 0 {
+		return nil
+	}
 	from := c.next
 	c.next += n
 	if !c.indexed && c.stored.kind == encoding.ByteArray {
 		return v.addAll(&c.stored, from, n)
+	}
+	if !c.indexed && c.stored.kind == encoding.FixedLenByteArray {
+		v.addFixed(c.stored.bytes[from*c.stored.size:c.next*c.stored.size], c.stored.size)
+		return nil
 	}
 	if !c.indexed {
 		for i := from; i < from+n; i++ {
@@ -253,9 +260,6 @@ func (v *values) add(s *stored, i int) {
 
 // addAll appends n byte strings, which lie one behind the other.
 func (v *values) addAll(s *stored, from, n int) error {
-	if n == 0 { // as of a page of nulls, in which none may begin
-		return nil
-	}
 	first, last := s.offsets[from], s.offsets[from+n]
 	shift, before := uint32(len(v.bytes))-first, first
 	v.bytes = append(v.bytes, s.bytes[first:last]...)
@@ -270,6 +274,19 @@ func (v *values) addAll(s *stored, from, n int) error {
 		v.nulls = append(v.nulls, make([]bool, n)...)
 	}
 	return nil
+}
+
+// addFixed appends byte strings of one size, which lie one behind the other.
+func (v *values) addFixed(bytes []byte, size int) {
+	end := len(v.bytes)
+	v.bytes = append(v.bytes, bytes...)
+	for end < len(v.bytes) {
+		end += size
+		v.ends = append(v.ends, uint32(end))
+	}
+	if len(v.nulls) > 0 {
+		v.nulls = append(v.nulls, make([]bool, len(bytes)/size)...)
+	}
 }
 
 func (v *values) addWord(word int64) {

@@ -26,7 +26,7 @@ import (
 // it has one, its size, and that a column holds as many values as it says.
 //
 // A column chunk begins at a multiple of chunkSpace, behind it all is the footer; pages
-// are unpacked as they are read, one of each column at a time.
+// are unpacked as they are read, of each column one ahead of what is read.
 type plain struct {
 	file    io.ReaderAt
 	columns []column
@@ -42,19 +42,27 @@ type chunk struct {
 	values      int64 // that it says it has
 }
 
-// stream is the chunk of a column that is being read, one page at a time.
+// stream is the chunk of a column that is being read, one page at a time. Behind each page but the first one the next
+// is unpacked while its rows are taken, by a goroutine for whichever core has nothing to do: whoever wants rows waits
+// for the one who is taking some, and in most of that time pages were unpacked.
 type stream struct {
-	chunk   *chunk
-	reader  *bufio.Reader
+	chunk *chunk
+	at    int64  // where the next page begins, as presented
+	page  []byte // the one before it
+	most  int    // bytes of a page behind which another one is unpacked
+
+	ahead   chan struct{} // closed when the next page is there; nil where nobody unpacks it
+	reader  *bufio.Reader // this and what follows is for whoever unpacks
 	decoder *thrift.Decoder
-	seen    int64 // values of the pages that were read
-	at      int64 // where the next page begins, as presented
-	page    []byte
+	seen    int64 // values of the pages that were unpacked
 	packed  []byte
+	next    []byte // the next page
+	err     error  // in the place of it
 }
 
 // begin reads a chunk from its beginning.
 func (s *stream) begin(file io.ReaderAt, c *chunk) {
+	s.wait()
 	section := io.NewSectionReader(file, c.start, c.size)
 	if s.reader == nil {
 		s.reader = bufio.NewReader(section)
@@ -62,7 +70,40 @@ func (s *stream) begin(file io.ReaderAt, c *chunk) {
 		s.reader.Reset(section)
 	}
 	s.chunk, s.decoder = c, thrift.NewDecoder(new(thrift.CompactProtocol).NewReader(s.reader))
-	s.seen, s.at, s.page = 0, 0, s.page[:0]
+	s.seen, s.at, s.page, s.err = 0, 0, s.page[:0], nil
+}
+
+// wait waits until nobody unpacks a page.
+func (s *stream) wait() {
+	if s.ahead != nil {
+		<-s.ahead
+		s.ahead = nil
+	}
+}
+
+// turn goes on to the next page, io.EOF behind the last one.
+func (s *stream) turn() error {
+	if s.ahead == nil {
+		s.err = s.unpack()
+	}
+	s.wait()
+	if s.err != nil {
+		return s.err
+	}
+	isFirst := s.at == 0 // of many files no more rows are looked at than those of this one
+	s.page, s.next = s.next, s.page
+	s.at += int64(len(s.page))
+	if isFirst || len(s.page) > s.most || s.seen >= s.chunk.values {
+		return nil
+	}
+	ahead := make(chan struct{})
+	s.ahead = ahead
+	go func() {
+		defer close(ahead)
+		defer recoverInto(&s.err)
+		s.err = s.unpack()
+	}()
+	return nil
 }
 
 const (
@@ -73,6 +114,8 @@ const (
 	// mostTimes of its own size.
 	mostPage  = 64 << 20
 	mostTimes = 1000
+	// mostAhead is about how many bytes of all columns are unpacked ahead of what is read.
+	mostAhead = 16 << 20
 )
 
 // present reads the footer of a file.
@@ -87,6 +130,9 @@ func present(file io.ReaderAt, size int64) (*plain, error) {
 	columns, err := columnsOf(metadata.Schema)
 	if err != nil {
 		return nil, err
+	}
+	for i := range columns {
+		columns[i].stream.most = mostAhead / len(columns)
 	}
 	p := &plain{file: file, columns: columns}
 	for i := range metadata.RowGroups {
@@ -197,7 +243,7 @@ func (c *chunk) readAt(file io.ReaderAt, dst []byte, offset int64) (int, error) 
 			n += copy(dst[n:], s.page[from:])
 			continue
 		}
-		switch err := s.next(); {
+		switch err := s.turn(); {
 		case errors.Is(err, io.EOF):
 			return n, io.EOF
 		case err != nil:
@@ -207,8 +253,8 @@ func (c *chunk) readAt(file io.ReaderAt, dst []byte, offset int64) (int, error) 
 	return n, nil
 }
 
-// next unpacks the next page, io.EOF behind the last one.
-func (s *stream) next() error {
+// unpack unpacks the next page, io.EOF behind the last one.
+func (s *stream) unpack() error {
 	c := s.chunk
 	if s.seen >= c.values {
 		return io.EOF
@@ -251,17 +297,13 @@ func (s *stream) next() error {
 		return err
 	}
 	length := len(front) + int(unpacked)
-	s.page = append(slices.Grow(s.page[:0], length), front...)
-	s.page = append(s.page, s.packed[:levels]...)
-	if err := unpack(codec, s.page[len(s.page):length], s.packed[levels:]); err != nil {
+	page := append(slices.Grow(s.next[:0], length), front...)
+	page = append(page, s.packed[:levels]...)
+	if err := unpack(codec, page[len(page):length], s.packed[levels:]); err != nil {
 		return fmt.Errorf("a page packed by %s cannot be unpacked: %w", codec, err)
 	}
-	if err := c.column.check(&header, s.page[len(front):length]); err != nil {
-		return err
-	}
-	s.page = s.page[:length]
-	s.at += int64(length)
-	return nil
+	s.next = page[:length]
+	return c.column.check(&header, s.next[len(front):])
 }
 
 // notEnd makes an end where none should be an error that is none of a reader.

@@ -167,10 +167,13 @@ func (r *Reader) end() error {
 	return nil
 }
 
-// Close lets go of the pages.
+// Close lets go of the pages, and waits until nobody reads the file any more.
 func (r *Reader) Close() {
 	for i := range r.cursors {
 		r.cursors[i].close()
+	}
+	for i := range r.columns {
+		r.columns[i].stream.wait()
 	}
 	r.cursors = nil
 	if r.lists != nil {

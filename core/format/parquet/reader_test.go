@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -326,6 +327,93 @@ func TestTextsAmongNulls(t *testing.T) {
 		}
 		if at != n {
 			t.Errorf("%s: %d rows, want %d", name, at, n)
+		}
+	}
+}
+
+// Pages are unpacked ahead of what is read, which ends before a file is closed.
+func TestPagesAreUnpackedAhead(t *testing.T) {
+	type line struct {
+		Text string `parquet:"text"`
+	}
+	lines := make([]line, 30_000)
+	for i := range lines {
+		lines[i].Text = fmt.Sprintf("text %d, and so on for a while", i)
+	}
+	var file bytes.Buffer
+	if err := parquet.Write(&file, lines, parquet.PageBufferSize(20_000)); err != nil {
+		t.Fatal(err)
+	}
+	r := openBytes(t, file.Bytes())
+	ahead := func() (n int) {
+		for i := range r.columns {
+			if r.columns[i].stream.ahead != nil {
+				n++
+			}
+		}
+		return n
+	}
+	rows, most := 0, 0
+	for {
+		var b record.Batch
+		err := readNext(r, &b, new(Rows))
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		rows, most = rows+b.Rows, max(most, ahead())
+	}
+	if rows != len(lines) || most == 0 || ahead() > 0 {
+		t.Errorf("%d rows are read, with up to %d pages ahead, and %d at the end", rows, most, ahead())
+	}
+	begun := openBytes(t, file.Bytes())
+	if err := begun.Next(new(record.Batch), new(Rows)); err != nil {
+		t.Fatal(err)
+	}
+	if begun.columns[0].stream.ahead == nil {
+		t.Error("nothing is read ahead of the first rows")
+	}
+	begun.Close()
+	for i := range begun.columns {
+		if begun.columns[i].stream.ahead != nil {
+			t.Errorf("column %d is read when the file is closed", i)
+		}
+	}
+}
+
+// Damage in a page further on is an error where its rows are, and none of those before it.
+func TestDamageFurtherOn(t *testing.T) {
+	file, _ := flats(t, 900)
+	for _, part := range []int{2, 3, 5} {
+		damaged := bytes.Clone(file)
+		for i := range 8 {
+			damaged[len(file)/part+i] ^= 0x55
+		}
+		if _, rows, err := readAll(damaged); err == nil {
+			t.Errorf("%d rows are read of a file that is damaged", len(rows))
+		}
+	}
+}
+
+// A decimal is the whole number that its bytes are, or none that 64 bits hold.
+func TestWhole(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 31))
+	for range 20_000 {
+		data := make([]byte, 1+r.IntN(20))
+		if r.IntN(3) == 0 {
+			data = make([]byte, 16)
+		}
+		size, sign := r.IntN(len(data)+1), byte(-r.IntN(2))
+		for i := range data { // most begin with nothing but their sign
+			if data[i] = sign; i >= size {
+				data[i] = byte(r.Uint32())
+			}
+		}
+		want := coefficient(data)
+		if n, ok := whole(data); ok != want.IsInt64() || ok && n != want.Int64() {
+			t.Fatalf("% x is %d, %v; want %s", data, n, ok, want)
 		}
 	}
 }

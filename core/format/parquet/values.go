@@ -235,6 +235,10 @@ func appendFloat(dst []byte, v float64, bits int) []byte {
 // whole is the whole number of a decimal, bytes in two's complement with the highest one first, if 64 bits hold it.
 func whole(data []byte) (n int64, ok bool) {
 	const held = 8
+	if len(data) == 2*held { // as writers that do not know their amounts beforehand make all
+		high, low := binary.BigEndian.Uint64(data), binary.BigEndian.Uint64(data[held:])
+		return int64(low), int64(high) == int64(low)>>63
+	}
 	if len(data) == 0 {
 		return 0, false
 	}
