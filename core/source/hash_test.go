@@ -9,6 +9,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 )
@@ -73,5 +74,31 @@ func TestSourcesArePassedOver(t *testing.T) {
 	if len(set.Sources) != 2 || set.Sources[1].Name != "c" || len(set.PassedOver) != 1 ||
 		set.PassedOver[0] != (PassedOver{Source: "b", Reason: "later than 2031-03"}) {
 		t.Errorf("sources are %v, passed over %v", set.Sources, set.PassedOver)
+	}
+}
+
+// Small files that are hashed or compared one after another do not each take the room of a large one.
+func TestHashingTakesOneBuffer(t *testing.T) {
+	const each = 200
+	dir := folder(t, map[string]string{"a.csv": "doc,v\n1,2\n", "b.csv": "doc,v\n1,2\n"})
+	set, err := Find(t.Context(), Search{Paths: []string{dir}, Jobs: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	a, b := set.Sources[0].Path, set.Sources[1].Path
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	for range each {
+		one, err := set.FilePrint(0)
+		other, errOther := set.FilePrint(1)
+		same, errSame := equalFiles(a, b)
+		if err := errors.Join(err, errOther, errSame); err != nil || one != other || !same {
+			t.Fatalf("%v; %s and %s are the same: %v", err, one, other, same)
+		}
+	}
+	runtime.ReadMemStats(&after)
+	// of the times that a buffer is wanted, the race detector makes a new one for every fourth
+	if took, most := after.TotalAlloc-before.TotalAlloc, uint64(each*3*256<<10/2); took > most {
+		t.Errorf("%d bytes were taken, want no more than %d", took, most)
 	}
 }

@@ -70,7 +70,7 @@ func (l ledger) wrote(path string, size int64) bool {
 	if len(candidates) == 0 {
 		return false
 	}
-	fingerprint, err := printOf(path, make([]byte, printBuffer))
+	fingerprint, err := printOf(path)
 	if err != nil {
 		return false
 	}

@@ -285,7 +285,7 @@ func TestScanReadsEverythingOnceAndInOrder(t *testing.T) {
 func TestOwnOutputsArePassedOver(t *testing.T) {
 	collated := "a,source,source_line\n1,x.csv,2\n"
 	dir := folder(t, map[string]string{"data.csv": "a\n1\n", "all.csv": collated, "noted.csv": "a\n7\n"})
-	fingerprint, err := printOf(filepath.Join(dir, "noted.csv"), make([]byte, printBuffer))
+	fingerprint, err := printOf(filepath.Join(dir, "noted.csv"))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -142,13 +142,12 @@ func (s *Set) isOneFile(indices []int) bool {
 }
 
 // fingerprint takes the fingerprints of the files of some sources; neighbours in
-// one file share it. Each file is read by one goroutine, into a buffer of its own.
+// one file share it.
 func (s *Set) fingerprint(ctx context.Context, indices []int, prints []string, jobs int) error {
 	var next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
 	for range max(1, jobs) {
 		group.Go(func() error {
-			buffer := make([]byte, printBuffer)
 			for {
 				at := int(next.Add(1)) - 1
 				if at >= len(indices) {
@@ -161,7 +160,7 @@ func (s *Set) fingerprint(ctx context.Context, indices []int, prints []string, j
 				if at > 0 && s.Sources[indices[at-1]].Path == source.Path {
 					continue // it has the print of the one before
 				}
-				print, err := printOf(source.Path, buffer)
+				print, err := printOf(source.Path)
 				if err != nil {
 					return &Error{source.Name, err}
 				}
@@ -183,17 +182,18 @@ func (s *Set) fingerprint(ctx context.Context, indices []int, prints []string, j
 	return nil
 }
 
-const printBuffer = 256 << 10
-
 // printOf is the fingerprint of a file, as Fingerprint prints it. A file that fits
-// into the buffer is hashed at once, which is a third of the work where there are
+// into a buffer is hashed at once, which is a third of the work where there are
 // a hundred thousand small ones.
-func printOf(path string, buffer []byte) (string, error) {
+func printOf(path string) (string, error) {
 	file, err := openFile(path)
 	if err != nil {
 		return "", err
 	}
 	defer file.Close()
+	room := hashed.Get().(*[]byte)
+	defer hashed.Put(room)
+	buffer := *room
 	n, err := io.ReadFull(file, buffer)
 	switch {
 	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
@@ -213,7 +213,7 @@ func printOf(path string, buffer []byte) (string, error) {
 // FilePrint is the fingerprint of the bytes of the file that a source is, or is
 // in: a hash of 128 bits.
 func (s *Set) FilePrint(index int) (string, error) {
-	print, err := printOf(s.Sources[index].Path, make([]byte, printBuffer))
+	print, err := printOf(s.Sources[index].Path)
 	if err != nil {
 		return "", &Error{s.Sources[index].Name, err}
 	}
@@ -255,8 +255,9 @@ func equalFiles(one, other string) (equal bool, err error) {
 		}
 		defer files[i].Close()
 	}
-	const chunk = 64 << 10
-	left, right := make([]byte, chunk), make([]byte, chunk)
+	room := hashed.Get().(*[]byte)
+	defer hashed.Put(room)
+	left, right := (*room)[:len(*room)/2], (*room)[len(*room)/2:]
 	for {
 		n, errLeft := io.ReadFull(files[0], left)
 		m, errRight := io.ReadFull(files[1], right)

@@ -77,8 +77,9 @@ func SameFile(set *source.Set, same []int, how string, print func(index int) (st
 // FilePlaces are the places of whole sources, with the fingerprints of their
 // files.
 func FilePlaces(set *source.Set, indices []int, print func(index int) (string, error)) ([]finding.Place, error) {
-	var places []finding.Place
-	for i, index := range indices[:min(len(indices), MostPlaces)] {
+	shown := indices[:min(len(indices), MostPlaces)]
+	places := make([]finding.Place, 0, len(shown))
+	for i, index := range shown {
 		of, err := print(index)
 		if err != nil {
 			return nil, err
