@@ -100,7 +100,11 @@ func (s *stream) turn() error {
 	s.ahead = ahead
 	go func() {
 		defer close(ahead)
-		defer recoverInto(&s.err)
+		defer func() {
+			if cause := recover(); cause != nil { // as some damaged pages have packages do
+				s.err = fmt.Errorf("%v", cause)
+			}
+		}()
 		s.err = s.unpack()
 	}()
 	return nil
