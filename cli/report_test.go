@@ -160,6 +160,36 @@ func written(cents int64) []string {
 	return []string{a.String(), a.Money(), a.Round(0).String(), a.Round(0).Money()}
 }
 
+// hasFigure tells whether a text has a figure that is not a part of a longer number: of the fraction of a day that a
+// time is in a workbook, or of a hash.
+func hasFigure(text, figure string) bool {
+	isPart := func(at int) bool {
+		return at >= 0 && at < len(text) && strings.IndexByte("0123456789abcdef", text[at]) >= 0
+	}
+	for at := 0; ; at++ {
+		next := strings.Index(text[at:], figure)
+		if next < 0 {
+			return false
+		}
+		at += next
+		fraction := at > 0 && text[at-1] == '.' && isPart(at-2)
+		if !fraction && !isPart(at-1) && !isPart(at+len(figure)) {
+			return true
+		}
+	}
+}
+
+func TestHasFigure(t *testing.T) {
+	for text, want := range map[string]bool{
+		"<v>330439</v>": true, "330439": true, "330439.12": true, "sum 330439, and": true, "1330439 or 330439": true,
+		"46356.0330439": false, "46356.330439": false, "1330439": false, "3304390": false, "e330439f": false, "": false,
+	} {
+		if hasFigure(text, "330439") != want {
+			t.Errorf("%q has the figure: %v", text, !want)
+		}
+	}
+}
+
 // A branch's page and workbook hold nothing of others, wherever one looks: no name, no figure, and no total of all.
 func TestAReportForOneBranchHasNothingOfOthers(t *testing.T) {
 	m := newReportedMonth(t)
@@ -189,21 +219,19 @@ func TestAReportForOneBranchHasNothingOfOthers(t *testing.T) {
 				}
 				for _, cents := range m.figures[other] {
 					for _, figure := range written(cents) {
-						if other != branch && !own[figure] && strings.Contains(text, figure) {
+						if other != branch && !own[figure] && hasFigure(text, figure) {
 							t.Errorf("%s of %s has %s of %s", name, branch, figure, other)
 						}
 					}
 				}
 			}
 			for _, cents := range m.groups {
-				if figure := amount.New(cents, 2); strings.Contains(text, figure.String()) ||
-					strings.Contains(text, figure.Money()) {
+				if figure := amount.New(cents, 2); hasFigure(text, figure.String()) || hasFigure(text, figure.Money()) {
 					t.Errorf("%s of %s has %s, of all together", name, branch, figure)
 				}
 			}
 			total := m.figures[branch][len(m.figures[branch])-2]
-			if figure := amount.New(total, 2); !strings.Contains(text, figure.String()) &&
-				!strings.Contains(text, figure.Money()) {
+			if figure := amount.New(total, 2); !hasFigure(text, figure.String()) && !hasFigure(text, figure.Money()) {
 				t.Errorf("%s of %s lacks its total %s", name, branch, figure)
 			}
 		}
