@@ -262,16 +262,17 @@ func (c *Counter) grow(size int) {
 	old, held := c.slots, c.held
 	if held != nil {
 		if slots, ok := offheap.Grown[counted](held, size); ok {
-			spread(slots, len(old))
-			c.slots = slots
+			if c.slots = slots; !c.rising {
+				spread(slots, len(old))
+			}
 			return
 		}
 	}
 	c.slots, c.held = c.room(size)
-	for i := range old {
-		if old[i].sized != 0 {
-			settle(c.slots, &old[i])
-		}
+	if c.rising {
+		copy(c.slots, old)
+	} else {
+		settleAll(c.slots, old)
 	}
 	if held != nil {
 		held.Free()
@@ -313,6 +314,15 @@ func settle(slots []counted, s *counted) {
 		at = (at + 1) & mask
 	}
 	slots[at] = *s
+}
+
+// settleAll puts the texts of some slots into others, which are free.
+func settleAll(slots, from []counted) {
+	for i := range from {
+		if from[i].sized != 0 {
+			settle(slots, &from[i])
+		}
+	}
 }
 
 // room makes slots. Those of a large table lie outside of what the collector looks after: there they are in large pages

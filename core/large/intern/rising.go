@@ -5,8 +5,6 @@ import (
 	"runtime"
 	"sort"
 
-	"lastblock/core/large/offheap"
-
 	"github.com/zeebo/xxh3"
 )
 
@@ -28,7 +26,7 @@ func (c *Counter) addRising(text []byte, n int) bool {
 		}
 	}
 	if c.used == len(c.slots) {
-		c.lengthen()
+		c.grow(2 * len(c.slots))
 	}
 	s := &c.slots[c.used]
 	c.used++
@@ -41,23 +39,6 @@ func (c *Counter) addRising(text []byte, n int) bool {
 	s.sized = uint64(len(text))<<sizeShift | uint64(n)
 	c.last = c.lastRoom[:copy(c.lastRoom[:], text)]
 	return true
-}
-
-// lengthen makes room for as many texts more as there are.
-func (c *Counter) lengthen() {
-	size := 2 * len(c.slots)
-	if c.held != nil {
-		if slots, ok := offheap.Grown[counted](c.held, size); ok {
-			c.slots = slots
-			return
-		}
-	}
-	old, held := c.slots, c.held
-	c.slots, c.held = c.room(size)
-	copy(c.slots, old)
-	if held != nil {
-		held.Free()
-	}
 }
 
 // scatter makes a table of the list.
@@ -73,12 +54,11 @@ func (c *Counter) scatter() {
 	}
 	c.slots, c.held = c.room(size)
 	for i := range old {
-		s := &old[i]
-		if s.sized>>sizeShift == isLong {
+		if s := &old[i]; s.sized>>sizeShift == isLong {
 			s.low = xxh3.Hash(c.longAt(s.high))
 		}
-		settle(c.slots, s)
 	}
+	settleAll(c.slots, old)
 	if held != nil {
 		held.Free()
 	}
