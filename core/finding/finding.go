@@ -101,8 +101,11 @@ const (
 	MissingColumn  Kind = "missing-column"  // a column that is needed and that a source lacks
 	ColumnsDiffer  Kind = "columns-differ"  // a source with other columns, or in another order
 	RenamedColumn  Kind = "renamed-column"  // a column of ours whose name a branch has taken
-	UnmatchedName  Kind = "unmatched-name"  // a file whose name does not match the pattern of names
-	NotUTF8        Kind = "not-utf8"        // bytes that are no UTF-8
+	// an entity, a period or another word of names of sources that these write in several ways
+	SpelledOtherwise Kind = "spelled-otherwise"
+
+	UnmatchedName Kind = "unmatched-name" // a file whose name does not match the pattern of names
+	NotUTF8       Kind = "not-utf8"       // bytes that are no UTF-8
 
 	LinesAbove Kind = "lines-above" // lines above the header that are no records
 	TotalLine  Kind = "total-line"  // a last line that sums up the records above it
@@ -138,8 +141,9 @@ var severities = map[Kind]Severity{
 	ShortRow:     Review, QuotesInText: Review, HeaderUnproven: Review, KeyedObjects: Review,
 	NoText: Review, EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review,
 	UnnamedColumn: Note,
-	BlankLine:     Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, UnmatchedName: Review,
-	NotUTF8: Note, LinesAbove: Note, TotalLine: Note, TotalOrRecord: Stop, OneColumn: Review, IndexColumn: Note,
+	BlankLine:     Note, MissingColumn: Stop, ColumnsDiffer: Note, RenamedColumn: Note, SpelledOtherwise: Note,
+	UnmatchedName: Review,
+	NotUTF8:       Note, LinesAbove: Note, TotalLine: Note, TotalOrRecord: Stop, OneColumn: Review, IndexColumn: Note,
 	HiddenCells: Note, EncodingGuessed: Note,
 	DecimalUnclear: Review, DateUnclear: Review, DecimalsDiffer: Review, HeaderContinues: Review,
 }

@@ -199,15 +199,34 @@ func (b *BeforeAndNow) readSealed(chain *block.Chain) error {
 		case block.OfGiven:
 			r.given[source] = totals
 		case block.OfGroup:
-			r.groups[keyOf(f.Group)] = totals
+			key := b.keyOf(r, f.Group)
+			r.groups[key] = added(r.groups[key], totals)
 		case block.OfWithin:
 			if r.within[source] == nil {
 				r.within[source] = make(map[string][]amount.Amount)
 			}
-			r.within[source][keyOf(f.Group)] = totals
+			key := b.keyOf(r, f.Group)
+			r.within[source][key] = added(r.within[source][key], totals)
 		}
 		return nil
 	})
+}
+
+// keyOf is the key of a sealed group, in which words of names are written as they are today.
+func (b *BeforeAndNow) keyOf(r *sealedResult, group []string) string {
+	spelt := group
+	for i, column := range r.By {
+		if !slices.Contains(b.set.Words(), column) {
+			continue
+		}
+		if as := b.set.Spelling(column, group[i]); as != group[i] {
+			if &spelt[0] == &group[0] {
+				spelt = slices.Clone(group)
+			}
+			spelt[i] = as
+		}
+	}
+	return keyOf(spelt)
 }
 
 func (b *BeforeAndNow) sealedName(at int) string { return b.Comparison.sealed[at].Source }

@@ -13,6 +13,7 @@ import (
 	"lastblock/core/tally"
 	"lastblock/core/value/natural"
 	"lastblock/core/value/period"
+	"lastblock/core/value/spelling"
 	"lastblock/core/value/words"
 )
 
@@ -20,12 +21,12 @@ import (
 type Filed struct {
 	periods  []period.Period // the oldest first
 	entities map[period.Period]map[string]bool
-	names    map[string]string // of entities as their files write them, by their names in small letters
+	names    map[string]string // of entities as their files write them, by spelling.Fold of their names
 	ended    map[string]period.Period
 }
 
 // FiledBy reads off a set who has filed for what. Sources whose names tell no period have not filed for
-// any; ended are entities that file no more, and their last periods, by names in small letters.
+// any; ended are entities that file no more, and their last periods, by spelling.Fold of their names.
 func FiledBy(set *source.Set, ended map[string]period.Period) *Filed {
 	f := &Filed{entities: make(map[period.Period]map[string]bool), names: make(map[string]string), ended: ended}
 	for i := range set.Sources {
@@ -38,7 +39,7 @@ func FiledBy(set *source.Set, ended map[string]period.Period) *Filed {
 			f.entities[p] = make(map[string]bool)
 		}
 		if entity := strings.TrimSpace(set.Word(i, tally.EntityWord)); entity != "" {
-			folded := strings.ToLower(entity)
+			folded := spelling.Fold(entity)
 			f.entities[p][folded], f.names[folded] = true, entity
 		}
 	}
@@ -55,8 +56,8 @@ func (f *Filed) due(p period.Period, roster *tieout.Roster) []string {
 	if roster != nil {
 		for i := range roster.Entries {
 			if e := &roster.Entries[i]; e.IsDue(p) {
-				names[strings.ToLower(e.Entity)] = true
-				f.names[strings.ToLower(e.Entity)] = e.Entity
+				names[spelling.Fold(e.Entity)] = true
+				f.names[spelling.Fold(e.Entity)] = e.Entity
 			}
 		}
 	} else {

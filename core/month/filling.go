@@ -33,6 +33,7 @@ type filling struct {
 
 func (f *filling) fill() error {
 	p, reading := f.plan, f.task.Sources()
+	reading.roster = p.roster()
 	for _, o := range f.options {
 		reading.Narrowed = reading.Narrowed || o.Given.Typed && (o.Word == onlyWord || o.Word == "skip")
 	}

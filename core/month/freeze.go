@@ -24,6 +24,7 @@ import (
 	"lastblock/core/value/natural"
 	"lastblock/core/value/nearest"
 	"lastblock/core/value/period"
+	"lastblock/core/value/spelling"
 	"lastblock/core/value/words"
 )
 
@@ -77,7 +78,7 @@ func (f *Frozen) Through() (last period.Period, ok bool) {
 func ListName(entity string) string { return url.PathEscape(strings.ToLower(entity)) + ".json" }
 
 // foldEntity is how entities are told apart.
-func foldEntity(entity string) string { return strings.ToLower(strings.TrimSpace(entity)) }
+func foldEntity(entity string) string { return spelling.Fold(entity) }
 
 // Standing is what was written down beside decisions: which entities are frozen, and where files lie now.
 type Standing struct {
@@ -217,7 +218,7 @@ func (in *Input) passOverFrozen() {
 	})
 }
 
-// Ended are the entities that were frozen, and their last periods, by names in small letters.
+// Ended are the entities that were frozen, and their last periods, by spelling.Fold of their names.
 func (in *Input) Ended() map[string]period.Period {
 	if in.standing == nil {
 		return nil

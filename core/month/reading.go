@@ -2,6 +2,7 @@ package month
 
 import (
 	"context"
+	"maps"
 	"path/filepath"
 	"slices"
 
@@ -22,10 +23,11 @@ type Reading struct {
 	JSON      bool
 	Quiet     bool
 
-	ByCells  bool     // sources are read by their cells, not as records
-	Of       string   // the result of the plan whose sources they are; "" for those that all results share
-	Planned  []string // the paths of the plan
-	Narrowed bool     // which files are read was said on the command line, beside a plan
+	ByCells  bool        // sources are read by their cells, not as records
+	Of       string      // the result of the plan whose sources they are; "" for those that all results share
+	Planned  []string    // the paths of the plan
+	roster   *rosterFile // of the plan, whose names are spelt as it does; nil for none
+	Narrowed bool        // which files are read was said on the command line, beside a plan
 }
 
 func newReading() Reading { return Reading{Request: source.NewRequest()} }
@@ -121,6 +123,13 @@ func (r *Reading) Open(ctx context.Context, paths []string, machine int64) (*Inp
 			r.Frozen = nil
 		}
 	}
+	if names := r.roster.names(ctx); names != nil {
+		r.Spellings = maps.Clone(r.Spellings)
+		if r.Spellings == nil {
+			r.Spellings = make(map[string][]string)
+		}
+		r.Spellings[tally.EntityWord] = append(names, r.Spellings[tally.EntityWord]...)
+	}
 	if in.Set, in.Reading, err = r.Find(ctx, paths, machine); err != nil {
 		return nil, err
 	}
@@ -151,7 +160,7 @@ func (in *Input) Reference(ctx context.Context, r source.Request, paths []string
 	if in.planned != "" {
 		r.Root, r.Base, r.Moved = source.RootOf(paths, in.planned), in.planned, in.Moves()
 	}
-	r.Frozen = nil
+	r.Frozen, r.Spellings = nil, in.Set.Spellings()
 	other := &Input{Decided: in.Decided, Severities: in.Severities}
 	var err error
 	if other.Set, other.Reading, err = r.Find(ctx, paths, 0); err != nil {

@@ -44,7 +44,7 @@ func (t *tracer) takeRetained() (ok bool, err error) {
 	isWanted := func(source string) bool { return sealed.sources[source] }
 	err = t.chain.Records(t.entry, isWanted, func(columns []string, r *block.Record) error {
 		for _, w := range t.Words {
-			if at := slices.Index(columns, w.Column); at < 0 || r.Texts[at] != w.Value {
+			if at := slices.Index(columns, w.Column); at < 0 || !w.IsSaid(r.Texts[at]) {
 				return nil
 			}
 		}

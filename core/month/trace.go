@@ -149,6 +149,7 @@ type tracer struct {
 
 // trace traces the figure of a column.
 func (t *tracer) trace(ctx context.Context, say []block.Word, sum string) error {
+	say = t.in.spelt(say)
 	t.Traced, t.sum, t.gave, t.some = &Traced{Words: say}, sum, nil, nil
 	if t.figure.Asked != nil {
 		t.Of = t.figure.named()
@@ -174,6 +175,17 @@ func (t *tracer) trace(ctx context.Context, say []block.Word, sum string) error 
 	t.AsSealed, err = t.takeRetained()
 	t.Missing = !t.AsSealed
 	return err
+}
+
+// spelt are words as the run writes them.
+func (in *Input) spelt(say []block.Word) []block.Word {
+	say = slices.Clone(say)
+	for i := range say {
+		if w := &say[i]; slices.Contains(in.Set.Words(), w.Column) {
+			w.Value = in.Set.Spelling(w.Column, w.Value)
+		}
+	}
+	return say
 }
 
 // read reads the records.

@@ -84,8 +84,8 @@ func (t *tracer) onlyOf(names []block.Word) {
 	says := func(source string) bool {
 		s := t.sealed[source]
 		for _, w := range names {
-			if s == nil || w.Column == tally.EntityWord && s.Entity != w.Value ||
-				w.Column == tally.PeriodWord && s.Period != w.Value {
+			if s == nil || w.Column == tally.EntityWord && !w.IsSaid(s.Entity) ||
+				w.Column == tally.PeriodWord && !w.IsSaid(s.Period) {
 				return false
 			}
 		}

@@ -52,6 +52,10 @@ type Batch struct {
 	FirstLine int
 	Lines     []int
 
+	// Ranks says which row of another batch each record was, where this batch was made of that one and
+	// some records were taken out; nil where nobody asks. See KeepRanks.
+	Ranks []int
+
 	// Refused are lines of this stretch of the source that could not be read
 	// as records.
 	Refused []Refusal
@@ -125,6 +129,10 @@ type Refusal struct {
 	Column string // in which a BadValue stands
 	Found  []byte // the BadValue
 	Wanted string // what was expected in its place, "" for any value
+
+	// Rank says which row of another batch the record was, from 1, where Ranks are kept and the record was
+	// refused since; 0 for a record that no batch holds.
+	Rank int
 }
 
 // Reset empties b for the next stretch, keeping its buffers.
@@ -172,10 +180,40 @@ func (b *Batch) KeepLines() {
 	}
 }
 
+// KeepRanks has Ranks say which row each record is now, from here on.
+func (b *Batch) KeepRanks() {
+	b.Ranks = make([]int, b.Rows)
+	for row := range b.Ranks {
+		b.Ranks[row] = row
+	}
+}
+
+// Rank is which row of the other batch a record was.
+func (b *Batch) Rank(row int) int {
+	if b.Ranks == nil {
+		return row
+	}
+	return b.Ranks[row]
+}
+
+// KeepRank moves the rank of a record that becomes another row.
+func (b *Batch) KeepRank(to, from int) {
+	if b.Ranks != nil {
+		b.Ranks[to] = b.Ranks[from]
+	}
+}
+
+// CutRanks forgets the ranks of rows that are no more.
+func (b *Batch) CutRanks() {
+	if b.Ranks != nil {
+		b.Ranks = b.Ranks[:b.Rows]
+	}
+}
+
 // Own makes the records of the batch its own, so that taking some out changes nothing for
 // others that were given the same batch.
 func (b *Batch) Own() {
-	b.Bounds, b.Lines = slices.Clone(b.Bounds), slices.Clone(b.Lines)
+	b.Bounds, b.Lines, b.Ranks = slices.Clone(b.Bounds), slices.Clone(b.Lines), slices.Clone(b.Ranks)
 	if b.Dropped != nil {
 		dropped := *b.Dropped
 		dropped.Bounds, dropped.Lines = slices.Clone(dropped.Bounds), slices.Clone(dropped.Lines)
@@ -204,9 +242,11 @@ func (b *Batch) Split(keep []bool) {
 		}
 		copy(b.Bounds[kept*(b.Width+1):], b.RecordBounds(row))
 		b.Lines[kept] = b.Lines[row]
+		b.KeepRank(kept, row)
 		kept++
 	}
 	b.Bounds, b.Lines, b.Rows = b.Bounds[:kept*(b.Width+1)], b.Lines[:kept], kept
+	b.CutRanks()
 	if dropped.Rows > 0 {
 		b.Dropped = dropped
 	}
@@ -221,6 +261,9 @@ func (b *Batch) Without(row int) {
 		b.KeepLines()
 	}
 	copy(b.Bounds[row*stride:], b.Bounds[(row+1)*stride:])
+	if b.Ranks != nil {
+		b.Ranks = slices.Delete(b.Ranks, row, row+1)
+	}
 	b.Rows--
 	b.Bounds = b.Bounds[:b.Rows*stride]
 	if len(b.Lines) > 0 {

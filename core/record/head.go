@@ -78,8 +78,11 @@ func (h *Head) Kind(column int) Kind {
 // IsPlain tells whether amounts in a column have a decimal point, whatever the
 // source's mark: they were read as such, or computed.
 func (h *Head) IsPlain(column int) bool {
-	return h.Kind(column) == Amount || column < len(h.Computed) && h.Computed[column]
+	return h.Kind(column) == Amount || h.IsComputed(column)
 }
+
+// IsComputed tells whether the texts of a column are not those that the source wrote.
+func (h *Head) IsComputed(column int) bool { return column < len(h.Computed) && h.Computed[column] }
 
 // Positions names n columns by where they stand.
 func Positions(n int) *Layout {

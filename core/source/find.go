@@ -48,6 +48,10 @@ type Search struct {
 	// KeepLocked says that a file that is protected by a password is a source, of which nothing can be read.
 	KeepLocked bool
 
+	// Spellings are how values of words of names are to be written, by word; others are written as the first source
+	// does.
+	Spellings map[string][]string
+
 	Root   string // the folder below which names of sources are paths; "" for the one that each is found in
 	Prefix string // of the options that say all this
 }
@@ -116,6 +120,7 @@ func (f *finder) find(ctx context.Context) error {
 	}
 	f.nameAll()
 	f.readNames()
+	f.set.unifyWords(search.Spellings)
 	slices.SortFunc(f.set.PassedOver, func(a, b PassedOver) int { return natural.Compare(a.Source, b.Source) })
 	return nil
 }

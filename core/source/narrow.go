@@ -129,6 +129,8 @@ func (v *narrowedVisitor) Batch(b *Batch) error {
 	}
 	own := *b
 	own.Own()
+	own.before = b
+	own.KeepRanks()
 	own.parsed, own.Refused = nil, slices.Clip(own.Refused) // amounts of other columns, and room of others
 	missed, blanked := b.Missed, b.Blanked
 	v.worker.Apply(v.shape, &own.Stretch.Batch, b.Written.Writing, v.constants)

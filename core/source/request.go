@@ -31,7 +31,8 @@ type Request struct {
 	Frozen []FrozenFile
 	// KeepLocked is that of Search.
 	KeepLocked bool
-	Manners    []NamedManner // for the files that a name matches; else Manner holds
+	Spellings  map[string][]string // see Search.Spellings
+	Manners    []NamedManner       // for the files that a name matches; else Manner holds
 }
 
 // NewRequest is a request that leaves all to be found out.
@@ -84,7 +85,7 @@ func (r *Request) Find(ctx context.Context, paths []string, machine int64) (*Set
 		Paths: paths, Recurse: r.Recurse, Only: r.Only, Skip: r.Skip, Jobs: reading.Jobs,
 		Root: r.Root, Moved: r.Moved, Base: r.Base, Frozen: r.Frozen,
 		Prefix: r.Prefix, Manners: r.Manners, KeepLocked: r.KeepLocked,
-		Mode: ColumnMode(r.Columns),
+		Mode: ColumnMode(r.Columns), Spellings: r.Spellings,
 	}
 	if !slices.Contains([]ColumnMode{AllColumns, SharedColumns, StrictColumns}, search.Mode) {
 		return nil, reading, option.Errorf(r.Prefix+"columns", "%q is none of these: all, shared, strict", r.Columns)

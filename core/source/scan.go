@@ -72,7 +72,17 @@ type Batch struct {
 	Arrived int
 	*Written
 
+	before *Batch  // as all members of a scan see it, of which this one was made; nil for this one itself
 	parsed *parsed // amounts that several members of a scan ask for; nil where there is one
+}
+
+// Shared is the batch as all members of a scan see it, whatever a narrowed set makes of its records: what was
+// decided about records speaks of these. Ranks say which row of it a record was.
+func (b *Batch) Shared() *Batch {
+	if b.before != nil {
+		return b.before
+	}
+	return b
 }
 
 // DecimalOf is the decimal mark of the amounts in a column.

@@ -23,7 +23,8 @@ type Source struct {
 	changed  int64    // in nanoseconds since 1970
 	identity identity // of the file, when it was found
 
-	below  string // the path below the folder that was named, with entry and sheet
+	sent   []string // Words as the name has them, where it spells one otherwise; else nil
+	below  string   // the path below the folder that was named, with entry and sheet
 	format *Format
 	locked bool      // it is protected by a password, and was asked for all the same
 	early  *keptText // all of it, for the Look of the set that was found; nil, or none, where Find has not read it
@@ -90,15 +91,16 @@ type Set struct {
 
 	Beside []string // files that are read beside the sources, such as a control sheet
 
-	words  []string        // that names tell, by the patterns of all sources
-	needed []string        // columns that a record must not lack
-	totals *allTotals      // total lines; nil before a Scan or a Look
-	looked []look          // what Look found, by source; nil before
-	kept   *kept           // where the texts are that it has kept; nil without any
-	named  map[string]bool // paths that were named by themselves
-	aside  *aside          // which sources a Scan found to be no data; nil before
-	starts map[int][]start // by source: where stretches of large ones begin; nil before a Scan
-	prints *Fingerprints   // nil where they are not taken
+	words  []string                     // that names tell, by the patterns of all sources
+	needed []string                     // columns that a record must not lack
+	totals *allTotals                   // total lines; nil before a Scan or a Look
+	looked []look                       // what Look found, by source; nil before
+	kept   *kept                        // where the texts are that it has kept; nil without any
+	named  map[string]bool              // paths that were named by themselves
+	aside  *aside                       // which sources a Scan found to be no data; nil before
+	starts map[int][]start              // by source: where stretches of large ones begin; nil before a Scan
+	prints *Fingerprints                // nil where they are not taken
+	spelt  map[string]map[string]string // how values of words are written in the run, by word and spelling.Of
 }
 
 // ColumnMode says what becomes of columns that not all sources have.
@@ -145,7 +147,7 @@ func (s *Set) isNamed(index int) bool {
 
 // Subset is a set of some of the sources, by their indices.
 func (s *Set) Subset(indices []int) *Set {
-	subset := &Set{words: s.words, named: s.named, Mode: s.Mode, Prefix: s.Prefix, needed: slices.Clone(s.needed)}
+	subset := &Set{words: s.words, spelt: s.spelt, named: s.named, Mode: s.Mode, Prefix: s.Prefix, needed: slices.Clone(s.needed)}
 	if s.starts != nil {
 		subset.starts = make(map[int][]start)
 	}
@@ -209,6 +211,14 @@ func (s *Set) Word(index int, word string) string {
 		}
 	}
 	return ""
+}
+
+// SentWord is what a source's name says for a word, as it is written there.
+func (s *Set) SentWord(index int, word string) string {
+	if sent := s.Sources[index].sent; sent != nil {
+		return sent[slices.Index(s.words, word)]
+	}
+	return s.Word(index, word)
 }
 
 // Error is what went wrong with one source.

@@ -17,6 +17,14 @@ type Column struct {
 	data string // for a column of the data, as the user called it
 }
 
+// Word is the word of names of sources that the column is, "" for none.
+func (c Column) Word() string {
+	if c.word == record.SourceColumn {
+		return ""
+	}
+	return c.word
+}
+
 // Resolver knows which columns a set has; the set must have been looked at.
 type Resolver struct {
 	set  *source.Set

@@ -7,7 +7,7 @@ import (
 
 	"lastblock/core/finding"
 	"lastblock/core/source"
-	"lastblock/core/value/period"
+	"lastblock/core/value/spelling"
 )
 
 // The words of file names that say whose file a source is, and what it covers.
@@ -40,10 +40,7 @@ func Filings(set *source.Set, wanted func(index int) bool) []Filing {
 		if entity == "" || of == "" || !wanted(i) {
 			continue
 		}
-		key := []string{strings.ToLower(strings.TrimSpace(entity)), of}
-		if p, ok := period.Parse(of); ok {
-			key[1] = p.String()
-		}
+		key := []string{spelling.Of(EntityWord, entity), spelling.Of(PeriodWord, of)}
 		label := []string{strings.TrimSpace(entity), key[1]}
 		for _, word := range words {
 			if word != EntityWord && word != PeriodWord && word != sheetWord {

@@ -9,6 +9,7 @@ import (
 	"lastblock/core/finding/drop"
 	"lastblock/core/finding/proof"
 	"lastblock/core/finding/suspense"
+	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/equality"
@@ -20,13 +21,60 @@ type left struct {
 	totals  []amount.Sum
 }
 
-// leaveOut takes the records out of a batch that Options.Drop names. They count
-// as dropped, and so do their amounts as far as they are some.
-func (v *Visitor) leaveOut(b *source.Batch, entry *Source, drops *drop.Source) {
+// taken are the records of a batch that are left out, and why.
+type taken struct {
+	all  *drop.Reason        // where none of them is counted
+	some map[int]drop.Reason // else, by rank
+}
+
+// reason is why a record is left out, by its rank.
+func (t *taken) reason(rank int) (drop.Reason, bool) {
+	if t.all != nil {
+		return *t.all, true
+	}
+	reason, ok := t.some[rank]
+	return reason, ok
+}
+
+// take finds the records that Options.Drop names, as all results see them: one that a condition leaves out, or that
+// cannot be computed with for one of them, is known all the same.
+func (v *Visitor) take(b *source.Batch, drops *drop.Source) (of taken) {
+	if reason, ok := drops.Whole(); ok || drops == nil {
+		if ok {
+			of.all = &reason
+		}
+		return of
+	}
+	find := func(records *record.Batch, visit func(row int, reason drop.Reason)) {
+		for row := range records.Rows {
+			print := func() uint64 { return printAmong(&v.print, b, records, row, &v.scratch) }
+			if reason, ok := drops.Takes(records.Line(row), print); ok {
+				visit(row, reason)
+			}
+		}
+	}
+	find(&b.Batch, func(row int, reason drop.Reason) {
+		if of.some == nil {
+			of.some = make(map[int]drop.Reason)
+		}
+		of.some[row] = reason
+	})
+	if b.Dropped != nil {
+		find(b.Dropped, func(int, drop.Reason) {}) // which is left out anyway
+	}
+	return of
+}
+
+// leaveOut takes the records out of a batch that are left out. They count as dropped, and so do their amounts as far
+// as they are some.
+func (v *Visitor) leaveOut(b *source.Batch, entry *Source, of taken) {
+	if of.all == nil && of.some == nil {
+		return
+	}
 	v.keep = v.keep[:0]
 	any := false
 	for row := range b.Batch.Rows {
-		reason, ok := drops.Takes(b.Line(row), func() uint64 { return PrintOf(&v.print, b, row, &v.scratch) })
+		reason, ok := of.reason(b.Rank(row))
 		v.keep = append(v.keep, !ok)
 		if ok {
 			any = true
@@ -83,10 +131,16 @@ func (v *Visitor) leave(b *source.Batch, entry *Source, row int, reason drop.Rea
 	}
 }
 
-// PrintOf is the fingerprint of a record by what it means.
+// PrintOf is the fingerprint of a record by what it means, whatever a narrowed set makes of it.
 func PrintOf(print *equality.Print, b *source.Batch, row int, scratch *[]byte) uint64 {
+	shared := b.Shared()
+	return printAmong(print, shared, &shared.Batch, b.Rank(row), scratch)
+}
+
+// printAmong is PrintOf for one of some records of a batch that all see alike.
+func printAmong(print *equality.Print, b *source.Batch, records *record.Batch, row int, scratch *[]byte) uint64 {
 	for i, name := range b.Head.Layout.Columns {
-		print.Add(name, b.Text(row, i, scratch), b.DecimalOf(i))
+		print.Add(name, records.Text(row, i, scratch), b.DecimalOf(i))
 	}
 	return print.Sum()
 }

@@ -210,7 +210,8 @@ func (t *Tally) makeRoom() {
 func (v *Visitor) Batch(b *source.Batch) error {
 	entry := v.enter(b)
 	drops := v.tally.options.Drop.Of(v.tally.set.Sources[b.Index].Name)
-	reason, gone := drops.Whole()
+	_, gone := drops.Whole()
+	left := v.take(b.Shared(), drops)
 	if b.First && !gone {
 		v.lookAtHead(b)
 	}
@@ -224,17 +225,16 @@ func (v *Visitor) Batch(b *source.Batch) error {
 		entry.set.noted().note(b)
 	}
 	for i := range b.Refused {
+		reason, isLeft := left.reason(b.Refused[i].Rank - 1)
 		switch {
-		case gone:
+		case isLeft:
 			v.leaveRefused(b, entry, i, reason)
 		case !v.isDoubtful(b, b.Refused[i].Line):
 			v.refuse(b, entry, i)
 		}
 	}
 	v.Rows, v.Values, v.Plain = nil, v.Values[:0], true
-	if drops != nil {
-		v.leaveOut(b, entry, drops)
-	}
+	v.leaveOut(b, entry, left)
 	if !gone {
 		for i := range b.Doubtful {
 			v.doubt(b, entry, &b.Doubtful[i])
@@ -399,6 +399,7 @@ func (t *Tally) Finish() error {
 		}
 	}
 	t.tellNoText()
+	TellSpellings(t.set, &t.Findings)
 	for k, column := range t.options.Amounts {
 		total := &t.Proof.Totals[k]
 		total.Column, total.Read = column, read[k].Amount()

@@ -88,6 +88,9 @@ func (a *Attachment) Prepare(set *source.Set, resolver *tally.Resolver) error {
 			if err != nil {
 				return option.Errorf("key", "%w", err)
 			}
+			if word := key.column.Word(); word != "" {
+				key.spelt = t.spelt(len(t.keys), word, set)
+			}
 			t.keys = append(t.keys, key)
 		}
 		if v := t.reference.Valid; v != nil {
@@ -109,8 +112,9 @@ func (a *Attachment) Prepare(set *source.Set, resolver *tally.Resolver) error {
 // lookedUp is a column of the records, or one that a reference before has brought.
 type lookedUp struct {
 	column tally.Column
-	table  int // -1 for a column of the records
-	index  int // of what the table brings
+	table  int               // -1 for a column of the records
+	index  int               // of what the table brings
+	spelt  map[string][]byte // of a word of names: values that the reference writes otherwise
 }
 
 // find finds a column of the records, or of what is brought before the k-th table.

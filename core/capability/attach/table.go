@@ -15,6 +15,7 @@ import (
 	"lastblock/core/value/equality"
 	"lastblock/core/value/kind"
 	"lastblock/core/value/period"
+	"lastblock/core/value/spelling"
 )
 
 // table is a reference that was read.
@@ -87,6 +88,28 @@ func (t *table) known(name string, have []string) error {
 		}
 	}
 	return &unknownError{t.reference.Name, name, have}
+}
+
+// spelt are the values of a word of names of sources that the reference writes otherwise in its n-th column of the key,
+// as it does, such as an entity in capitals.
+func (t *table) spelt(n int, word string, set *source.Set) map[string][]byte {
+	written := make(map[string]bool)
+	same := make(map[string][]byte)
+	for number := range t.numbers.Len() {
+		part := texts.Nth(t.numbers.Key(number), n)
+		written[string(part)] = true
+		if key := spelling.Of(word, string(part)); same[key] == nil {
+			same[key] = bytes.Clone(part)
+		}
+	}
+	all := make(map[string][]byte)
+	for i := range set.Sources {
+		value := set.Word(i, word)
+		if as := same[spelling.Of(word, value)]; as != nil && !written[value] {
+			all[value] = as
+		}
+	}
+	return all
 }
 
 // tableReader reads the rows of a reference.

@@ -114,7 +114,11 @@ func (w *Worker) textOf(b *source.Batch, row, i, k, n int, key *lookedUp) []byte
 	if key.table >= 0 {
 		return w.attachment.tables[key.table].text(w.found[key.table].rows[i], key.index)
 	}
-	return w.bound[k].Text(b, row, n, &w.scratch)
+	text := w.bound[k].Text(b, row, n, &w.scratch)
+	if as, otherwise := key.spelt[string(text)]; otherwise {
+		return as
+	}
+	return text
 }
 
 // find looks the records of a batch up in one reference: first where each probably is,

@@ -390,7 +390,7 @@ func (v *visitor) readKind(b *source.Batch, i, column int) {
 	if b.Head.Kind(column) == wanted {
 		plain, ok = append(plain, text...), true // it has it already
 	} else {
-		plain, ok = kind.AppendPlain(plain, text, wanted, b.Decimal)
+		plain, ok = kind.AppendPlain(plain, text, wanted, b.DecimalOf(column))
 	}
 	v.plain[i] = plain
 	if ok {

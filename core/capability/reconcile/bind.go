@@ -298,10 +298,27 @@ func (r *run) pass(word string, names []string, tolerant bool) (pass, error) {
 				loose = l.Loose
 			}
 		}
+		word := r.wordOf(at)
 		for side := range p.keys {
+			p.keys[side].Words = append(p.keys[side].Words, word)
 			p.keys[side].Columns = append(p.keys[side].Columns, at[side])
 			p.keys[side].Loose = append(p.keys[side].Loose, loose)
 		}
 	}
+	for side := range p.keys {
+		if !slices.ContainsFunc(p.keys[side].Words, func(word string) bool { return word != "" }) {
+			p.keys[side].Words = nil
+		}
+	}
 	return p, nil
+}
+
+// wordOf is the word of names of sources that a column is on either side, "" for none.
+func (r *run) wordOf(at [2]int) string {
+	for side, column := range at {
+		if word := r.sides[side].Word(column); word != "" {
+			return word
+		}
+	}
+	return ""
 }

@@ -1,6 +1,7 @@
 package tieout
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -15,6 +16,7 @@ import (
 
 	"lastblock/core/option"
 	"lastblock/core/source"
+	"lastblock/core/value/spelling"
 )
 
 // covers reads the covering sheets of workbooks.
@@ -37,7 +39,7 @@ func (q *requestReader) covers(context.Context) error {
 				grid.Name, other, name)
 		}
 		of[grid.Name] = name
-		q.options.Covers = append(q.options.Covers, Cover{Source: i, Grid: grid})
+		q.options.Covers = append(q.options.Covers, Cover{Source: name, Grid: grid})
 	}
 	return nil
 }
@@ -80,20 +82,44 @@ func (q *requestReader) besideSources() error {
 		if err != nil {
 			return err
 		}
-		q.options.Covers = append(q.options.Covers, Cover{Source: i, Grid: grid})
+		q.options.Covers = append(q.options.Covers, Cover{Source: q.set.Sources[i].Name, Grid: grid})
 	}
 	return nil
 }
 
 // besideFiles are the files beside the sources.
 type besideFiles struct {
-	of      []string        // paths, by source
-	exist   map[string]bool // those that there are
-	folders map[string]bool // in which sources lie
+	of      []string                     // paths, by source
+	exist   map[string]bool              // those that there are
+	folders map[string]bool              // in which sources lie
+	names   map[string]map[string]string // of what lies in a folder, by spelling.Fold of them, and as they are behind "="
+}
+
+// near is a file that is there under a name that means the same as that of another one which is not, or that one.
+func (f *besideFiles) near(file string) string {
+	folder, name := filepath.Split(file)
+	if f.names[folder] == nil {
+		f.names[folder] = make(map[string]string)
+		entries, err := os.ReadDir(cmp.Or(folder, "."))
+		if err != nil {
+			return file // who reads it says why not
+		}
+		for _, e := range entries {
+			if folded := spelling.Fold(e.Name()); f.names[folder][folded] == "" {
+				f.names[folder][folded] = e.Name()
+			}
+			f.names[folder]["="+e.Name()] = e.Name()
+		}
+	}
+	if as := f.names[folder][spelling.Fold(name)]; as != "" && f.names[folder]["="+name] == "" {
+		return filepath.Join(folder, as)
+	}
+	return file
 }
 
 func (q *requestReader) filesBeside() (*besideFiles, error) {
-	files := &besideFiles{make([]string, len(q.set.Sources)), make(map[string]bool), make(map[string]bool)}
+	files := &besideFiles{of: make([]string, len(q.set.Sources)), exist: make(map[string]bool),
+		folders: make(map[string]bool), names: make(map[string]map[string]string)}
 	for i := range q.set.Sources {
 		src := &q.set.Sources[i]
 		if src.Path == "-" {
@@ -107,9 +133,9 @@ func (q *requestReader) filesBeside() (*besideFiles, error) {
 			if word = word[1 : len(word)-1]; word == sourceColumn {
 				return source.Stem(name)
 			}
-			return q.set.Word(i, word)
+			return q.set.SentWord(i, word)
 		})
-		files.of[i] = filepath.Join(filepath.Dir(src.Path), told)
+		files.of[i] = files.near(filepath.Join(filepath.Dir(src.Path), told))
 		files.folders[filepath.Dir(src.Path)] = true
 		switch _, err := os.Stat(files.of[i]); {
 		case err == nil:

@@ -13,6 +13,7 @@ import (
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/period"
+	"lastblock/core/value/spelling"
 	"lastblock/core/value/words"
 )
 
@@ -58,8 +59,12 @@ func (r *run) declare(rows []Row, f *figures) ([]Declared, error) {
 			return nil, err
 		}
 	}
+	at := make(map[string]int)
+	for i := range r.set.Sources {
+		at[r.set.Sources[i].Name] = i
+	}
 	for _, cover := range r.options.Covers {
-		if err := c.cover(cover); err != nil {
+		if err := c.cover(at[cover.Source], cover.Grid); err != nil {
 			return nil, err
 		}
 	}
@@ -234,25 +239,25 @@ func figureColumns(sheet *source.Table) []string {
 }
 
 // cover compares with a sheet that declares one source.
-func (c *comparison) cover(cover Cover) error {
-	decimal := cover.Grid.Decimal
+func (c *comparison) cover(index int, sheet *source.Grid) error {
+	decimal := sheet.Decimal
 	if decimal == 0 {
-		decimal = c.run.decimalOf(cover.Source)
+		decimal = c.run.decimalOf(index)
 	}
-	found := figuresOn(cover.Grid, c.run.options.Labels, decimal)
+	found := figuresOn(sheet, c.run.options.Labels, decimal)
 	line := 0
-	if len(cover.Grid.Lines) > 0 {
-		line = cover.Grid.Lines[0]
+	if len(sheet.Lines) > 0 {
+		line = sheet.Lines[0]
 	}
 	for _, f := range found {
 		line = max(line, f.line)
 	}
 	for _, label := range c.run.options.Labels {
 		if _, ok := found[label.Figure]; !ok {
-			return &DeclarationError{cover.Grid.Name, 0, fmt.Sprintf("no figure stands beside or below %q", label.Text)}
+			return &DeclarationError{sheet.Name, 0, fmt.Sprintf("no figure stands beside or below %q", label.Text)}
 		}
 	}
-	return c.compare(cover.Source, declaration{cover.Grid.Name, line, "; declared in " + cover.Grid.Name, decimal,
+	return c.compare(index, declaration{sheet.Name, line, "; declared in " + sheet.Name, decimal,
 		func(word string) string {
 			return found[word].text
 		}})
@@ -448,7 +453,7 @@ func (c controlSheet) words(entity, period string) string {
 	if !c.Has(periodColumn) {
 		period = ""
 	}
-	return entity + "\x00" + period
+	return spelling.Of(entityColumn, entity) + "\x00" + spelling.Of(periodColumn, period)
 }
 
 // key is what a line of the sheet calls a source, and how a message calls it: by

@@ -182,7 +182,7 @@ func TestCoversAreCompared(t *testing.T) {
 		for i := range cells {
 			grid.Lines = append(grid.Lines, i+1)
 		}
-		return Cover{index, grid}
+		return Cover{[]string{"a.csv", "b.csv"}[index], grid}
 	}
 	r := check(t, "", sourcetest.Reading, Options{Covers: []Cover{cover(1, []string{"rows", "1"},
 		[]string{"v", "4,50"})}, CoveredBy: "cover", Strays: []string{"c.ctl"}}, files)

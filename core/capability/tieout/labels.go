@@ -1,6 +1,7 @@
 package tieout
 
 import (
+	"slices"
 	"strings"
 
 	"lastblock/core/source"
@@ -13,8 +14,17 @@ type Label struct{ Text, Figure string }
 // Cover is a small sheet that declares one source: a covering sheet in its
 // workbook, or a file beside it.
 type Cover struct {
-	Source int // in the set
+	Source string // by its name, as sources before it may be passed over yet
 	Grid   *source.Grid
+}
+
+// coversOf are those of some covers whose sources are in a set: others are passed over, and their covers with them.
+func coversOf(set *source.Set, covers []Cover) []Cover {
+	here := make(map[string]bool)
+	for i := range set.Sources {
+		here[set.Sources[i].Name] = true
+	}
+	return slices.DeleteFunc(slices.Clone(covers), func(c Cover) bool { return !here[c.Source] })
 }
 
 // figure is a figure that was found beside its label.

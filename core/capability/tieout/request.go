@@ -218,6 +218,7 @@ func (q *requestReader) roster(ctx context.Context) error {
 	if q.options.Roster, err = ReadRoster(table); err != nil {
 		return option.Errorf("roster", "%w", err)
 	}
+	q.set.Prefer(entityColumn, q.options.Roster.Names())
 	return nil
 }
 

@@ -12,6 +12,7 @@ import (
 	"lastblock/core/tally"
 	"lastblock/core/value/nearest"
 	"lastblock/core/value/period"
+	"lastblock/core/value/spelling"
 )
 
 // Roster is who has to file.
@@ -81,7 +82,15 @@ func ReadRoster(table *source.Table) (*Roster, error) {
 	return roster, nil
 }
 
-func fold(entity string) string { return strings.ToLower(strings.TrimSpace(entity)) }
+// Names are the entities as the roster writes them.
+func (r *Roster) Names() (names []string) {
+	for i := range r.Entries {
+		names = append(names, r.Entries[i].Entity)
+	}
+	return names
+}
+
+func fold(entity string) string { return spelling.Fold(entity) }
 
 // IsDue tells whether the entity has to file for a period.
 func (e *Entry) IsDue(p period.Period) bool {
@@ -307,11 +316,7 @@ func (g *gathering) cell(e *Entry, p period.Period, due, onRoster bool) MatrixCe
 }
 
 func (g *gathering) meant(entity string) string {
-	var have []string
-	for _, e := range g.run.options.Roster.Entries {
-		have = append(have, e.Entity)
-	}
-	if near, ok := nearest.To(entity, have); ok {
+	if near, ok := nearest.To(entity, g.run.options.Roster.Names()); ok {
 		return fmt.Sprintf("; is it %s?", near)
 	}
 	return ""

@@ -70,7 +70,7 @@ func (w *ruleWatcher) bind(b *source.Batch) []int {
 	n := len(at)
 	w.record = expression.Record{
 		Decimal: b.Decimal, Texts: make([][]byte, n), Plain: make([]bool, n), Orders: make([]date.Order, n),
-		Lacks: make([]bool, n),
+		Lacks: make([]bool, n), Words: make([]string, n),
 	}
 	for k := range w.columns {
 		at[k] = w.columns[k].in(b)
@@ -84,7 +84,7 @@ func (w *ruleWatcher) bind(b *source.Batch) []int {
 		case name == record.SourceColumn:
 			w.record.Texts[k] = []byte(w.run.set.Sources[b.Index].Name)
 		case slices.Contains(w.check.Words, name):
-			w.record.Texts[k] = []byte(w.run.set.Word(b.Index, name))
+			w.record.Texts[k], w.record.Words[k] = []byte(w.run.set.Word(b.Index, name)), name
 		default:
 			w.record.Lacks[k] = true
 		}

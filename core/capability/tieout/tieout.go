@@ -41,7 +41,7 @@ type Options struct {
 
 	Checks []Check
 
-	// Ended are entities that file no more, and their last periods, by names in small letters.
+	// Ended are entities that file no more, and their last periods, by spelling.Fold of their names.
 	Ended map[string]period.Period
 
 	Until   *period.Period    // sources of later periods were passed over; nil for none
@@ -117,6 +117,7 @@ func Run(ctx context.Context, set *source.Set, reading source.Reading, options O
 // Prepare works out what is looked at in each record. The caller then scans the set with the
 // job's visitors and calls Finish, or Close where the scan has failed.
 func Prepare(set *source.Set, reading source.Reading, options Options) *Job {
+	options.Covers = coversOf(set, options.Covers)
 	r := &run{set: set, reading: reading, options: &options}
 	f := newFigures(set, &options)
 	checks := append(slices.Clone(options.Checks), f.hashes, f.distinct)

@@ -9,6 +9,7 @@ import (
 
 	"lastblock/core/value/amount"
 	"lastblock/core/value/nearest"
+	"lastblock/core/value/spelling"
 	"lastblock/core/value/words"
 )
 
@@ -24,6 +25,14 @@ type Word struct {
 	Column string `json:"column"`
 	Value  string `json:"value"`
 }
+
+// IsSaid tells whether a value of the column is that of the word: of an entity or a period in whatever spelling.
+func (w *Word) IsSaid(value string) bool {
+	return value == w.Value || w.isNamed() && spelling.Same(w.Column, value, w.Value)
+}
+
+// isNamed tells whether the column is of whom, or of when, names of sources tell.
+func (w *Word) isNamed() bool { return w.Column == "entity" || w.Column == spelling.PeriodWord }
 
 // ParseWords reads COLUMN=VALUE, each of which may stand once.
 func ParseWords(texts []string) (all []Word, err error) {
@@ -163,7 +172,7 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string,
 			delete(given.unknown, f.Source)
 		}
 		for i, word := range w.Words {
-			if value := f.Group[columns[i]]; value != word.Value {
+			if value := f.Group[columns[i]]; !word.IsSaid(value) {
 				if i == 0 && f.Kind == OfGroup {
 					*had = append(*had, strings.Clone(value))
 				}

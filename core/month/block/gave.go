@@ -39,7 +39,9 @@ func (c *Chain) Gave(e *Entry, w Wish) (*Gave, error) {
 	var had []string
 	s := &sift{result: strconv.Itoa(at + 1), known: make(map[string]bool)}
 	for _, word := range w.Words {
-		s.values = append(s.values, []byte(word.Value))
+		if !word.isNamed() { // which may be spelt otherwise
+			s.values = append(s.values, []byte(word.Value))
+		}
 	}
 	given, some, err := c.point(&p, &w, at, sum, &had, &filter{wanted: s.keeps, lacks: s.lacks})
 	if err == nil && !some {

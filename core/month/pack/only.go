@@ -37,12 +37,12 @@ func (r *Report) For(entity string, given *Given) (*Report, error) {
 	o := &only{from: r, entity: r.Entities[slices.IndexFunc(r.Entities, is(entity))], isOwn: isOwn, given: given}
 	for _, name := range r.Entities {
 		if fold(name) != fold(entity) {
-			o.others = append(o.others, strings.ToLower(name))
+			o.others = append(o.others, fold(name))
 		}
 	}
 	for i := range r.Sources {
 		if s := &r.Sources[i]; !isOwn(s.Source) {
-			o.others = append(o.others, strings.ToLower(s.Source))
+			o.others = append(o.others, fold(s.Source))
 		}
 	}
 	to := *r
@@ -312,7 +312,7 @@ func (o *only) isAboutOthers(text string) bool {
 	if text == "" {
 		return false
 	}
-	text = strings.ToLower(text)
+	text = fold(text)
 	return slices.ContainsFunc(o.others, func(name string) bool { return hasWord(text, name) })
 }
 

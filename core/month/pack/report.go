@@ -4,13 +4,13 @@ import (
 	"cmp"
 	"io"
 	"slices"
-	"strings"
 	"time"
 
 	"lastblock/core/finding"
 	"lastblock/core/month/block"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/natural"
+	"lastblock/core/value/spelling"
 )
 
 // Report is a pack together with what its block says, ready to be shown.
@@ -109,7 +109,7 @@ func is(entity string) func(string) bool {
 	return func(name string) bool { return fold(name) == fold(entity) }
 }
 
-func fold(entity string) string { return strings.ToLower(strings.TrimSpace(entity)) }
+func fold(entity string) string { return spelling.Fold(entity) }
 
 // OfBlock is what a block came to: its pack, or where it has none what else it tells. figures are its figures. The
 // error is what reading returned, a *block.BrokenError where a file is not as it was sealed.

@@ -57,11 +57,15 @@ func (w *Worker) Apply(s *Shape, b *record.Batch, writing Writing, constants map
 		holds, refusal := w.row(s, b, row, writing, constants)
 		if refusal != nil {
 			refusal.Line, refusal.Raw = b.Line(row), bytes.Clone(b.Raw(row))
+			if b.Ranks != nil {
+				refusal.Rank = b.Ranks[row] + 1
+			}
 			b.Refused = append(b.Refused, *refusal)
 			continue
 		}
 		w.keep = append(w.keep, holds)
 		b.Lines[kept] = b.Lines[row]
+		b.KeepRank(kept, row)
 		if rewrite {
 			w.write(s, b, row)
 		} else {
@@ -70,10 +74,13 @@ func (w *Worker) Apply(s *Shape, b *record.Batch, writing Writing, constants map
 		kept++
 	}
 	b.Rows, b.Lines = kept, b.Lines[:kept]
+	b.CutRanks()
 	if rewrite {
+		rewritten := w.bounds
+		w.rewriteDropped(s, b, writing, constants)
 		b.Width = len(s.columns)
 		b.Data = w.data // which the worker writes over with the next batch
-		b.Bounds = append(b.Bounds[:0], w.bounds...)
+		b.Bounds = append(b.Bounds[:0], rewritten...)
 		b.Quoted, b.Plain, b.Regular, b.Needed = true, false, false, false
 	} else {
 		b.Bounds = b.Bounds[:kept*(width+1)]
@@ -81,6 +88,28 @@ func (w *Worker) Apply(s *Shape, b *record.Batch, writing Writing, constants map
 	if slices.Contains(w.keep, false) {
 		b.Split(w.keep)
 	}
+}
+
+// rewriteDropped gives the records that were left out before the columns of the result, so that their amounts can be
+// counted. What cannot be computed of one of them stays blank.
+func (w *Worker) rewriteDropped(s *Shape, b *record.Batch, writing Writing, constants map[string][]byte) {
+	dropped := b.Dropped
+	if dropped == nil {
+		return
+	}
+	bounds := w.bounds
+	w.bounds = nil
+	for row := range dropped.Rows {
+		for i := range w.made[:len(s.makes)] {
+			w.made[i] = w.made[i][:0]
+		}
+		w.row(s, dropped, row, writing, constants) //nolint:errcheck // what cannot be computed is blank
+		w.write(s, dropped, row)
+	}
+	dropped.Bounds, dropped.Data, dropped.Width = w.bounds, w.data, len(s.columns)
+	dropped.Quoted, dropped.Plain, dropped.Regular, dropped.Needed = true, false, false, false
+	dropped.Missed, dropped.Blanked = nil, nil
+	w.bounds = bounds
 }
 
 func grow(texts [][]byte, n int) [][]byte {
@@ -154,11 +183,12 @@ func (w *Worker) bind(s *Shape, b *bound, writing Writing, constants map[string]
 	r := &w.record
 	*r = expression.Record{
 		Decimal: r.Decimal, Texts: r.Texts[:0], Plain: r.Plain[:0], Orders: r.Orders[:0],
-		Made: r.Made[:0], Lacks: r.Lacks[:0], Missed: r.Missed[:0],
+		Made: r.Made[:0], Lacks: r.Lacks[:0], Words: r.Words[:0], Missed: r.Missed[:0],
 	}
 	for i, from := range b.from {
 		text, plain, order, lacks := []byte(nil), true, date.Unclear, false
 		var made *expression.Value
+		word := ""
 		switch {
 		case from.make >= 0:
 			made = &w.results[from.make]
@@ -174,10 +204,12 @@ func (w *Worker) bind(s *Shape, b *bound, writing Writing, constants map[string]
 		default:
 			var known bool
 			text, known = constants[b.constants[i]]
-			lacks = !known
+			if lacks = !known; known && b.constants[i] != record.SourceColumn {
+				word = b.constants[i]
+			}
 		}
 		r.Texts, r.Plain, r.Orders = append(r.Texts, text), append(r.Plain, plain), append(r.Orders, order)
-		r.Made, r.Lacks = append(r.Made, made), append(r.Lacks, lacks)
+		r.Made, r.Lacks, r.Words = append(r.Made, made), append(r.Lacks, lacks), append(r.Words, word)
 	}
 }
 

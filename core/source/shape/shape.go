@@ -214,10 +214,17 @@ func (s *Shape) bind(x *expression.Expression, made []Make) bound {
 
 // formOf is the form of a column of the source.
 func (s *Shape) formOf(at int) expression.Form {
-	if s.kinds == nil || s.kinds[at].Kind == "" || s.kinds[at].Kind == record.Text {
-		return expression.Sent
+	kind := s.given.Kind(at)
+	if s.kinds != nil && s.kinds[at].Kind != "" {
+		kind = s.kinds[at].Kind
 	}
-	return expression.Form{Kind: s.kinds[at].Kind}
+	switch {
+	case kind != "" && kind != record.Text:
+		return expression.Form{Kind: kind}
+	case s.given.IsComputed(at):
+		return expression.Form{Kind: record.Text}
+	}
+	return expression.Sent
 }
 
 // arrange works out the columns of the result.
@@ -276,8 +283,10 @@ func (a *arrangement) add(c column, name string, sent int) {
 		if computed = !form.AsSent; computed {
 			kind = form.Kind
 		}
-	case a.shape.kinds != nil:
+	case a.shape.kinds != nil && a.shape.kinds[c.from].Kind != "":
 		kind = a.shape.kinds[c.from].Kind
+	default: // as it came in, which may be in a plain form already
+		kind, computed = a.shape.given.Kind(c.from), a.shape.given.IsComputed(c.from)
 	}
 	a.shape.columns = append(a.shape.columns, c)
 	a.names, a.sent = append(a.names, name), append(a.sent, sent)

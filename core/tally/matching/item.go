@@ -7,6 +7,7 @@ import (
 	"lastblock/core/large/texts"
 	"lastblock/core/record"
 	"lastblock/core/value/equality"
+	"lastblock/core/value/spelling"
 
 	"github.com/zeebo/xxh3"
 )
@@ -15,24 +16,30 @@ import (
 type Key struct {
 	Columns []int
 	Loose   []equality.Loose // what makes no difference, by column
+	// Words are the words of names of sources that a column is, or is compared with, by column; "" for others. Their
+	// values are the same in whatever spelling.
+	Words []string
 
 	room []byte
 }
 
 // Clone is a key of its own for another goroutine.
-func (k *Key) Clone() *Key { return &Key{Columns: k.Columns, Loose: k.Loose} }
+func (k *Key) Clone() *Key { return &Key{Columns: k.Columns, Loose: k.Loose, Words: k.Words} }
 
 // Append appends the values of a key by what they mean, where there are several each
 // with its length before it, and tells whether all of them are blank.
 func (k *Key) Append(dst []byte, values [][]byte, decimals []byte) (key []byte, blank bool) {
 	blank = true
-	if len(k.Columns) == 1 && k.Loose[0] == (equality.Loose{}) { // as most are
+	if len(k.Columns) == 1 && k.Loose[0] == (equality.Loose{}) && k.Words == nil { // as most are
 		value := equality.Of(values[k.Columns[0]], decimals[k.Columns[0]], &k.room)
 		return append(dst, value...), len(value) == 0
 	}
 	for i, column := range k.Columns {
 		value := equality.Of(values[column], decimals[column], &k.room)
 		blank = blank && len(value) == 0
+		if k.Words != nil && k.Words[i] != "" {
+			value = []byte(spelling.Of(k.Words[i], string(value)))
+		}
 		if loose := k.Loose[i]; loose != (equality.Loose{}) {
 			from := len(dst)
 			dst = loose.Append(append(dst, 0), value)

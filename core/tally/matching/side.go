@@ -80,6 +80,14 @@ func (s *Side) Find(name string) (int, error) {
 	return slices.Index(s.Columns, column.Name), nil
 }
 
+// Word is the word of names of sources that a column is, "" for none.
+func (s *Side) Word(column int) string {
+	if column >= len(s.columns) {
+		return "" // it was computed
+	}
+	return s.columns[column].Word()
+}
+
 // ReadAmounts has a column read as amounts, and tells which of Amounts it is.
 func (s *Side) ReadAmounts(column int) int {
 	if at := slices.Index(s.Amounts, column); at >= 0 {

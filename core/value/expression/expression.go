@@ -67,6 +67,8 @@ type Record struct {
 	Orders []date.Order
 	// Made has the values of columns that were computed before; nil for others.
 	Made []*Value
+	// Words says which columns are words of names of sources, and which ones, "" for others.
+	Words []string
 	// Lacks says which columns the record does not have.
 	Lacks []bool
 
@@ -90,8 +92,12 @@ func (r *Record) value(column int, name string) value {
 		v.column = name
 		return v
 	}
-	return value{kind: columnKind, column: name, text: r.Texts[column], decimal: r.decimal(column),
+	v := value{kind: columnKind, column: name, text: r.Texts[column], decimal: r.decimal(column),
 		order: r.order(column)}
+	if column < len(r.Words) {
+		v.word = r.Words[column]
+	}
+	return v
 }
 
 func (r *Record) lacks(column int) bool { return column < len(r.Lacks) && r.Lacks[column] }

@@ -2,11 +2,14 @@ package expression
 
 import (
 	"bytes"
+	"cmp"
 	"strconv"
 
 	"lastblock/core/record"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/date"
+	"lastblock/core/value/period"
+	"lastblock/core/value/spelling"
 )
 
 // kind is what a value is.
@@ -30,6 +33,7 @@ func (k kind) String() string {
 type value struct {
 	kind    kind
 	column  string // of a column
+	word    string // of names of sources, that the column is; "" for none
 	text    []byte // of a text or a column
 	decimal byte   // the decimal mark of amounts in it, 0 for the point
 	order   date.Order
@@ -154,9 +158,26 @@ func (v *value) append(dst []byte) []byte {
 	return dst
 }
 
+// wordOf is the word of names that two values are compared as, "" where neither is one: entities are compared in
+// whatever spelling, and periods as such.
+func wordOf(a, b *value) string {
+	word, other := a.word, b
+	if word == "" {
+		word, other = b.word, a
+	}
+	isNumber := other.kind == numberKind && word != spelling.PeriodWord
+	if isNumber || other.kind == dateKind || other.kind == flagKind {
+		return ""
+	}
+	return word
+}
+
 // equal compares two values: as numbers or dates if one of them is, else as
 // texts.
 func equal(a, b *value) (bool, error) {
+	if word := wordOf(a, b); word != "" {
+		return spelling.Same(word, string(a.asText()), string(b.asText())), nil
+	}
 	switch {
 	case a.kind == numberKind || b.kind == numberKind:
 		if a.isBlank() || b.isBlank() {
@@ -192,6 +213,13 @@ func equal(a, b *value) (bool, error) {
 // order compares two values that both are there: as dates if one of them is, as
 // texts if one of them is written in the expression, else as numbers.
 func order(a, b *value) (int, error) {
+	if wordOf(a, b) == spelling.PeriodWord {
+		x, isX := period.Parse(string(a.asText()))
+		y, isY := period.Parse(string(b.asText()))
+		if isX && isY {
+			return cmp.Or(x.First-y.First, x.Last()-y.Last()), nil
+		}
+	}
 	switch {
 	case a.kind == dateKind || b.kind == dateKind:
 		x, err := a.asDate()
