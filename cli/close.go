@@ -43,12 +43,13 @@ nothing. Without --plan the plan is lastblock.toml in the folder you are in.`,
 
 // closing is a close on its way.
 type closing struct {
-	app   *app
-	task  *month.Closing
-	root  string // the folder of the plan
-	chain *block.Chain
-	in    *month.Input
-	parts []closePart
+	app     *app
+	task    *month.Closing
+	root    string // the folder of the plan
+	chain   *block.Chain
+	in      *month.Input
+	reading *month.Run
+	parts   []closePart
 
 	reports  []*reporting // that the plan asks for
 	reported bool         // it is a rehearsal for a report, so that it may be of a period that is sealed
@@ -146,6 +147,7 @@ func (c *closing) read(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	c.reading = run
 	if err := c.isFree(); err != nil {
 		return errors.Join(err, run.Close())
 	}
@@ -265,7 +267,7 @@ func (c *closing) gather() error {
 	if err == nil {
 		err = gatherResults(c, month.NewOverlay, func(r *month.Result[*month.Overlay]) closePart {
 			c.place(&r.Task.Writing, "overlay", ".xlsx")
-			return &closeOverlay{gridding: &gridding{Result: r}, app: a}
+			return &closeOverlay{gridding: &gridding{Result: r}, of: c}
 		})
 	}
 	if err == nil {

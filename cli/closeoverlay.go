@@ -3,11 +3,13 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"lastblock/core/finding"
 	"lastblock/core/month"
 	"lastblock/core/month/pack"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/period"
 	"lastblock/show"
 )
 
@@ -16,7 +18,8 @@ type closeOverlay struct {
 	*gridding
 	notMeasured
 	meanwhile
-	app *app
+	of  *closing
+	all *month.Input // with the forms of earlier periods, of which the grid may have none
 }
 
 // Part takes no part in the reading of the records.
@@ -25,20 +28,36 @@ func (c *closeOverlay) Part(_ context.Context, run *month.Run) (*month.Part, err
 }
 
 func (c *closeOverlay) create(ctx context.Context, in *month.Input) error {
-	if err := c.app.openForms(ctx, c.gridding, nil); err != nil {
+	c.Task.Spellings = in.Set.Spellings()
+	if err := c.of.app.openForms(ctx, c.gridding, nil); err != nil {
 		return err
 	}
-	return c.app.createOverlay(c.gridding, in)
+	if closed, ok := period.Parse(in.Closing); ok {
+		c.all = c.Task.Limit(c.in, closed)
+	}
+	return c.of.app.createOverlay(c.gridding, in)
 }
 
 func (c *closeOverlay) prepare(context.Context, *month.Part) error { return nil }
 
 func (c *closeOverlay) finish(ctx context.Context) ([]finding.Finding, error) {
-	if err := c.app.addUp(ctx, c.gridding); err != nil {
+	if err := c.of.app.addUp(ctx, c.gridding); err != nil {
 		return nil, err
 	}
-	closed, err := month.ClosedChanged(ctx, c.in, c.app.chain)
-	return append(append(settled(c.in, closed), c.in.Arrived...), c.forms.Done.Findings...), err
+	if err := c.forms.SumUp(); err != nil {
+		return nil, err
+	}
+	var found []finding.Finding
+	if !c.of.task.Restate {
+		var err error
+		if found, err = month.ClosedChanged(ctx, c.all, c.of.app.chain); err != nil {
+			return nil, err
+		}
+	}
+	if closed, ok := period.Parse(c.of.in.Closing); ok && c.Task.HasPaths() {
+		found = append(found, c.in.NotFiled(c.Task.ResultName(), closed, c.of.reading.Roster)...)
+	}
+	return slices.Concat(settled(c.in, found), c.in.Arrived, c.forms.Done.Findings), nil
 }
 
 func (c *closeOverlay) write(ctx context.Context, remark string) error {
@@ -53,7 +72,7 @@ func (c *closeOverlay) line() (check, text string) {
 
 func (c *closeOverlay) made() *madeResult {
 	return &madeResult{c.Task.Name(), c.Name(), c.output, c.forms.By(), c.filled(),
-		month.TotalsOf([]string{month.GridValue}, []amount.Amount{c.forms.Done.Total.Amount})}
+		month.TotalsOf([]string{month.GridValue}, []amount.Amount{c.forms.Total()})}
 }
 
 func (c *closeOverlay) figures(add month.AddFigure, _ func(index int) string) error {

@@ -63,6 +63,9 @@ func (a *app) runOverlay(ctx context.Context, typed *month.Overlay, paths []stri
 	for _, g := range all {
 		err := a.openForms(ctx, g, paths)
 		if err == nil {
+			err = g.Task.Choose(g.in, a.plan)
+		}
+		if err == nil {
 			err = a.createOverlay(g, g.in)
 		}
 		if err != nil {

@@ -17,6 +17,7 @@ import (
 	"lastblock/core/option"
 	"lastblock/core/source"
 	"lastblock/core/value/amount"
+	"lastblock/core/value/natural"
 	"lastblock/core/value/period"
 )
 
@@ -55,7 +56,7 @@ func (c *Account) name(path string) (string, error) {
 func (c *Account) Block(ctx context.Context) (*block.Block, error) {
 	t := c.Task
 	b := &block.Block{Period: c.In.Closing, Time: time.Now(), User: t.User, Program: c.Program, Verdict: c.Verdict,
-		Reason: t.Reason, Later: c.In.Later, Rows: c.Tied.Rows, Totals: TotalsOf(c.Tied.Columns, c.Tied.Totals),
+		Reason: t.Reason, Later: c.later(), Rows: c.Tied.Rows, Totals: TotalsOf(c.Tied.Columns, c.Tied.Totals),
 		Findings: []block.Finding{}, Sources: []block.Source{}, References: []block.Reference{},
 		Results: []block.Result{}}
 	if b.User == "" {
@@ -84,6 +85,20 @@ func (c *Account) Block(ctx context.Context) (*block.Block, error) {
 		b.Decisions.Lines, b.Decisions.Seal = log.Seal()
 	}
 	return b, errors.Join(c.sealFiles(b), c.sealReferences(ctx, b), c.sealSources(ctx, b), c.sealForms(ctx, b))
+}
+
+// later are the sources, and the forms, that were passed over since they are of later periods.
+func (c *Account) later() []string {
+	all := slices.Clone(c.In.Later)
+	for _, f := range c.Forms {
+		for _, name := range f.In.Later {
+			if !slices.Contains(all, name) {
+				all = append(all, name)
+			}
+		}
+	}
+	slices.SortFunc(all, natural.Compare)
+	return all
 }
 
 // sealFiles seals the plan and the references that it names.
@@ -176,7 +191,7 @@ func (c *Account) sealForms(ctx context.Context, b *block.Block) error {
 				return err
 			}
 			s.Of, s.Fingerprint, s.Rows = f.Task.ResultName(), f.Done.Print(of.Index), of.Read-of.Blank
-			s.Totals = TotalsOf([]string{GridValue}, []amount.Amount{of.Amount})
+			s.Totals = TotalsOf([]string{GridValue}, []amount.Amount{f.given[i]})
 			b.Sources = append(b.Sources, *s)
 		}
 	}

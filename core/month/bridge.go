@@ -119,6 +119,36 @@ func (p *Plan) ChangesOf(ctx context.Context, in *Input, m *Measured, chain *blo
 	return b, b.readSealed(chain)
 }
 
+// leaveSums takes what is a sum of others out of the sealed figures of a grid, as an earlier version has sealed them
+// together.
+func (b *BeforeAndNow) leaveSums() {
+	isSum := b.now.forms.isSum()
+	for i := range b.sealed {
+		r := &b.sealed[i]
+		if len(r.groups) == 0 {
+			continue
+		}
+		add := func(groups map[string][]amount.Amount) (total []amount.Amount) {
+			for key, amounts := range groups {
+				if !isSum(key) {
+					total = added(total, amounts)
+				}
+			}
+			return total
+		}
+		of := *r.Result
+		of.Totals = slices.Clone(of.Totals)
+		total := add(r.groups)
+		for k := range of.Totals {
+			of.Totals[k].Amount = at(total, k).String()
+		}
+		r.Result = &of
+		for source, groups := range r.within {
+			r.given[source] = add(groups)
+		}
+	}
+}
+
 // Forms are the forms that are compared, nil where records are.
 func (b *BeforeAndNow) Forms() *Forms { return b.now.forms }
 
@@ -182,7 +212,7 @@ func (b *BeforeAndNow) readSealed(chain *block.Chain) error {
 	if !b.all {
 		isWanted = func(source string) bool { return wanted[source] }
 	}
-	return chain.Figures(b.Entry, isWanted, func(f *block.Figure) error {
+	err := chain.Figures(b.Entry, isWanted, func(f *block.Figure) error {
 		at, ok := place[f.Result]
 		if !ok {
 			return nil
@@ -210,6 +240,10 @@ func (b *BeforeAndNow) readSealed(chain *block.Chain) error {
 		}
 		return nil
 	})
+	if err == nil && b.now.forms != nil {
+		b.leaveSums()
+	}
+	return err
 }
 
 // keyOf is the key of a sealed group, in which words of names are written as they are today.

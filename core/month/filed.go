@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"lastblock/core/capability/tieout"
+	"lastblock/core/finding"
 	"lastblock/core/option"
 	"lastblock/core/source"
 	"lastblock/core/tally"
@@ -105,11 +106,96 @@ func (f *Filed) Newest(roster *tieout.Roster) (period.Period, error) {
 		"closed", strings.Join(said, "\n"))
 }
 
+// FormsUpTo passes over the forms of periods that begin behind p: a budget of the year is one of each month in it.
+func (in *Input) FormsUpTo(p period.Period) {
+	in.passOverLater("later than "+p.String(), func(of period.Period) bool { return of.First > p.Last() })
+}
+
+// Only passes over the forms of other periods than p, and than longer ones that p is part of.
+func (in *Input) Only(p period.Period) {
+	in.FormsUpTo(p)
+	in.Set.PassOver("earlier than "+p.String(), func(i int) bool {
+		of, ok := period.Parse(in.Set.Word(i, tally.PeriodWord))
+		return ok && of.Last() < p.Last()
+	})
+}
+
+// Limit passes over the forms that a close of a period does not add up: of later periods, and of earlier ones where it
+// is asked for. all has those of earlier periods still.
+func (t *Overlay) Limit(in *Input, closed period.Period) (all *Input) {
+	in.FormsUpTo(closed)
+	set, whole := *in.Set, *in
+	whole.Set = &set
+	if t.Whose == onePeriod {
+		in.Only(closed)
+	}
+	return &whole
+}
+
+// Choose passes over the forms that are not asked for in a run that closes nothing: of one period those of the plan's,
+// or of the newest that there is.
+func (t *Overlay) Choose(in *Input, p *Plan) error {
+	if t.Whose != onePeriod {
+		return nil
+	}
+	if p != nil {
+		if closed, ok := period.Parse(p.Closed().Period); ok {
+			in.Only(closed)
+			return nil
+		}
+	}
+	filed := FiledBy(in.Set, nil)
+	if len(filed.periods) == 0 {
+		return option.Errorf("of", "no form's name tells a period")
+	}
+	in.Only(filed.periods[len(filed.periods)-1])
+	return nil
+}
+
+// limit passes over the forms that a block of a period does not have, of later periods only where these do not count.
+func (t *Overlay) limit(in *Input, closed string, upTo bool) {
+	switch p, ok := period.Parse(closed); {
+	case !ok:
+	case t.Whose == onePeriod:
+		in.Only(p)
+	case upTo:
+		in.FormsUpTo(p)
+	}
+}
+
+// NotFiled are findings for the forms of a grid that are due by a roster and have not come: for each period of which
+// there are forms, and for the one that is closed where it is such a period.
+func (in *Input) NotFiled(result string, closed period.Period, roster *tieout.Roster) (findings []finding.Finding) {
+	if roster == nil || !slices.Contains(in.Set.Words(), tally.EntityWord) {
+		return nil
+	}
+	filed := FiledBy(in.Set, in.Ended())
+	periods := slices.Clone(filed.periods)
+	isUnit := func(p period.Period) bool { return p.Unit == closed.Unit }
+	if slices.ContainsFunc(periods, isUnit) && !slices.Contains(periods, closed) {
+		periods = append(periods, closed)
+	}
+	for _, p := range periods {
+		for _, entity := range filed.missing(p, roster) {
+			key := entity + " " + p.String()
+			f := finding.Finding{Kind: finding.NotFiled, Severity: finding.NotFiled.Severity(), Source: key,
+				Key: key + " " + result, Message: fmt.Sprintf("has not filed its form for %s; ask the branch for it", result)}
+			f.ID, f.State = finding.Identify(&f, 0), finding.StateOf(&f)
+			findings = append(findings, f)
+		}
+	}
+	return findings
+}
+
 // UpTo passes over the sources of later periods than p, by the periods of their names.
 func (in *Input) UpTo(p period.Period) {
-	in.Set.PassOver("later than "+p.String(), func(i int) bool {
+	in.passOverLater("later than "+p.String(), func(of period.Period) bool { return of.Last() > p.Last() })
+}
+
+func (in *Input) passOverLater(reason string, isLater func(of period.Period) bool) {
+	in.Set.PassOver(reason, func(i int) bool {
 		of, ok := period.Parse(in.Set.Word(i, tally.PeriodWord))
-		later := ok && of.Last() > p.Last()
+		later := ok && isLater(of)
 		if later {
 			in.Later = append(in.Later, in.Set.Sources[i].Name)
 		}

@@ -101,7 +101,7 @@ func (f *filling) takeApart() error {
 // them are read, where it has sources of its own, and how records are read, where it reads cells.
 func (f *filling) leavesAside(word string) bool {
 	return f.options.Find(word) == nil ||
-		find(f.own, pathsKey) != nil && slices.Contains([]string{onlyWord, "skip", "recurse", "name", "sheet", "table"},
+		find(f.own, pathsKey) != nil && slices.Contains([]string{onlyWord, "skip", "recurse", "sheet", "table"},
 			word)
 }
 
@@ -150,7 +150,7 @@ func (f *filling) take(table *plan.Table) error {
 	}
 	p, reading := f.plan, f.task.Sources()
 	if e := find(table, pathsKey); e != nil {
-		reading.Planned = nil
+		reading.Planned, reading.ownPaths = nil, table != &p.parsed.Read
 		for _, path := range option.TextsOf(e.Value) {
 			reading.Planned = append(reading.Planned, beside(p.parsed.File, path))
 		}

@@ -25,6 +25,9 @@ type Forms struct {
 	In   *Input
 	Done *overlay.Result
 	by   []string
+
+	total amount.Amount   // of the figures that are no sums of others
+	given []amount.Amount // what each of Done.Sources gave to these
 }
 
 // Overlays are the grids that the plan asks for.
@@ -40,13 +43,27 @@ func (p *Plan) Overlays() ([]*Result[*Overlay], error) {
 	return results, err
 }
 
-// ReadForms adds up the forms of a grid of the plan. The error is an *option.Error, or what reading returned.
-func ReadForms(ctx context.Context, r *Result[*Overlay], machine int64) (*Forms, error) {
+// ReadForms adds up the forms of a grid of the plan that are compared with those of a block, nil for none. asSealed says
+// that forms of later periods than that of the block do not count. The error is an *option.Error, or what reading
+// returned.
+func ReadForms(ctx context.Context, r *Result[*Overlay], e *block.Entry, asSealed bool, machine int64) (*Forms, error) {
 	in, err := r.Task.OpenForms(ctx, nil, machine)
 	if err != nil {
 		return nil, r.Err(err)
 	}
-	return AddUp(ctx, r, in)
+	if e != nil {
+		r.Task.limit(in, e.Period, asSealed)
+	} else if err := r.Task.Choose(in, r.plan); err != nil {
+		return nil, r.Err(err)
+	}
+	f, err := AddUp(ctx, r, in)
+	if err != nil {
+		return nil, err
+	}
+	if err := f.SumUp(); err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return f, nil
 }
 
 // AddUp adds up forms that were found.
@@ -64,6 +81,50 @@ func AddUp(ctx context.Context, r *Result[*Overlay], in *Input) (*Forms, error) 
 		f.by = append(f.by, GridCell)
 	}
 	return f, nil
+}
+
+// SumUp adds up the figures that are no sums of others, for Total and Given.
+func (f *Forms) SumUp() error {
+	var total amount.Sum
+	for i := range f.Done.Sources {
+		given := f.Done.Sources[i].Amount
+		if len(f.Done.Footings) > 0 {
+			var own amount.Sum
+			err := f.Done.EachOf(i, func(c *overlay.Contribution) error {
+				if !f.Done.IsSum(c.Block, c.Row, c.Column) {
+					own.Add(c.Amount)
+				}
+				return nil
+			})
+			if err != nil {
+				return err
+			}
+			given = own.Amount()
+		}
+		f.given = append(f.given, given)
+		total.Add(given)
+	}
+	f.total = total.Amount()
+	return nil
+}
+
+// Total is what the figures of the grid come to, without those that are sums of others.
+func (f *Forms) Total() amount.Amount { return f.total }
+
+// isSum tells whether a group of the grid is a sum of others, by its labels.
+func (f *Forms) isSum() func(key string) bool {
+	sums := make(map[string]bool)
+	for b := range f.Done.Blocks {
+		block := &f.Done.Blocks[b]
+		for i := range block.Rows {
+			for k := range block.Columns {
+				if f.Done.IsSum(b, i, k) {
+					sums[keyOf(f.group(b, i, k))] = true
+				}
+			}
+		}
+	}
+	return func(key string) bool { return sums[key] }
 }
 
 // Close gives back what is held beside memory.
@@ -157,7 +218,7 @@ func (f *Forms) Given() []tally.Source {
 		s := &given[of.Index]
 		s.Read, s.Used, s.Suspense, s.Dropped = of.Read-of.Blank, of.Used, of.Suspense, of.Dropped
 		s.Totals = make([]amount.Sum, 1)
-		s.Totals[0].Add(of.Amount)
+		s.Totals[0].Add(f.given[i])
 	}
 	return given
 }
@@ -170,7 +231,7 @@ func (f *Forms) Measured() *Measured {
 		m.Sources = append(m.Sources, figuresCounted(&given[i]))
 	}
 	m.Results = []*MeasuredResult{{Command: f.Task.Name(), Title: f.Name(), By: f.by, Sums: []string{GridValue},
-		Total: []amount.Amount{f.Done.Total.Amount}, Given: given, Within: f.Within}}
+		Total: []amount.Amount{f.total}, Given: given, Within: f.Within}}
 	return m
 }
 
@@ -199,7 +260,7 @@ func (p *Plan) FormChanges(ctx context.Context, chain *block.Chain, e *block.Ent
 		return nil, err
 	}
 	for _, r := range results {
-		forms, err := ReadForms(ctx, r, machine)
+		forms, err := ReadForms(ctx, r, e, false, machine)
 		if err != nil {
 			return all, err
 		}

@@ -13,6 +13,7 @@ type Overlay struct {
 	Reading
 	overlay.Request
 	Writing
+	Whose         string // which periods' forms: allPeriods, or onePeriod
 	Formulas      bool
 	Contributions string
 }
@@ -20,9 +21,15 @@ type Overlay struct {
 // NewOverlay is one with what is usual.
 func NewOverlay() *Overlay {
 	t := &Overlay{Reading: newReading()}
-	t.ByCells, t.KeepLocked = true, true
+	t.ByCells, t.KeepLocked, t.Whose = true, true, allPeriods
 	return t
 }
+
+// Whose forms a grid is added up of: of all periods up to the one that is closed, or of that one alone.
+const (
+	allPeriods = "all"
+	onePeriod  = "period"
+)
 
 func (t *Overlay) Name() string { return "overlay" }
 
@@ -30,6 +37,8 @@ func (t *Overlay) Sources() *Reading { return &t.Reading }
 
 func (t *Overlay) Options() option.List {
 	return append(t.Request.Options(),
+		&option.Option{Word: "of", Value: &t.Whose,
+			Meaning: "whose forms: all up to the period that is closed, or period: those of that period alone"},
 		&option.Option{Word: "formulas", Value: &t.Formulas,
 			Meaning: "in a workbook, every sum is a formula over the sheets of the branches"},
 		&option.Option{Word: "contributions", Value: &t.Contributions, File: option.Written,
@@ -39,6 +48,9 @@ func (t *Overlay) Options() option.List {
 
 // OpenForms finds the forms: those that paths name, or the plan where there are none.
 func (t *Overlay) OpenForms(ctx context.Context, paths []string, machine int64) (*Input, error) {
+	if t.Whose != allPeriods && t.Whose != onePeriod {
+		return nil, option.Errorf("of", "%q is neither all nor period", t.Whose)
+	}
 	sheet, err := t.Request.Sheet()
 	if err != nil {
 		return nil, err

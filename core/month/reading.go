@@ -26,11 +26,15 @@ type Reading struct {
 	ByCells  bool        // sources are read by their cells, not as records
 	Of       string      // the result of the plan whose sources they are; "" for those that all results share
 	Planned  []string    // the paths of the plan
+	ownPaths bool        // which the table of the task names
 	roster   *rosterFile // of the plan, whose names are spelt as it does; nil for none
 	Narrowed bool        // which files are read was said on the command line, beside a plan
 }
 
 func newReading() Reading { return Reading{Request: source.NewRequest()} }
+
+// HasPaths tells whether a plan names sources for the task alone.
+func (r *Reading) HasPaths() bool { return r.ownPaths }
 
 // newLooking is newReading of a task that looks at all sources before it reads any.
 func newLooking() Reading {

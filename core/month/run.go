@@ -15,7 +15,8 @@ import (
 // for, and the tie-out of the plan beside them.
 type Run struct {
 	*Input
-	tieout *tiePart // nil without one
+	Roster *tieout.Roster // of the tie-out; nil without one
+	tieout *tiePart       // nil without one
 	parts  []*Part
 }
 
@@ -99,7 +100,7 @@ func (r *Run) tieOut(ctx context.Context, asked *Result[*TieOut], tie tieout.Opt
 	if err != nil {
 		return err
 	}
-	tie.Whole = false
+	tie.Whole, r.Roster = false, tie.Roster
 	r.tieout = &tiePart{part, tieout.Prepare(part.Set, r.Reading, tie)}
 	part.Join(r.tieout.job)
 	return nil

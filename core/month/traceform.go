@@ -66,7 +66,11 @@ func (p *Plan) TraceForm(ctx context.Context, t *Tracing, say []block.Word, mach
 	if err != nil {
 		return nil, err
 	}
-	forms, err := ReadForms(ctx, r, machine)
+	chain, entry, err := p.tracedBlock(t)
+	if err != nil {
+		return nil, err
+	}
+	forms, err := ReadForms(ctx, r, entry, t.Block > 0, machine)
 	if err != nil {
 		return nil, err
 	}
@@ -101,7 +105,27 @@ func (p *Plan) TraceForm(ctx context.Context, t *Tracing, say []block.Word, mach
 	if traced.Answers, err = forms.Done.Answers(at[0], at[1], at[2]); err != nil {
 		return nil, err
 	}
-	return traced, traced.ask(ctx, p, t, forms.group(at[0], at[1], at[2]))
+	if entry == nil {
+		return traced, nil
+	}
+	return traced, traced.ask(ctx, p, chain, entry, forms.group(at[0], at[1], at[2]))
+}
+
+// tracedBlock is the block that has sealed a figure: the one that is asked for, or the newest; nil where there is none.
+func (p *Plan) tracedBlock(t *Tracing) (*block.Chain, *block.Entry, error) {
+	chain, err := p.Chain()
+	if err != nil {
+		return nil, nil, err
+	}
+	switch n := len(chain.Entries); {
+	case t.Block < 0 || t.Block > n:
+		return nil, nil, option.Errorf("block", "there is no block %d; there are %d", t.Block, n)
+	case n == 0:
+		return chain, nil, nil
+	case t.Block > 0:
+		return chain, &chain.Entries[t.Block-1], nil
+	}
+	return chain, chain.Latest(), nil
 }
 
 // cell is where a figure stands in the form of the result.
@@ -133,22 +157,8 @@ func (p *Plan) grid(t *Tracing) (*Result[*Overlay], error) {
 	return results[at], nil
 }
 
-// ask asks the newest block, or the one that is wanted, for the figure, and bridges it to what it is now.
-func (t *TracedForm) ask(ctx context.Context, p *Plan, asked *Tracing, group []string) error {
-	chain, err := p.Chain()
-	if err != nil {
-		return err
-	}
-	switch n := len(chain.Entries); {
-	case asked.Block < 0 || asked.Block > n:
-		return option.Errorf("block", "there is no block %d; there are %d", asked.Block, n)
-	case n == 0:
-		return nil
-	}
-	entry := chain.Latest()
-	if asked.Block > 0 {
-		entry = &chain.Entries[asked.Block-1]
-	}
+// ask asks a block for the figure, and bridges it to what it is now.
+func (t *TracedForm) ask(ctx context.Context, p *Plan, chain *block.Chain, entry *block.Entry, group []string) error {
 	w := block.Wish{Result: t.Of, Sum: GridValue}
 	for i, column := range t.forms.By() {
 		w.Words = append(w.Words, block.Word{Column: column, Value: group[i]})

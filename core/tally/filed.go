@@ -19,7 +19,8 @@ const (
 // Filing is what several files were sent for: one entity, one period, and one value of
 // each other word of their names.
 type Filing struct {
-	Key     string // as a message calls it
+	Key     string // by which a finding knows it: as the first name has it
+	Label   string // as a message calls it
 	Sources []int  // the first source of each of the files
 	Parts   bool   // it was said that they are parts of one filing
 }
@@ -42,10 +43,11 @@ func Filings(set *source.Set, wanted func(index int) bool) []Filing {
 		}
 		key := []string{spelling.Of(EntityWord, entity), spelling.Of(PeriodWord, of)}
 		label := []string{strings.TrimSpace(entity), key[1]}
+		as := []string{strings.TrimSpace(set.SentWord(i, EntityWord)), key[1]}
 		for _, word := range words {
 			if word != EntityWord && word != PeriodWord && word != sheetWord {
 				key = append(key, set.Word(i, word))
-				label = append(label, set.Word(i, word))
+				label, as = append(label, set.Word(i, word)), append(as, set.SentWord(i, word))
 			}
 		}
 		joined := strings.Join(key, "\x00")
@@ -59,7 +61,8 @@ func Filings(set *source.Set, wanted func(index int) bool) []Filing {
 		if !known {
 			n = len(all)
 			at[joined] = n
-			all = append(all, Filing{Key: strings.TrimSpace(strings.Join(label, " ")), Parts: true})
+			all = append(all, Filing{Key: strings.TrimSpace(strings.Join(as, " ")),
+				Label: strings.TrimSpace(strings.Join(label, " ")), Parts: true})
 		}
 		all[n].Sources = append(all[n].Sources, i)
 		all[n].Parts = all[n].Parts && set.IsPart(i)
@@ -101,7 +104,7 @@ func TellFiled(set *source.Set, counts func(index int) bool, findings *finding.L
 			return err
 		}
 		findings.Add(finding.Finding{
-			Kind: finding.FiledTwice, Source: first.Name, Order: filing.Sources[0], Key: filing.Key, Count: len(names),
+			Kind: finding.FiledTwice, Source: first.Name, Order: filing.Sources[0], Key: filing.Label, Count: len(names),
 			Found: strings.Join(names, ", "), Places: places,
 			Message: fmt.Sprintf("%s filed %s: %s; exclude the file that is superseded, with decide ⟨drop⟩ or with "+
 				"⟨skip⟩", filing.Key, times(len(names)), Names(set, filing.Sources)),

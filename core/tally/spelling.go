@@ -9,21 +9,32 @@ import (
 	"lastblock/core/value/words"
 )
 
-// TellSpellings adds a finding for each value of a word that names of sources write in several ways, and that has one
-// in the run.
+// TellSpellings adds a finding for each word of which names of sources write values otherwise than all records have
+// them.
 func TellSpellings(set *source.Set, findings *finding.List) {
-	for _, r := range set.Respelled() {
-		const most = 3
-		var written []string
-		for _, value := range r.Written {
-			written = append(written, strconv.Quote(value))
+	const most = 3
+	all := set.Respelled()
+	for len(all) > 0 {
+		n := 1
+		for n < len(all) && all[n].Word == all[0].Word {
+			n++
 		}
-		of := &set.Sources[r.First]
+		first, count := all[0].First, 0
+		var written []string
+		for _, r := range all[:n] {
+			first, count = min(first, r.First), count+r.Sources
+			var ways []string
+			for _, way := range r.Written {
+				ways = append(ways, strconv.Quote(way))
+			}
+			written = append(written, r.As+" for "+words.AndMore(most, ways...))
+		}
+		of := &set.Sources[first]
 		findings.Add(finding.Finding{
-			Kind: finding.SpelledOtherwise, Source: of.Name, Sheet: of.Sheet(), Order: r.First, Key: r.Word + " " + r.As,
-			Expected: r.As, Found: r.Written[0], Count: r.Sources,
-			Message: fmt.Sprintf("the %s %s is written %s in %s; all records have %s", r.Word, r.As,
-				words.AndMore(most, written...), words.Count(r.Sources, "name"), r.As),
+			Kind: finding.SpelledOtherwise, Source: of.Name, Sheet: of.Sheet(), Order: first, Key: all[0].Word, Count: count,
+			Message: fmt.Sprintf("{%s} is written in several ways, and has one in all records: %s", all[0].Word,
+				words.AndMore(most, written...)),
 		})
+		all = all[n:]
 	}
 }

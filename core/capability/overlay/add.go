@@ -55,7 +55,7 @@ type adder struct {
 	totals []amount.Sum
 	from   []int // forms that gave a figure, by cell
 	cells  []value
-	one    bool           // the cells of single forms are asked for
+	one    bool           // only the cells of single forms are asked for, and nothing is counted
 	ratios map[[3]int]int // percentages that were not added, by axis, block and line
 	votes  []vote         // by footing
 	room   []byte
@@ -172,6 +172,9 @@ func (r *run) holdsFigures(block, row, column int) bool {
 // add adds up a form.
 func (a *adder) add(n int) error {
 	f, g := a.run.forms[n], &a.run.given[n]
+	if a.one {
+		g = new(given) // the form was counted, or is yet to be
+	}
 	if f.layout == nil {
 		return nil
 	}

@@ -58,10 +58,7 @@ func (r *run) answer(a *adder, n, cell int, answer *Answer) error {
 		return nil
 	}
 	answer.At = Address(row, column)
-	given := r.given[n]
-	err := a.add(n)
-	r.given[n] = given
-	if err != nil {
+	if err := a.add(n); err != nil {
 		return err
 	}
 	switch v := &a.cells[cell]; v.state {

@@ -66,11 +66,13 @@ func (f *footing) cell(g *grid, line, cross int) int {
 // crossing is how many lines cross it.
 func (f *footing) crossing(g *grid) int { return len(g.blocks[f.block].lines(1 - f.axis)) }
 
-// difference is the total in a line that crosses, less its parts; isThere is false where a form has neither.
+// difference is the total in a line that crosses, less its parts, zero where these differ by no more than floating
+// point makes of them; isThere is false where a form has neither.
 func (f *footing) difference(g *grid, cells []value, cross int) (by amount.Amount, isThere bool) {
 	var sum amount.Sum
 	at := func(line int) *value { return &cells[f.cell(g, line, cross)] }
-	total := at(f.total)
+	total, size := at(f.total), floating{}
+	size.add(total)
 	if total.state == ratio {
 		return by, false
 	}
@@ -79,13 +81,17 @@ func (f *footing) difference(g *grid, cells []value, cross int) (by amount.Amoun
 		if v := at(part); v.state == number {
 			isThere = true
 			add(&sum, v)
+			size.add(v)
 		}
 	}
 	value := amount.Amount{}
 	if total.state == number {
 		value = total.amount
 	}
-	return value.Sub(sum.Amount()), isThere
+	if by = value.Sub(sum.Amount()); size.holds(by) {
+		by = amount.Amount{}
+	}
+	return by, isThere
 }
 
 // judge tells in how many cells a form foots.
@@ -202,12 +208,14 @@ func (r *run) findParts(f *footing, step int, isTotal []bool, samples [][]value)
 // how many cells of the total are not zero.
 func (f *footing) vote(g *grid, cells []value, step int, isTotal []bool, votes map[int]int) (speaking int) {
 	crossing := f.crossing(g)
-	sums := make([]amount.Sum, crossing)
+	sums, sizes := make([]amount.Sum, crossing), make([]floating, crossing)
 	wide := make([]int, crossing) // parts that are not zero
 	for cross := range crossing {
-		if v := &cells[f.cell(g, f.total, cross)]; v.state == number && v.amount.Sign() != 0 {
+		v := &cells[f.cell(g, f.total, cross)]
+		if v.state == number && v.amount.Sign() != 0 {
 			speaking++
 		}
+		sizes[cross].add(v)
 	}
 	if speaking == 0 {
 		return 0
@@ -220,13 +228,14 @@ func (f *footing) vote(g *grid, cells []value, step int, isTotal []bool, votes m
 		for cross := range crossing {
 			if v := &cells[f.cell(g, line, cross)]; v.state == number {
 				add(&sums[cross], v)
+				sizes[cross].add(v)
 				if v.amount.Sign() != 0 {
 					wide[cross]++
 				}
 			}
 			total := &cells[f.cell(g, f.total, cross)]
 			if wide[cross] > 1 && total.state == number && total.amount.Sign() != 0 &&
-				sums[cross].Amount().Cmp(total.amount) == 0 {
+				sizes[cross].holds(total.amount.Sub(sums[cross].Amount())) {
 				votes[line]++
 			}
 		}
@@ -305,9 +314,7 @@ func (r *run) foot(context.Context) error {
 func (r *run) tellFails(footing *footing, n int) error {
 	a := r.newAdder()
 	a.one = true
-	given := r.given[n]
-	err := a.add(n)
-	if r.given[n] = given; err != nil {
+	if err := a.add(n); err != nil {
 		return err
 	}
 	f := r.forms[n]

@@ -287,6 +287,13 @@ func (r *Result) Print(index int) string {
 	return hex.EncodeToString(digits[:])
 }
 
+// IsSum tells whether a figure is a sum of others: its row or its column was found, or named, to be one. Of such
+// figures none is part of a total of the grid.
+func (r *Result) IsSum(block, row, column int) bool {
+	b := &r.Blocks[block]
+	return b.Rows[row].Total || b.Columns[column].Total
+}
+
 // Find finds the figure that a row and a column have in common, by their labels: all levels of a label in one text, or
 // the innermost alone. Several are found where labels stand in several blocks.
 func (r *Result) Find(row, column string) (figures [][3]int) {

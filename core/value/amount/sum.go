@@ -13,7 +13,7 @@ import (
 // that was added, as in General Decimal Arithmetic.
 type Sum struct {
 	coef  int64
-	spill *big.Int // nil until 64 bits were full once
+	spill *big.Int // nil until 64 bits were full once; never changed, as copies of the sum share it
 	scale int32
 }
 
@@ -80,10 +80,7 @@ func (s *Sum) addSlow(a Amount) {
 			return
 		}
 	}
-	if s.spill == nil {
-		s.spill = new(big.Int)
-	}
-	s.spill.Add(s.spill, shiftBig(a.big(), s.scale-a.scale))
+	s.spillInto(shiftBig(a.big(), s.scale-a.scale))
 }
 
 // Merge adds the total of another sum.
@@ -108,19 +105,19 @@ func (s *Sum) rescale(scale int32) {
 		s.coef = coef
 		return
 	}
-	if s.spill == nil {
-		s.spill = new(big.Int)
-	}
-	s.spill.Add(s.spill, shiftBig(big.NewInt(s.coef), by))
+	s.spillInto(shiftBig(big.NewInt(s.coef), by))
 	s.coef = 0
 }
 
 // spillOver adds a part of the total to the spill.
-func (s *Sum) spillOver(coef int64) {
-	if s.spill == nil {
-		s.spill = new(big.Int)
+func (s *Sum) spillOver(coef int64) { s.spillInto(big.NewInt(coef)) }
+
+// spillInto makes a new spill of the one there is and another number, which becomes the sum's own.
+func (s *Sum) spillInto(v *big.Int) {
+	if s.spill != nil {
+		v.Add(v, s.spill)
 	}
-	s.spill.Add(s.spill, big.NewInt(coef))
+	s.spill = v
 }
 
 func add64(a, b int64) (int64, bool) {
