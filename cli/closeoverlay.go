@@ -32,22 +32,32 @@ func (c *closeOverlay) create(ctx context.Context, in *month.Input) error {
 	if err := c.of.app.openForms(ctx, c.gridding, nil); err != nil {
 		return err
 	}
+	c.in.Seals = true
 	if closed, ok := period.Parse(in.Closing); ok {
 		c.all = c.Task.Limit(c.in, closed)
+	}
+	if c.isEmpty() {
+		return nil
 	}
 	return c.of.app.createOverlay(c.gridding, in)
 }
 
+// isEmpty tells whether there is no form up to the period that is closed, so that there is no grid.
+func (c *closeOverlay) isEmpty() bool { return len(c.in.Set.Sources) == 0 }
+
 func (c *closeOverlay) prepare(context.Context, *month.Part) error { return nil }
 
 func (c *closeOverlay) finish(ctx context.Context) ([]finding.Finding, error) {
-	if err := c.of.app.addUp(ctx, c.gridding); err != nil {
-		return nil, err
+	var found, added []finding.Finding
+	if !c.isEmpty() {
+		if err := c.of.app.addUp(ctx, c.gridding); err != nil {
+			return nil, err
+		}
+		if err := c.forms.SumUp(); err != nil {
+			return nil, err
+		}
+		added = c.forms.Done.Findings
 	}
-	if err := c.forms.SumUp(); err != nil {
-		return nil, err
-	}
-	var found []finding.Finding
 	if !c.of.task.Restate {
 		var err error
 		if found, err = month.ClosedChanged(ctx, c.all, c.of.app.chain); err != nil {
@@ -57,20 +67,29 @@ func (c *closeOverlay) finish(ctx context.Context) ([]finding.Finding, error) {
 	if closed, ok := period.Parse(c.of.in.Closing); ok && c.Task.HasPaths() {
 		found = append(found, c.in.NotFiled(c.Task.ResultName(), closed, c.of.reading.Roster)...)
 	}
-	return slices.Concat(settled(c.in, found), c.in.Arrived, c.forms.Done.Findings), nil
+	return slices.Concat(settled(c.in, found), c.in.Arrived, added), nil
 }
 
 func (c *closeOverlay) write(ctx context.Context, remark string) error {
+	if c.isEmpty() {
+		return nil
+	}
 	c.shown.Remark = remark
 	return c.gridding.write(ctx)
 }
 
 func (c *closeOverlay) line() (check, text string) {
+	if c.isEmpty() {
+		return c.Task.ResultName(), "no form up to " + c.of.in.Closing
+	}
 	return c.Task.ResultName(), fmt.Sprintf("%s of %s", show.Count(c.filled(), "figure"),
 		show.Count(len(c.forms.Done.Sources), "form"))
 }
 
 func (c *closeOverlay) made() *madeResult {
+	if c.isEmpty() {
+		return nil
+	}
 	return &madeResult{c.Task.Name(), c.Name(), c.output, c.forms.By(), c.filled(),
 		month.TotalsOf([]string{month.GridValue}, []amount.Amount{c.forms.Total()})}
 }
@@ -80,6 +99,9 @@ func (c *closeOverlay) figures(add month.AddFigure, _ func(index int) string) er
 }
 
 func (c *closeOverlay) tell(p *pack.Pack) error {
+	if c.isEmpty() {
+		return nil
+	}
 	p.AddGrid(c.Task.ResultName(), c.forms.By(), c.forms.In.Set, c.forms.Done)
 	return nil
 }

@@ -46,12 +46,15 @@ func (s *sealing) seal(ctx context.Context, shown *view.Close, give func(*report
 	account := &month.Account{Plan: s.app.plan, Task: s.task, In: s.in, Chain: s.chain, Tied: s.tied, Prints: s.prints,
 		Findings: s.findings, Verdict: s.verdict(), Program: Version}
 	for _, p := range s.parts {
-		if of, ok := p.(*closeOverlay); ok {
+		if of, ok := p.(*closeOverlay); ok && of.forms != nil {
 			account.Forms = append(account.Forms, of.forms)
 		}
 	}
 	for _, set := range s.app.sets {
-		isForms := slices.ContainsFunc(account.Forms, func(f *month.Forms) bool { return f.In.Set == set })
+		isForms := slices.ContainsFunc(s.parts, func(p closePart) bool {
+			of, ok := p.(*closeOverlay)
+			return ok && of.in.Set == set
+		})
 		if set != s.in.Set && !isForms {
 			account.References = append(account.References, set)
 		}

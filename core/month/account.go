@@ -2,7 +2,7 @@ package month
 
 import (
 	"context"
-	"errors"
+	"fmt"
 	"os"
 	"os/user"
 	"path/filepath"
@@ -84,7 +84,66 @@ func (c *Account) Block(ctx context.Context) (*block.Block, error) {
 		}
 		b.Decisions.Lines, b.Decisions.Seal = log.Seal()
 	}
-	return b, errors.Join(c.sealFiles(b), c.sealReferences(ctx, b), c.sealSources(ctx, b), c.sealForms(ctx, b))
+	for _, seal := range []func(context.Context, *block.Block) error{c.sealFiles, c.sealReferences, c.sealSources,
+		c.sealForms, c.untouched, c.checkPrints} {
+		if err := seal(ctx, b); err != nil {
+			return nil, err
+		}
+	}
+	return b, nil
+}
+
+// untouched makes sure that what was hashed is what was read: no file was touched since it was found.
+func (c *Account) untouched(context.Context, *block.Block) error {
+	sets := append([]*source.Set{c.In.Set}, c.References...)
+	for _, f := range c.Forms {
+		sets = append(sets, f.In.Set)
+	}
+	for _, set := range sets {
+		if err := set.Untouched(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// readsAsSent tells whether the records of a source come as they stand in its file.
+func (c *Account) readsAsSent(index int) bool {
+	frozen := c.In.FrozenAs(c.In.Set.Sources[index].Path)
+	return c.In.Set.IsVerbatim(index) && (frozen == nil || frozen.Copy == "")
+}
+
+// checkPrints makes sure that hashes and fingerprints go together: where a file is as an earlier block has sealed it,
+// and the same plan and references were read by the same program, its records are the same.
+func (c *Account) checkPrints(_ context.Context, b *block.Block) error {
+	last := c.Chain.Latest()
+	if last == nil || last.Program != b.Program || last.Plan != b.Plan || !slices.Equal(last.References, b.References) {
+		return nil
+	}
+	before, err := c.Chain.Sources(last)
+	if err != nil {
+		return err
+	}
+	sealed := make(map[string]*block.Source)
+	for i := range before {
+		sealed[before[i].Of+"\x00"+before[i].Source] = &before[i]
+	}
+	at := make(map[string]int)
+	for i := range c.In.Set.Sources {
+		at[c.In.Set.Sources[i].Name] = i
+	}
+	for i := range b.Sources {
+		s := &b.Sources[i]
+		was := sealed[s.Of+"\x00"+s.Source]
+		if index, records := at[s.Source]; s.Of == "" && records && !c.readsAsSent(index) {
+			continue // what names of other sources tell may be in its records
+		}
+		if was != nil && s.SHA256 != "" && was.SHA256 == s.SHA256 && was.Fingerprint != s.Fingerprint {
+			return fmt.Errorf("%s has the bytes that block %d has sealed, and other records; it was changed while it was "+
+				"read: close again", s.Source, last.Number)
+		}
+	}
+	return nil
 }
 
 // later are the sources, and the forms, that were passed over since they are of later periods.
@@ -102,7 +161,7 @@ func (c *Account) later() []string {
 }
 
 // sealFiles seals the plan and the references that it names.
-func (c *Account) sealFiles(b *block.Block) error {
+func (c *Account) sealFiles(_ context.Context, b *block.Block) error {
 	for i, path := range c.Plan.Files() {
 		if info, err := os.Stat(path); err != nil || info.IsDir() {
 			continue // a folder, whose files follow

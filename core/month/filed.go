@@ -123,6 +123,7 @@ func (in *Input) Only(p period.Period) {
 // Limit passes over the forms that a close of a period does not add up: of later periods, and of earlier ones where it
 // is asked for. all has those of earlier periods still.
 func (t *Overlay) Limit(in *Input, closed period.Period) (all *Input) {
+	in.formPeriods = FiledBy(in.Set, nil).periods
 	in.FormsUpTo(closed)
 	set, whole := *in.Set, *in
 	whole.Set = &set
@@ -172,7 +173,7 @@ func (in *Input) NotFiled(result string, closed period.Period, roster *tieout.Ro
 	filed := FiledBy(in.Set, in.Ended())
 	periods := slices.Clone(filed.periods)
 	isUnit := func(p period.Period) bool { return p.Unit == closed.Unit }
-	if slices.ContainsFunc(periods, isUnit) && !slices.Contains(periods, closed) {
+	if slices.ContainsFunc(in.formPeriods, isUnit) && !slices.Contains(periods, closed) {
 		periods = append(periods, closed)
 	}
 	for _, p := range periods {

@@ -116,9 +116,20 @@ func (in *Input) FrozenAs(path string) *FrozenSource {
 	return in.copies[path]
 }
 
-// Hashes are the SHA-256 of the files of the sources; seen knows some. Records of a frozen source stand for the file
-// that was sealed, as long as they are as they were written.
+// Hashes are the SHA-256 of the files of the sources; seen knows some, unless they are to be sealed. Records of a frozen
+// source stand for the file that was sealed, as long as they are as they were written.
 func (in *Input) Hashes(ctx context.Context, seen *Seen) ([]source.Hash, error) {
+	if !in.Seals {
+		return in.hash(ctx, seen)
+	}
+	var err error
+	if in.hashes == nil {
+		in.hashes, err = in.hash(ctx, seen.Anew())
+	}
+	return in.hashes, err
+}
+
+func (in *Input) hash(ctx context.Context, seen *Seen) ([]source.Hash, error) {
 	hashes, err := in.Set.HashesSeen(ctx, in.Reading.Jobs, seen)
 	if err != nil || in.standing == nil || len(in.standing.Frozen) == 0 {
 		return hashes, err

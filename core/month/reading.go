@@ -12,6 +12,7 @@ import (
 	"lastblock/core/option"
 	"lastblock/core/source"
 	"lastblock/core/tally"
+	"lastblock/core/value/period"
 )
 
 // Reading is what a task reads, and how, and what else is asked of any task that reads sources.
@@ -92,6 +93,13 @@ type Input struct {
 	Arrived []finding.Finding // about files of entities that were frozen, which are not read
 
 	Severities finding.Severities // of kinds that have another one in this run
+
+	// Seals says that what is read is sealed, so that hashes kept from before count for nothing; hashes are those that
+	// this run has made.
+	Seals  bool
+	hashes []source.Hash
+
+	formPeriods []period.Period // of forms, those that are not added up with them
 
 	of       string                   // the result whose sources they are; "" for those that all results share
 	planned  string                   // the folder of the plan, "" without one

@@ -77,7 +77,7 @@ func BeginClose(ctx context.Context, in *Input, p *Plan, c *Closing, options opt
 			return nil, err
 		}
 	}
-	in.Closing, tie.Until = closed.String(), &closed
+	in.Closing, in.Seals, tie.Until = closed.String(), true, &closed
 	in.UpTo(closed)
 	tie.Periods = slices.DeleteFunc(tie.Periods, func(p period.Period) bool { return p.Last() > closed.Last() })
 	if err := in.NeedSources(); err != nil {

@@ -12,6 +12,7 @@ import (
 // control sheet. The set notes it.
 func (s *Set) ReadBeside(ctx context.Context, path string, reading Reading, decimal byte) (*Table, error) {
 	s.Beside = append(s.Beside, path)
+	s.noteBeside(path)
 	return ReadTable(ctx, path, Reading{Memory: reading.Memory}, decimal)
 }
 

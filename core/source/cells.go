@@ -311,7 +311,7 @@ func (r *cellReader) wholeText(s *Source, c *Cells) ([]byte, error) {
 		return nil, err
 	}
 	if plain, ok := file.(interface{ identity() (identity, error) }); ok {
-		if now, err := plain.identity(); err != nil || s.identity != (identity{}) && now != s.identity {
+		if now, err := plain.identity(); err != nil || s.identity != (identity{}) && !now.isOf(s.identity) {
 			return nil, ErrChanged
 		}
 	}

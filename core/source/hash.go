@@ -42,7 +42,7 @@ func (s *Set) Hashes(ctx context.Context, jobs int) ([]Hash, error) {
 			if hashes[k].SHA256, err = HashFile(ctx, of.Path); err != nil {
 				return &Error{of.Name, err}
 			}
-			return of.Unchanged()
+			return of.untouched()
 		})
 	}
 	return hashes, group.Wait()
@@ -73,6 +73,39 @@ func HashFile(ctx context.Context, path string) (hash string, err error) {
 		case ctx.Err() != nil:
 			return "", ctx.Err()
 		}
+	}
+}
+
+// Untouched makes sure that nobody has touched any of the files since they were found, be it with their sizes and times
+// put back. The error is an *Error with ErrChanged.
+func (s *Set) Untouched() error {
+	known := make(map[string]bool)
+	for i := range s.Sources {
+		if of := &s.Sources[i]; !known[of.Path] {
+			known[of.Path] = true
+			if err := of.untouched(); err != nil {
+				return err
+			}
+		}
+	}
+	for _, b := range s.beside {
+		if now, _, err := stateOf(b.path); err != nil || now != b.state {
+			return &Error{b.path, ErrChanged}
+		}
+	}
+	return nil
+}
+
+// besideFile is a file that was read beside the sources, in the state that it had before.
+type besideFile struct {
+	path  string
+	state identity
+}
+
+// noteBeside notes the state of a file that is about to be read beside the sources.
+func (s *Set) noteBeside(path string) {
+	if state, _, err := stateOf(path); err == nil && state != (identity{}) {
+		s.beside = append(s.beside, besideFile{path, state})
 	}
 }
 

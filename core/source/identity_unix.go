@@ -27,5 +27,6 @@ func identityOf(stat *syscall.Stat_t) identity {
 	if stat.Mode&syscall.S_IFMT != syscall.S_IFREG {
 		return identity{}
 	}
-	return identity{size: stat.Size, time: modified(stat), device: uint64(stat.Dev), number: stat.Ino}
+	return identity{size: stat.Size, time: modified(stat), device: uint64(stat.Dev), number: stat.Ino,
+		status: statusChanged(stat)}
 }

@@ -17,6 +17,13 @@ import (
 type Seen struct {
 	files map[string]seenFile // by absolute path
 	more  bool                // than Write has written
+	anew  bool                // what it knows is not asked for
+}
+
+// Anew has all files be hashed, whatever was seen of them, and noted.
+func (s *Seen) Anew() *Seen {
+	s.anew = true
+	return s
 }
 
 type seenFile struct {
@@ -37,7 +44,7 @@ func ReadSeen(path string) *Seen {
 	}
 	defer file.Close()
 	in := csv.NewReader(bufio.NewReader(file))
-	in.FieldsPerRecord = 6
+	in.FieldsPerRecord = 7
 	for {
 		cells, err := in.Read()
 		if err != nil {
@@ -50,8 +57,9 @@ func ReadSeen(path string) *Seen {
 		written, errTime := strconv.ParseInt(cells[2], 10, 64)
 		device, errDevice := strconv.ParseUint(cells[3], 10, 64)
 		number, errNumber := strconv.ParseUint(cells[4], 10, 64)
-		if errors.Join(errSize, errTime, errDevice, errNumber) == nil {
-			s.files[cells[0]] = seenFile{identity{size, written, device, number}, cells[5]}
+		status, errStatus := strconv.ParseInt(cells[5], 10, 64)
+		if errors.Join(errSize, errTime, errDevice, errNumber, errStatus) == nil {
+			s.files[cells[0]] = seenFile{identity{size, written, device, number, status}, cells[6]}
 		}
 	}
 }
@@ -71,7 +79,7 @@ func (s *Seen) Write(path string) (err error) {
 	for name, f := range s.files {
 		id := &f.identity
 		err = errors.Join(err, out.Write([]string{name, strconv.FormatInt(id.size, 10), strconv.FormatInt(id.time, 10),
-			strconv.FormatUint(id.device, 10), strconv.FormatUint(id.number, 10), f.sha256}))
+			strconv.FormatUint(id.device, 10), strconv.FormatUint(id.number, 10), strconv.FormatInt(id.status, 10), f.sha256}))
 	}
 	out.Flush()
 	if err = errors.Join(err, out.Error(), buffer.Flush(), file.Close()); err != nil {
@@ -97,7 +105,7 @@ func (s *Set) HashesSeen(ctx context.Context, jobs int, seen *Seen) ([]Hash, err
 			path = filepath.Join(here, path)
 		}
 		paths[of.Path] = path
-		if f, ok := seen.files[path]; ok && of.identity != (identity{}) && f.identity == of.identity {
+		if f, ok := seen.files[path]; ok && !seen.anew && of.identity != (identity{}) && f.identity == of.identity {
 			known[of.Path] = f.sha256
 		} else {
 			unseen = append(unseen, i)
@@ -126,7 +134,7 @@ func (s *Set) HashesSeen(ctx context.Context, jobs int, seen *Seen) ([]Hash, err
 		told[of.Path] = true
 		hashes = append(hashes, Hash{Path: of.Path, SHA256: hash})
 		is := seenFile{of.identity, hash}
-		if now.Sub(time.Unix(0, of.identity.time)) > settled && seen.files[paths[of.Path]] != is {
+		if now.Sub(time.Unix(0, max(of.identity.time, of.identity.status))) > settled && seen.files[paths[of.Path]] != is {
 			seen.files[paths[of.Path]], seen.more = is, true
 		}
 	}

@@ -90,6 +90,7 @@ type Set struct {
 	Prefix  string // of the options that speak of these sources, as "against-"
 
 	Beside []string // files that are read beside the sources, such as a control sheet
+	beside []besideFile
 
 	words  []string                     // that names tell, by the patterns of all sources
 	needed []string                     // columns that a record must not lack

@@ -103,7 +103,7 @@ func (r *textReader) unchanged(s *Source) error {
 		return nil
 	}
 	if plain, ok := r.file.(interface{ identity() (identity, error) }); ok {
-		if now, err := plain.identity(); err != nil || s.identity != (identity{}) && now != s.identity {
+		if now, err := plain.identity(); err != nil || s.identity != (identity{}) && !now.isOf(s.identity) {
 			return &Error{s.Name, ErrChanged}
 		}
 		return nil
