@@ -31,8 +31,8 @@ func (b *Bridge) Change() amount.Amount {
 
 // BridgeLine is a line of a bridge.
 type BridgeLine struct {
-	Label  string // sealed, new, changed, gone, plan, references, decisions, now
-	Source string // of new, changed and gone
+	Label  string // sealed, new, changed, moved, gone, plan, references, decisions, now
+	Source string // of new, changed, moved and gone
 	Amount amount.Amount
 }
 
@@ -292,7 +292,7 @@ func (b *BeforeAndNow) parts(r *sealedResult) (parts []part, known bool, err err
 	}
 	for i := range b.Sources {
 		s := &b.Sources[i]
-		if s.Change == Moved {
+		if s.Change == Moved && !b.tellsMoved() {
 			continue
 		}
 		p := part{label: string(s.Change), source: s.Source}
@@ -314,13 +314,17 @@ func (b *BeforeAndNow) parts(r *sealedResult) (parts []part, known bool, err err
 	return append(parts, others...), known && othersKnown, err
 }
 
+// tellsMoved tells whether a source that has moved has a line of its own, as where groups are by source: all was read,
+// and nothing else has changed that it could go back to.
+func (b *BeforeAndNow) tellsMoved() bool { return b.all && !b.Plan && !b.References && !b.Decisions }
+
 // others are lines for what other things than sources have changed: of all sources that are the same.
 func (b *BeforeAndNow) others(r *sealedResult, now *bySourceFigures) (parts []part, known bool, err error) {
 	changed := make(map[string]bool)
 	was := make(map[string]string) // what a source is called in the block
 	for i := range b.Sources {
 		s := &b.Sources[i]
-		changed[s.Source] = s.Change != Moved
+		changed[s.Source] = s.Change != Moved || b.tellsMoved()
 		if s.Change == Moved {
 			was[s.Source] = s.Was
 		}

@@ -16,6 +16,7 @@ import (
 	"lastblock/core/tally"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/period"
+	"lastblock/core/value/spelling"
 )
 
 // Change is what has become of a source since a block.
@@ -126,7 +127,7 @@ func (c *Comparison) classify(hash func(index int) string, later []string) {
 	for i := range c.sealed {
 		s := &c.sealed[i]
 		if _, there := c.place[s.Source]; !there {
-			key := s.SHA256 + "\x00" + inner(s.Source, s.Name)
+			key := moveKey(s.SHA256, inner(s.Source, s.Name), s.Entity, s.Period)
 			gone[key] = append(gone[key], i)
 			c.Sources = append(c.Sources, SourceChange{Change: Gone, Source: s.Source, index: -1, was: i})
 		}
@@ -134,7 +135,8 @@ func (c *Comparison) classify(hash func(index int) string, later []string) {
 	for _, i := range fresh {
 		of := &c.set.Sources[i]
 		change := SourceChange{Change: New, Source: of.Name, index: i, was: -1, Later: wasLater[of.Name]}
-		key := hash(i) + "\x00" + inner(of.Name, filepath.ToSlash(of.Path))
+		key := moveKey(hash(i), inner(of.Name, filepath.ToSlash(of.Path)), c.set.Word(i, tally.EntityWord),
+			c.set.Word(i, tally.PeriodWord))
 		if from := gone[key]; hash(i) != "" && len(from) > 0 {
 			change.Change, change.was, change.Was = Moved, from[0], c.sealed[from[0]].Source
 			gone[key] = from[1:]
@@ -154,6 +156,13 @@ func (c *Comparison) classify(hash func(index int) string, later []string) {
 	slices.SortStableFunc(c.Sources, func(a, b SourceChange) int {
 		return cmp.Compare(slices.Index(changeOrder, a.Change), slices.Index(changeOrder, b.Change))
 	})
+}
+
+// moveKey is what a source keeps that has only moved: its bytes, the entry or sheet of its file, its entity and its
+// period. The same bytes under the name of another entity are another figure.
+func moveKey(hash, inner, entity, of string) string {
+	return strings.Join([]string{hash, inner, spelling.Of(tally.EntityWord, entity),
+		spelling.Of(tally.PeriodWord, of)}, "\x00")
 }
 
 // changeOrder is the order in which changes are told.

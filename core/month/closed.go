@@ -89,7 +89,7 @@ func (c *closedCheck) run(ctx context.Context, stands []block.Standing) ([]findi
 		switch hash := ""; {
 		case !there:
 			gone = append(gone, s)
-			moved[s.SHA256+inner(s.Source.Source, s.Name)]++
+			moved[movedKey(s)]++
 		default:
 			if hash = c.hashes[set.Sources[i].Path]; hash == s.SHA256 && hash != "" {
 				continue
@@ -112,20 +112,27 @@ func (c *closedCheck) run(ctx context.Context, stands []block.Standing) ([]findi
 			continue
 		}
 		hash := c.hashes[set.Sources[i].Path]
-		if key := hash + inner(name, filepath.ToSlash(set.Sources[i].Path)); moved[key] > here[key] {
+		key := moveKey(hash, inner(name, filepath.ToSlash(set.Sources[i].Path)), set.Word(i, tally.EntityWord),
+			set.Word(i, tally.PeriodWord))
+		if moved[key] > here[key] {
 			here[key]++ // under another name
 			continue
 		}
 		c.tell(name, 0, "has come since", "", hash)
 	}
 	for _, s := range gone {
-		if key := s.SHA256 + inner(s.Source.Source, s.Name); here[key] > 0 {
+		if key := movedKey(s); here[key] > 0 {
 			here[key]--
 			continue
 		}
 		c.tell(s.Source.Source, s.Number, "is gone", s.SHA256, "")
 	}
 	return c.findings, nil
+}
+
+// movedKey is that of a source as it was sealed.
+func movedKey(s *block.Standing) string {
+	return moveKey(s.SHA256, inner(s.Source.Source, s.Name), s.Entity, s.Period)
 }
 
 // isPart tells whether the bytes of a source's file say little of its records: it is an entry or a sheet, or comes

@@ -218,6 +218,59 @@ func (in *Input) passOverFrozen() {
 	})
 }
 
+// tellHidden tells the archives in place of which frozen copies are read, and that hold records of others by now.
+func (r *Reading) tellHidden(ctx context.Context, in *Input) error {
+	if in.standing == nil {
+		return nil
+	}
+	told := make(map[string]bool)
+	for _, f := range in.standing.Frozen {
+		for i := range f.Sources {
+			s := &f.Sources[i]
+			path := filepath.Join(in.planned, filepath.FromSlash(s.Name))
+			if s.Of != in.of || told[path] || inner(s.Source, s.Name) == "" {
+				continue
+			}
+			told[path] = true
+			if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
+				continue
+			}
+			others, err := r.othersIn(ctx, path, f.Entity)
+			if err != nil {
+				return err
+			}
+			if len(others) == 0 {
+				continue
+			}
+			hidden := finding.Finding{Kind: finding.FrozenSource, Source: s.Name, Key: words.And(others...),
+				Severity: finding.FrozenSource.Severity(),
+				Message: fmt.Sprintf("%s was frozen, so this file is not read, and it holds records of %s; give them a "+
+					"file of their own", f.Entity, words.And(others...))}
+			hidden.ID, hidden.State = finding.Identify(&hidden, 0), finding.StateOf(&hidden)
+			in.Arrived = append(in.Arrived, hidden)
+		}
+	}
+	return nil
+}
+
+// othersIn are the entities, other than one, of which a file holds records.
+func (r *Reading) othersIn(ctx context.Context, path, entity string) (others []string, err error) {
+	alone := r.Request
+	alone.Frozen, alone.Looks, alone.Only, alone.Skip = nil, false, nil, nil
+	set, _, err := alone.Find(ctx, []string{path}, 1<<30)
+	if err != nil {
+		return nil, err
+	}
+	for i := range set.Sources {
+		who := set.Word(i, tally.EntityWord)
+		if foldEntity(who) != foldEntity(entity) && who != "" && !slices.Contains(others, who) {
+			others = append(others, who)
+		}
+	}
+	slices.Sort(others)
+	return others, nil
+}
+
 // Ended are the entities that were frozen, and their last periods, by spelling.Fold of their names.
 func (in *Input) Ended() map[string]period.Period {
 	if in.standing == nil {
@@ -280,6 +333,9 @@ func Freeze(ctx context.Context, in *Input, forms []*Input, chain *block.Chain, 
 	all := make(map[string]*found)
 	for _, in := range append([]*Input{in}, forms...) {
 		all[in.of] = newFound(in)
+		if err := in.holders(f.Entity, holds); err != nil {
+			return nil, err
+		}
 	}
 	for i := range f.Sources {
 		s := &f.Sources[i]
@@ -291,6 +347,23 @@ func Freeze(ctx context.Context, in *Input, forms []*Input, chain *block.Chain, 
 		}
 	}
 	return f, nil
+}
+
+// holders adds the other entities of which files hold records today, by the names that blocks have for files.
+func (in *Input) holders(entity string, holds map[string][]string) error {
+	for i := range in.Set.Sources {
+		of := &in.Set.Sources[i]
+		who := in.Set.Word(i, tally.EntityWord)
+		if in.Set.IsQueried(i) || of.Path == "-" || foldEntity(who) == foldEntity(entity) {
+			continue
+		}
+		name, err := in.Moves().Name(in.planned, of.Path)
+		if err != nil {
+			return err
+		}
+		holds[name] = append(holds[name], cmp.Or(who, "no entity"))
+	}
+	return nil
 }
 
 // found are sources that were found, by what they are called.
@@ -348,13 +421,13 @@ func (s *FrozenSource) find(ctx context.Context, found *found, chain *block.Chai
 			what = "is not"
 		}
 	}
-	if what != "" {
-		return s.retain(chain, entity, what)
-	}
-	if others := holds[s.Name]; len(others) > 0 {
+	if others := holds[s.Name]; len(others) > 0 && s.SHA256 != "" {
 		slices.Sort(others)
 		return fmt.Errorf("%s holds records of %s as well; give %s a file of its own first", s.Name,
 			words.And(slices.Compact(others)...), entity)
+	}
+	if what != "" {
+		return s.retain(chain, entity, what)
 	}
 	s.Below = in.Set.Sources[index].FileBelow()
 	folder := url.PathEscape(strings.ToLower(entity))

@@ -146,6 +146,9 @@ func (r *Reading) Open(ctx context.Context, paths []string, machine int64) (*Inp
 		return nil, err
 	}
 	in.passOverFrozen()
+	if err := r.tellHidden(ctx, in); err != nil {
+		return nil, err
+	}
 	if manner, err := r.Manner.Manner(r.Prefix); err == nil {
 		in.Decimal = manner.Decimal
 	}
