@@ -35,7 +35,7 @@ func StateOf(f *Finding) string {
 			prints = append(prints, strconv.Itoa(f.Count)) // there may be more than the places that are listed
 		}
 		for i := range f.Places {
-			prints = append(prints, f.Places[i].Print)
+			prints = append(prints, f.Places[i].meant())
 		}
 		return strconv.FormatUint(xxh3.HashString(joined(prints...)), 16)
 	}

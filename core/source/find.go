@@ -76,7 +76,7 @@ func Find(ctx context.Context, search Search) (*Set, error) {
 func newFinder(search Search) *finder {
 	return &finder{
 		search: search,
-		set: &Set{named: make(map[string]bool), Paths: search.Paths, Recurse: search.Recurse, Mode: search.Mode,
+		set: &Set{named: make(map[string]bool), sent: make(map[string]bool), Paths: search.Paths, Recurse: search.Recurse, Mode: search.Mode,
 			Prefix: search.Prefix},
 		seen:    make(map[string]bool),
 		ledgers: make(map[string]ledger),
@@ -87,6 +87,9 @@ func newFinder(search Search) *finder {
 
 func (f *finder) find(ctx context.Context) error {
 	search := &f.search
+	if err := search.makeWords(); err != nil {
+		return err
+	}
 	if search.Early > 0 {
 		f.set.kept = &kept{owner: f.set}
 		defer f.endEarly()

@@ -32,6 +32,7 @@ func (s *Set) Narrow(request *shape.Request) *Narrowed {
 		whole: s, request: request, shapes: make(map[headOf]*shape.Shape), missed: make(map[string]bool),
 	}
 	narrowed := *s
+	narrowed.narrowed = request
 	narrowed.looked, narrowed.needed, narrowed.kept = slices.Clone(s.looked), nil, nil
 	for i := range narrowed.looked {
 		narrowed.looked[i] = look{head: n.shape(i, s.looked[i].head).Head, start: s.looked[i].start,
@@ -39,6 +40,19 @@ func (s *Set) Narrow(request *shape.Request) *Narrowed {
 	}
 	n.Set = &narrowed
 	return n
+}
+
+// visitors has visitors be given batches in their narrower shape.
+func (n *Narrowed) visitors(visit func() Visitor) func() Visitor {
+	return func() Visitor { return &narrowedVisitor{Visitor: visit(), narrowed: n} }
+}
+
+// narrowAll is the narrowing of a subset of a narrowed set.
+func (s *Set) narrowAll() *Narrowed {
+	whole := *s
+	whole.narrowing = nil
+	return &Narrowed{whole: &whole, request: s.narrowing, shapes: make(map[headOf]*shape.Shape),
+		missed: make(map[string]bool)}
 }
 
 // shape is the narrower shape of a source with a head.
@@ -130,7 +144,9 @@ func (v *narrowedVisitor) Batch(b *Batch) error {
 	own := *b
 	own.Own()
 	own.before = b
-	own.KeepRanks()
+	if own.sent == nil {
+		own.KeepRanks() // else they lead to the records as they were sent
+	}
 	own.parsed, own.Refused = nil, slices.Clip(own.Refused) // amounts of other columns, and room of others
 	missed, blanked := b.Missed, b.Blanked
 	v.worker.Apply(v.shape, &own.Stretch.Batch, b.Written.Writing, v.constants)

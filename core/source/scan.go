@@ -72,6 +72,7 @@ type Batch struct {
 	Arrived int
 	*Written
 
+	sent   *sent   // as the source sent its records, where that was asked for and they are read otherwise
 	before *Batch  // as all members of a scan see it, of which this one was made; nil for this one itself
 	parsed *parsed // amounts that several members of a scan ask for; nil where there is one
 }
@@ -83,6 +84,31 @@ func (b *Batch) Shared() *Batch {
 		return b.before
 	}
 	return b
+}
+
+// sent are the records of a batch as the source has sent them.
+type sent struct {
+	record.Batch
+	head *Head
+}
+
+// Sent are the records as the source has sent them, and how it is laid out then; nil where they come so, or nobody has
+// asked with KeepSent. Ranks say which of them a record was.
+func (b *Batch) Sent() (*record.Batch, *Head) {
+	if b.sent == nil {
+		return nil, nil
+	}
+	return &b.sent.Batch, b.sent.head
+}
+
+// KeepSent has batches of some sources, by their names, have their records as they were sent as well.
+func (s *Set) KeepSent(names ...string) {
+	if s.sent == nil {
+		s.sent = make(map[string]bool)
+	}
+	for _, name := range names {
+		s.sent[name] = true
+	}
 }
 
 // DecimalOf is the decimal mark of the amounts in a column.
@@ -136,6 +162,9 @@ const (
 // one at a time; the costly part, scanning and computing, then runs at the
 // same time on all of them.
 func (s *Set) Scan(ctx context.Context, reading Reading, visit func() Visitor) error {
+	if s.narrowing != nil {
+		visit = s.narrowAll().visitors(visit)
+	}
 	if s.prints != nil {
 		visit = s.prints.beside(visit)
 	}

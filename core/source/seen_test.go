@@ -1,20 +1,19 @@
 package source
 
 import (
-	"context"
 	"os"
 	"path/filepath"
 	"testing"
 	"time"
 )
 
-// A file that was seen is not hashed again while its size, time and number are the same, whichever way they
-// change; one that was just written to is.
+// A file that was seen is not hashed again while nobody has touched it. One that was written to is, with its size and
+// its time put back as well.
 func TestFilesThatWereSeen(t *testing.T) {
 	dir := t.TempDir()
-	path, cache := filepath.Join(dir, "a.csv"), filepath.Join(t.TempDir(), "seen")
-	day := time.Date(2031, 4, 2, 9, 0, 0, 0, time.UTC)
-	write := func(text string, at time.Time) {
+	path := filepath.Join(dir, "a.csv")
+	at := time.Date(2025, 4, 2, 9, 0, 0, 0, time.UTC)
+	write := func(text string) {
 		t.Helper()
 		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
 			t.Fatal(err)
@@ -23,47 +22,48 @@ func TestFilesThatWereSeen(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	hash := func() string {
+	find := func() *Set {
 		t.Helper()
-		set, err := Find(context.Background(), Search{Paths: []string{dir}, Jobs: 1})
+		set, err := Find(t.Context(), Search{Paths: []string{dir}, Jobs: 1})
 		if err != nil {
 			t.Fatal(err)
 		}
-		seen := ReadSeen(cache)
-		hashes, err := set.HashesSeen(context.Background(), 1, seen)
+		return set
+	}
+	write("doc,v\n1,2\n")
+	cache := filepath.Join(t.TempDir(), "seen")
+	noted := ReadSeen(cache)
+	noted.files[path], noted.more = seenFile{find().Sources[0].identity, "as noted"}, true
+	if err := noted.Write(cache); err != nil {
+		t.Fatal(err)
+	}
+	hash := func(seen *Seen) string {
+		t.Helper()
+		hashes, err := find().HashesSeen(t.Context(), 1, seen)
 		if err != nil || len(hashes) != 1 {
 			t.Fatalf("%v: %v", err, hashes)
 		}
-		if err := seen.Write(cache); err != nil {
-			t.Fatal(err)
-		}
 		return hashes[0].SHA256
 	}
-	write("doc,v\n1,2\n", day.AddDate(-20, 0, 0))
-	one := hash()
-	write("doc,v\n1,3\n", day.AddDate(-20, 0, 0)) // which nobody can see without reading it
-	if hash() != one {
-		t.Error("it is read again in a state that was seen")
+	if got := hash(ReadSeen(cache)); got != "as noted" {
+		t.Errorf("a file that was seen is read again, for %s", got)
 	}
-	for name, at := range map[string]time.Time{"newer": day.AddDate(-19, 0, 0), "older": day.AddDate(-21, 0, 0)} {
-		write("doc,v\n1,3\n", at)
-		if hash() == one {
-			t.Errorf("with a %s time it is not read again", name)
-		}
-		write("doc,v\n1,2\n", at.AddDate(0, 1, 0))
-		hash()
+	if hash(ReadSeen(cache).Anew()) == "as noted" {
+		t.Error("what is to be sealed is not read again")
 	}
-	write("doc,v\n1,2\n", time.Now())
-	hash()
-	write("doc,v\n1,4\n", time.Now())
-	if hash() == one {
-		t.Error("one that was just written to is not read again")
+	write("doc,v\n1,3\n")
+	if hash(ReadSeen(cache)) == "as noted" {
+		t.Error("a file that was written to, with its size and time put back, is not read again")
+	}
+	seen := ReadSeen(cache)
+	hash(seen)
+	if seen.files[path].sha256 != "as noted" {
+		t.Error("a file is noted that may be written to again within the same tick of the clock")
 	}
 	if err := os.WriteFile(cache, []byte("a,b\n\"torn"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	write("doc,v\n1,2\n", day.AddDate(-20, 0, 0))
-	if hash() != one {
-		t.Error("with a torn cache it has another hash")
+	if len(ReadSeen(cache).files) != 0 {
+		t.Error("something was seen by a torn cache")
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"time"
 
+	"lastblock/core/source/shape"
 	"lastblock/core/value/natural"
 )
 
@@ -92,15 +93,20 @@ type Set struct {
 	Beside []string // files that are read beside the sources, such as a control sheet
 	beside []besideFile
 
-	words  []string                     // that names tell, by the patterns of all sources
-	needed []string                     // columns that a record must not lack
-	totals *allTotals                   // total lines; nil before a Scan or a Look
-	looked []look                       // what Look found, by source; nil before
-	kept   *kept                        // where the texts are that it has kept; nil without any
-	named  map[string]bool              // paths that were named by themselves
-	aside  *aside                       // which sources a Scan found to be no data; nil before
-	starts map[int][]start              // by source: where stretches of large ones begin; nil before a Scan
+	words    []string        // that names tell, by the patterns of all sources
+	needed   []string        // columns that a record must not lack
+	totals   *allTotals      // total lines; nil before a Scan or a Look
+	looked   []look          // what Look found, by source; nil before
+	kept     *kept           // where the texts are that it has kept; nil without any
+	named    map[string]bool // paths that were named by themselves
+	aside    *aside          // which sources a Scan found to be no data; nil before
+	starts   map[int][]start // by source: where stretches of large ones begin; nil before a Scan
+	narrowed *shape.Request  // by which the set is that of one part of a run; nil for none
+	// narrowing is how records are narrowed as they are read, in a subset of such a set.
+	narrowing *shape.Request
+
 	prints *Fingerprints                // nil where they are not taken
+	sent   map[string]bool              // sources whose records are kept as they were sent, by name; of all copies of the set
 	spelt  map[string]map[string]string // how values of words are written in the run, by word and spelling.Of
 }
 
@@ -148,7 +154,7 @@ func (s *Set) isNamed(index int) bool {
 
 // Subset is a set of some of the sources, by their indices.
 func (s *Set) Subset(indices []int) *Set {
-	subset := &Set{words: s.words, spelt: s.spelt, named: s.named, Mode: s.Mode, Prefix: s.Prefix, needed: slices.Clone(s.needed)}
+	subset := &Set{words: s.words, spelt: s.spelt, sent: s.sent, narrowing: s.narrowed, named: s.named, Mode: s.Mode, Prefix: s.Prefix, needed: slices.Clone(s.needed)}
 	if s.starts != nil {
 		subset.starts = make(map[int][]start)
 	}

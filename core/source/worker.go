@@ -17,6 +17,7 @@ type worker struct {
 	visitor Visitor
 	batch   *Batch // that is read
 	spare   spare  // what is read next
+	sent    sent   // the records of the batch as they were sent
 	shaper  shape.Worker
 	room    room
 
@@ -164,6 +165,22 @@ func (w *worker) parse(s *stream) {
 	s.reader.Parse(&w.batch.Stretch)
 }
 
+// keepSent keeps the records as they were sent, before they get their shape.
+func (w *worker) keepSent(s *stream) {
+	w.batch.sent = nil
+	set := s.feed.set
+	if s.shape.IsNothing() || len(set.sent) == 0 || !set.sent[set.Sources[s.index].Name] {
+		return
+	}
+	b := &w.batch.Stretch.Batch
+	b.KeepLines()
+	b.Unchain()
+	w.sent.Batch, w.sent.head = *b, s.reader.Head()
+	w.sent.Bounds, w.sent.Lines = slices.Clone(b.Bounds), slices.Clone(b.Lines)
+	w.batch.sent = &w.sent
+	b.KeepRanks()
+}
+
 // visit makes the batch of the stretch that was taken, and shows it to the
 // visitor.
 func (w *worker) visit(s *stream, first bool) error {
@@ -186,6 +203,7 @@ func (w *worker) visit(s *stream, first bool) error {
 		return err
 	}
 	w.batch.Arrived = w.batch.Read()
+	w.keepSent(s)
 	w.shaper.Apply(s.shape, &w.batch.Stretch.Batch, s.written.Writing, s.constants)
 	s.feed.noteMissed(w.batch.Missed)
 	w.batch.Index, w.batch.Head, w.batch.First = s.index, s.shape.Head, first

@@ -32,11 +32,11 @@ func NewBinding(set *source.Set, columns []Column) *Binding {
 
 // To binds to the source of a batch, and tells whether that is another one than before.
 func (f *Binding) To(b *source.Batch) bool {
-	if f.index == b.Index+1 {
+	again := f.head == b.Head // whose columns many sources share
+	if f.index == b.Index+1 && again {
 		return false
 	}
 	f.index = b.Index + 1
-	again := f.head == b.Head // whose columns many sources share
 	f.head = b.Head
 	for k := range f.columns {
 		c, bound := &f.columns[k], &f.Bound[k]

@@ -2,7 +2,6 @@ package tally
 
 import (
 	"fmt"
-	"strconv"
 	"time"
 
 	"lastblock/core/finding"
@@ -52,9 +51,9 @@ func Decided(set *source.Set, log *decision.Log) (*drop.Set, error) {
 
 func leave(s *drop.Set, set *source.Set, index int, dropped decision.Dropped, reason drop.Reason) error {
 	if dropped.Line > 0 {
-		print, err := strconv.ParseUint(dropped.Print, 16, 64)
+		print, err := drop.ParsePrint(dropped.Print)
 		if err != nil {
-			return fmt.Errorf("%q is no fingerprint of a record", dropped.Print)
+			return err
 		}
 		s.Record(dropped.Source, dropped.Line, print, reason)
 		return nil

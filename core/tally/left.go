@@ -36,8 +36,8 @@ func (t *taken) reason(rank int) (drop.Reason, bool) {
 	return reason, ok
 }
 
-// take finds the records that Options.Drop names, as all results see them: one that a condition leaves out, or that
-// cannot be computed with for one of them, is known all the same.
+// take finds the records that Options.Drop names, as they were sent and as all results see them: one that a condition
+// leaves out, or that cannot be computed with for one of them, is known all the same.
 func (v *Visitor) take(b *source.Batch, drops *drop.Source) (of taken) {
 	if reason, ok := drops.Whole(); ok || drops == nil {
 		if ok {
@@ -45,24 +45,53 @@ func (v *Visitor) take(b *source.Batch, drops *drop.Source) (of taken) {
 		}
 		return of
 	}
-	find := func(records *record.Batch, visit func(row int, reason drop.Reason)) {
-		for row := range records.Rows {
-			print := func() uint64 { return printAmong(&v.print, b, records, row, &v.scratch) }
-			if reason, ok := drops.Takes(records.Line(row), print); ok {
-				visit(row, reason)
-			}
-		}
-	}
-	find(&b.Batch, func(row int, reason drop.Reason) {
+	note := func(rank int, reason drop.Reason) {
 		if of.some == nil {
 			of.some = make(map[int]drop.Reason)
 		}
-		of.some[row] = reason
-	})
-	if b.Dropped != nil {
-		find(b.Dropped, func(int, drop.Reason) {}) // which is left out anyway
+		of.some[rank] = reason
+	}
+	shared := b.Shared()
+	for row := range shared.Batch.Rows {
+		print := func() drop.Print { return v.printShared(shared, row) }
+		if reason, ok := drops.Takes(shared.Line(row), print); ok {
+			note(shared.Rank(row), reason)
+		}
+	}
+	// Those that are left out, or refused, before any result sees them:
+	if sent, head := b.Sent(); sent != nil {
+		v.takeSent(b, sent, head, drops, note)
+	} else if dropped := shared.Dropped; dropped != nil {
+		for row := range dropped.Rows {
+			drops.Takes(dropped.Line(row), func() drop.Print {
+				print := printAmong(&v.print, shared, shared.Head, dropped, row, &v.scratch)
+				return drop.Print{Meant: print, Sent: print}
+			})
+		}
 	}
 	return of
+}
+
+// takeSent is take for the records as they were sent of which none is among those that results see.
+func (v *Visitor) takeSent(b *source.Batch, sent *record.Batch, head *source.Head, drops *drop.Source,
+	note func(rank int, reason drop.Reason)) {
+	shared := b.Shared()
+	seen := make([]bool, sent.Rows)
+	for row := range shared.Batch.Rows {
+		seen[shared.Rank(row)] = true
+	}
+	for rank := range sent.Rows {
+		if seen[rank] {
+			continue
+		}
+		reason, ok := drops.Takes(sent.Line(rank), func() drop.Print {
+			print := printAmong(&v.print, b, head, sent, rank, &v.scratch)
+			return drop.Print{Meant: print, Sent: print}
+		})
+		if ok {
+			note(rank, reason)
+		}
+	}
 }
 
 // leaveOut takes the records out of a batch that are left out. They count as dropped, and so do their amounts as far
@@ -131,16 +160,42 @@ func (v *Visitor) leave(b *source.Batch, entry *Source, row int, reason drop.Rea
 	}
 }
 
-// PrintOf is the fingerprint of a record by what it means, whatever a narrowed set makes of it.
-func PrintOf(print *equality.Print, b *source.Batch, row int, scratch *[]byte) uint64 {
+// PrintOf is the fingerprint of a record, whatever a narrowed set makes of it.
+func PrintOf(print *equality.Print, b *source.Batch, row int, scratch *[]byte) drop.Print {
 	shared := b.Shared()
-	return printAmong(print, shared, &shared.Batch, b.Rank(row), scratch)
+	sent, head := b.Sent()
+	rank := b.Rank(row)
+	if sent == nil {
+		meant := printAmong(print, shared, shared.Head, &shared.Batch, rank, scratch)
+		return drop.Print{Meant: meant, Sent: meant}
+	}
+	p := drop.Print{Sent: printAmong(print, b, head, sent, rank, scratch)}
+	p.Meant = p.Sent
+	if at, ok := slices.BinarySearch(shared.Ranks, rank); ok {
+		p.Meant = printAmong(print, shared, shared.Head, &shared.Batch, at, scratch)
+	}
+	return p
 }
 
-// printAmong is PrintOf for one of some records of a batch that all see alike.
-func printAmong(print *equality.Print, b *source.Batch, records *record.Batch, row int, scratch *[]byte) uint64 {
-	for i, name := range b.Head.Layout.Columns {
-		print.Add(name, records.Text(row, i, scratch), b.DecimalOf(i))
+// printShared is PrintOf for a row of a batch as all see it.
+func (v *Visitor) printShared(shared *source.Batch, row int) drop.Print {
+	p := drop.Print{Meant: printAmong(&v.print, shared, shared.Head, &shared.Batch, row, &v.scratch)}
+	p.Sent = p.Meant
+	if sent, head := shared.Sent(); sent != nil {
+		p.Sent = printAmong(&v.print, shared, head, sent, shared.Rank(row), &v.scratch)
+	}
+	return p
+}
+
+// printAmong is the fingerprint of one of some records of a batch, which have a head, by what it means.
+func printAmong(print *equality.Print, b *source.Batch, head *source.Head, records *record.Batch, row int,
+	scratch *[]byte) uint64 {
+	for i, name := range head.Layout.Columns {
+		decimal := b.Decimal
+		if head.IsPlain(i) {
+			decimal = '.'
+		}
+		print.Add(name, records.Text(row, i, scratch), decimal)
 	}
 	return print.Sum()
 }

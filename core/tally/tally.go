@@ -128,6 +128,11 @@ func New(set *source.Set, options Options) *Tally {
 	if options.Whole {
 		t.Findings.KeepAll()
 	}
+	for _, name := range options.Drop.Sources() {
+		if options.Drop.Of(name).HasRecords() {
+			set.KeepSent(name)
+		}
+	}
 	return t
 }
 
@@ -211,7 +216,7 @@ func (v *Visitor) Batch(b *source.Batch) error {
 	entry := v.enter(b)
 	drops := v.tally.options.Drop.Of(v.tally.set.Sources[b.Index].Name)
 	_, gone := drops.Whole()
-	left := v.take(b.Shared(), drops)
+	left := v.take(b, drops)
 	if b.First && !gone {
 		v.lookAtHead(b)
 	}

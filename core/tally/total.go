@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"lastblock/core/finding"
+	"lastblock/core/finding/drop"
 	"lastblock/core/finding/suspense"
 	"lastblock/core/record"
 	"lastblock/core/source"
@@ -49,12 +50,12 @@ func (v *Visitor) doubt(b *source.Batch, entry *Source, d *source.DoubtfulTotal)
 		return // it was left out
 	}
 	f.Record = xxh3.Hash(raw)
-	print := f.Record
+	print := drop.Print{Meant: f.Record, Sent: f.Record}
 	if row >= 0 {
 		print = PrintOf(&v.print, b, row, &v.scratch)
 	}
 	f.Places = []finding.Place{{Letter: finding.Letter(0), Source: src.Name, Sheet: src.Sheet(), Line: d.Line,
-		Print: fmt.Sprintf("%016x", print)}}
+		Print: print.String()}}
 	f.Message = doubtMessage(d, row >= 0)
 	if len(d.Off) == 1 {
 		off := &d.Off[0]

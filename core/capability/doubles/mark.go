@@ -105,6 +105,9 @@ func (s *search) readMarked(ctx context.Context) error {
 	}
 	s.options.Drop.Reset()
 	subset := s.set.Subset(indices)
+	for i := range subset.Sources {
+		subset.KeepSent(subset.Sources[i].Name)
+	}
 	t := tally.New(subset, tally.Options{Amounts: s.options.Totals, Drop: s.options.Drop})
 	reading := s.reading
 	reading.Progress, reading.OwnOutputs, reading.Partial = nil, true, true
@@ -215,7 +218,8 @@ func (c *collector) keep(sorter *spill.Sorter, key []byte, place record.Place, b
 	c.item = binary.BigEndian.AppendUint64(c.item[:0], c.search.mix(xxh3.Hash(key)))
 	c.item = append(c.item, key...)
 	c.item = binary.BigEndian.AppendUint64(c.item, uint64(place))
-	c.item = binary.BigEndian.AppendUint64(c.item, tally.PrintOf(&c.print, b, row, &c.scratch))
+	print := tally.PrintOf(&c.print, b, row, &c.scratch)
+	c.item = binary.BigEndian.AppendUint64(binary.BigEndian.AppendUint64(c.item, print.Meant), print.Sent)
 	if rest {
 		c.item = append(c.item, c.fields.data...)
 	}
@@ -236,7 +240,7 @@ type group struct {
 // member is a record of a group.
 type member struct {
 	place record.Place
-	print uint64
+	print drop.Print
 	from  int // where its rest stands in the arena of the group
 	to    int
 }
@@ -272,13 +276,14 @@ func eachGroup(sorters []*spill.Sorter, visit func(*group) error) error {
 			}
 			g.key = append(g.key, key...)
 		}
-		m := member{place: record.Place(binary.BigEndian.Uint64(rest)), print: binary.BigEndian.Uint64(rest[word:])}
+		m := member{place: record.Place(binary.BigEndian.Uint64(rest)), print: drop.Print{
+			Meant: binary.BigEndian.Uint64(rest[word:]), Sent: binary.BigEndian.Uint64(rest[2*word:])}}
 		if n := len(g.members); n > 0 &&
-			string(rest[2*word:]) == string(g.arena[g.members[n-1].from:g.members[n-1].to]) {
+			string(rest[3*word:]) == string(g.arena[g.members[n-1].from:g.members[n-1].to]) {
 			m.from, m.to = g.members[n-1].from, g.members[n-1].to // a record that stands a million times is held once
 		} else {
 			m.from = len(g.arena)
-			g.arena = append(g.arena, rest[2*word:]...)
+			g.arena = append(g.arena, rest[3*word:]...)
 			m.to = len(g.arena)
 		}
 		g.members = append(g.members, m)

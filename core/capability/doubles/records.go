@@ -156,7 +156,7 @@ func (s *search) places(g *group, members []*member) []finding.Place {
 		of := &s.set.Sources[m.place.Source()]
 		place := finding.Place{
 			Letter: finding.Letter(i), Source: of.Name, Sheet: of.Sheet(), Line: m.place.Line(),
-			Print: printed(m.print),
+			Print: m.print.String(),
 		}
 		rest := g.rest(m)
 		money := s.moneyOf(rest)
@@ -176,7 +176,6 @@ func (s *search) places(g *group, members []*member) []finding.Place {
 }
 
 // printed writes the fingerprint of a record.
-func printed(print uint64) string { return fmt.Sprintf("%016x", print) }
 
 // showDifferences gives places the values in which they differ.
 func (s *search) showDifferences(places []finding.Place) {

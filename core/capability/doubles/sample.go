@@ -38,13 +38,13 @@ func (s *search) chooseTelling(ctx context.Context) error {
 	}
 	reading := s.reading
 	reading.Progress, reading.OwnOutputs, reading.Partial, reading.Jobs = nil, true, true, 1
-	sample := &sampler{search: s, bound: tally.NewBinding(s.set, tally.DataColumns(s.columns)),
-		values: make([]map[uint64]bool, len(s.columns)), bytes: make([]int, len(s.columns))}
+	sample := &sampler{search: s, values: make([]map[uint64]bool, len(s.columns)), bytes: make([]int, len(s.columns))}
 	for i := range sample.values {
 		sample.values[i] = make(map[uint64]bool)
 	}
 	for _, index := range indices {
 		subset := s.set.Subset([]int{index})
+		sample.bound = tally.NewBinding(subset, tally.DataColumns(s.columns)) // in which each is the first source
 		sample.tally, sample.left = tally.New(subset, tally.Options{}).Visitor(), sampleRecords
 		if err := subset.Scan(ctx, reading, func() source.Visitor { return sample }); err != nil &&
 			!errors.Is(err, errSampled) {

@@ -4,9 +4,12 @@
 package drop
 
 import (
+	"fmt"
+	"maps"
 	"math"
 	"math/bits"
 	"slices"
+	"strconv"
 	"sync"
 
 	"lastblock/core/finding"
@@ -38,7 +41,7 @@ type Reason struct {
 // record is a record that is known by what it means, where its line alone may not
 // tell it, or may hold another one by now.
 type record struct {
-	print  uint64
+	print  Print
 	reason Reason
 	count  int
 	left   int // how many of them are still to be found on the line
@@ -77,9 +80,39 @@ func (s *Set) Line(name string, line int, reason Reason) {
 	of.lines[reason].Add(line)
 }
 
-// Record leaves one record out that starts on a line and has a fingerprint, as
-// package equality makes it.
-func (s *Set) Record(name string, line int, print uint64, reason Reason) {
+// Print is the fingerprint of a record, as package equality makes it: by what it means as a run reads it, and as it was
+// sent. Where a run reads records as they were sent the two are the same.
+type Print struct{ Meant, Sent uint64 }
+
+// ParsePrint reads a fingerprint as finding.Place has it. One of earlier versions has no second part.
+func ParsePrint(text string) (p Print, err error) {
+	const digits = 16
+	meant, sent := text, text
+	if len(text) > digits {
+		meant, sent = text[:digits], text[digits:]
+	}
+	if p.Meant, err = strconv.ParseUint(meant, 16, 64); err == nil {
+		p.Sent, err = strconv.ParseUint(sent, 16, 64)
+	}
+	if err != nil {
+		err = fmt.Errorf("%q is no fingerprint of a record", text)
+	}
+	return p, err
+}
+
+// String is the fingerprint as ParsePrint reads it.
+func (p Print) String() string {
+	if p.Meant == p.Sent {
+		return fmt.Sprintf("%016x", p.Meant)
+	}
+	return fmt.Sprintf("%016x%016x", p.Meant, p.Sent)
+}
+
+// isOf tells whether two fingerprints are of one record: it was sent as it was then, or means the same.
+func (p Print) isOf(o Print) bool { return p.Sent == o.Sent || p.Meant == o.Meant }
+
+// Record leaves one record out that starts on a line and has a fingerprint.
+func (s *Set) Record(name string, line int, print Print, reason Reason) {
 	of := s.of(name)
 	records := of.records[line]
 	at := slices.IndexFunc(records, func(r record) bool { return r.print == print })
@@ -157,7 +190,7 @@ func (s *Source) HasLine(line int) bool {
 
 // Takes tells whether, and why, a record is left out. print is called where the
 // line alone does not tell.
-func (s *Source) Takes(line int, print func() uint64) (reason Reason, ok bool) {
+func (s *Source) Takes(line int, print func() Print) (reason Reason, ok bool) {
 	if s.whole != nil {
 		return *s.whole, true
 	}
@@ -174,12 +207,23 @@ func (s *Source) Takes(line int, print func() uint64) (reason Reason, ok bool) {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
 	for i := range records {
-		if r := &records[i]; r.print == of && r.left > 0 {
+		if r := &records[i]; r.print.isOf(of) && r.left > 0 {
 			r.left--
 			return r.reason, true
 		}
 	}
 	return Reason{}, false
+}
+
+// HasRecords tells whether single records are left out that are known by their fingerprints.
+func (s *Source) HasRecords() bool { return s != nil && len(s.records) > 0 }
+
+// Sources are the names of the sources of which something is left out.
+func (s *Set) Sources() (names []string) {
+	if s == nil {
+		return nil
+	}
+	return slices.Sorted(maps.Keys(s.sources))
 }
 
 // Missing gives what was to be left out and is not there as it was: line 0 stands
@@ -222,7 +266,7 @@ func (l *Lines) Add(line int) {
 // Between gives the first and the last line of the set from one line to another;
 // ok is false where there is none.
 func (l *Lines) Between(first, last int) (from, to int, ok bool) {
-	if l == nil {
+	if l == nil || len(l.bits) == 0 {
 		return 0, 0, false
 	}
 	last = min(last, len(l.bits)*wordBits-1)

@@ -50,13 +50,13 @@ func TestWhatIsTaken(t *testing.T) {
 	s.File("whole.csv", double) // the first reason counts
 	s.Line("lines.csv", 7, double)
 	s.Line("lines.csv", 70_000, double)
-	s.Record("records.json", 1, 11, mistake)
-	s.Record("records.json", 1, 11, mistake)
-	s.Record("records.json", 1, 22, double)
-	s.Record("records.json", 9, 33, double)
+	s.Record("records.json", 1, Print{11, 11}, mistake)
+	s.Record("records.json", 1, Print{11, 11}, mistake)
+	s.Record("records.json", 1, Print{22, 22}, double)
+	s.Record("records.json", 9, Print{33, 33}, double)
 	var got []string
 	ask := func(source string, line int, print uint64) {
-		reason, ok := s.Of(source).Takes(line, func() uint64 { return print })
+		reason, ok := s.Of(source).Takes(line, func() Print { return Print{print, print} })
 		got = append(got, fmt.Sprintf("%s%d %d %v %s", source, line, print, ok, reason.Kind))
 	}
 	ask("whole.csv", 3, 0)
