@@ -230,7 +230,8 @@ func (c *closing) gather() error {
 		t.Out = filepath.Join(c.task.Blocks,
 			strings.TrimSuffix(block.Name(len(c.chain.Entries)+1, c.in.Closing), ".json")+
 				".records.csv.zst")
-		c.parts = append(c.parts, &retained{closeCollation{collation: &collation{Asked: whole{}, task: t}, app: a}})
+		of := &collation{Asked: whole{}, task: t, states: c.reading.Amounts}
+		c.parts = append(c.parts, &retained{closeCollation{collation: of, app: a}})
 	}
 	var err error
 	if !c.reported {

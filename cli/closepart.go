@@ -473,6 +473,11 @@ func (c *closeAlignment) release() error {
 // retained are all records, which are kept with the block.
 type retained struct{ closeCollation }
 
+// around writes records alone: what the verdict is stands in the block.
+func (c *retained) around(ctx context.Context, read func() error, _ func() string) error {
+	return c.closeCollation.around(ctx, read, func() string { return "" })
+}
+
 func (c *retained) finish(context.Context) ([]finding.Finding, error) { return nil, nil } // which others have told
 
 func (c *retained) made() *madeResult { return nil }

@@ -58,6 +58,8 @@ type collation struct {
 	done   *collate.Result
 
 	result, spool, kept *show.Output
+
+	states func() []string // the columns that records need amounts in, where all of them are written with their states
 }
 
 // runCollate puts records together for a task.
@@ -109,6 +111,9 @@ func (a *app) beginCollation(in *month.Input, c *collation, json bool) (err erro
 	}
 	t := c.task
 	c.wanted = collate.Options{Bare: t.Bare, Totals: t.Totals, Shield: t.Shield, Twins: true}
+	if c.states != nil {
+		c.wanted.States, c.wanted.Amounts = true, c.states()
+	}
 	c.format.Shield = t.Shield
 	if c.format.Format, c.format.Packed, err = formatOf("out", t.Out); err != nil {
 		return err

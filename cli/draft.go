@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -50,7 +51,7 @@ it is; comments say what was seen, and what may be meant.`,
 				_, err := io.WriteString(a.stdout, d.Text(filepath.ToSlash(folder), show.Flags))
 				return err
 			}
-			below, err := filepath.Rel(filepath.Dir(out), folder)
+			below, err := pathFrom(filepath.Dir(out), folder)
 			if err != nil {
 				return err
 			}
@@ -74,4 +75,18 @@ it is; comments say what was seen, and what may be meant.`,
 	cmd.Flags().StringSliceVar(&skip, "skip", nil, "leave out files whose name matches a pattern")
 	cmd.Flags().BoolVar(&replace, "replace", false, "overwrite an existing file")
 	return cmd
+}
+
+// pathFrom is the path of a folder from another one, as a plan in that names it; of one that no such path leads to, as
+// one on another drive, it is the whole path.
+func pathFrom(from, folder string) (string, error) {
+	from, errFrom := filepath.Abs(from)
+	folder, errFolder := filepath.Abs(folder)
+	if err := errors.Join(errFrom, errFolder); err != nil {
+		return "", err
+	}
+	if below, err := filepath.Rel(source.Resolved(from), source.Resolved(folder)); err == nil {
+		return below, nil
+	}
+	return folder, nil
 }

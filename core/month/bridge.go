@@ -172,6 +172,7 @@ func (b *BeforeAndNow) measure(ctx context.Context, in *Input) (err error) {
 	if !b.all {
 		some := *in
 		some.Set = in.Set.Subset(indices)
+		some.Reading.Partial = true // what others have it need not
 		if b.now, err = b.plan.Measure(ctx, &some, columns); err == nil || ctx.Err() != nil {
 			return err
 		}

@@ -12,6 +12,7 @@ import (
 	"lastblock/core/month/block"
 	"lastblock/core/record"
 	"lastblock/core/source"
+	"lastblock/core/tally"
 	"lastblock/core/value/amount"
 )
 
@@ -33,7 +34,9 @@ func (s *FrozenSource) fromRecords(chain *block.Chain, sealed *block.Source) (ok
 		sums[k] = make([]amount.Sum, len(sealed.Totals))
 	}
 	err = s.eachRecord(chain, func(columns []string, r *block.Record) error {
-		rows++
+		if rows++; !r.IsUsed() {
+			return nil
+		}
 		for i, total := range sealed.Totals {
 			at := slices.Index(columns, total.Column)
 			if at < 0 {
@@ -70,6 +73,16 @@ func (s *FrozenSource) eachRecord(chain *block.Chain, visit func(columns []strin
 	return chain.Records(&chain.Entries[s.Block-1], func(name string) bool { return name == s.Source }, visit)
 }
 
+// unreadable is a line that had no fields, with more of them than there are columns, so that it has none again.
+func unreadable(raw string, columns int) []string {
+	fields := make([]string, columns+1)
+	for i := range fields {
+		fields[i] = "-"
+	}
+	fields[0] = raw
+	return fields
+}
+
 // WriteRecords writes the retained records of a source that is frozen from them.
 func (s *FrozenSource) WriteRecords(chain *block.Chain, w io.Writer) error {
 	out := csv.NewWriter(w)
@@ -83,6 +96,12 @@ func (s *FrozenSource) WriteRecords(chain *block.Chain, w io.Writer) error {
 			for _, name := range s.Columns {
 				places = append(places, slices.Index(columns, name))
 			}
+		}
+		switch {
+		case r.State == string(tally.Dropped):
+			return nil // the copy has no condition that would leave it out again
+		case r.Raw != "":
+			return out.Write(unreadable(r.Raw, len(cells)))
 		}
 		for i, at := range places {
 			if cells[i] = ""; at >= 0 {

@@ -8,6 +8,7 @@ import (
 	"lastblock/core/finding/drop"
 	"lastblock/core/large/texts"
 	"lastblock/core/month/block"
+	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/tally"
 
@@ -78,6 +79,7 @@ type recordComparison struct {
 	b    *BeforeAndNow
 	of   map[string]*comparedSource // by name
 	most int
+	all  bool // records that are not used were retained as well
 }
 
 // comparedSource is a source whose records are compared.
@@ -107,6 +109,10 @@ func hashOf(columns []string, text func(i int) string) uint64 {
 
 // count counts a retained record.
 func (r *recordComparison) count(columns []string, of *block.Record) error {
+	r.all = of.All
+	if of.State == string(tally.Dropped) {
+		return nil // a condition has left it out
+	}
 	c := r.of[of.Source]
 	if c.places == nil {
 		c.places = make([]int, len(c.layout))
@@ -120,6 +126,9 @@ func (r *recordComparison) count(columns []string, of *block.Record) error {
 
 // hash is that of a retained record.
 func (c *comparedSource) hash(of *block.Record) uint64 {
+	if of.Raw != "" {
+		return hashOf([]string{record.RawColumn}, func(int) string { return of.Raw })
+	}
 	return hashOf(c.layout, func(i int) string { return c.text(of, i) })
 }
 
@@ -143,12 +152,17 @@ func (r *recordComparison) read(ctx context.Context, in *Input, indices []int) e
 	if err := some.Set.Look(ctx, reading); err != nil {
 		return err
 	}
+	for i := range some.Set.Sources {
+		some.Set.KeepSent(some.Set.Sources[i].Name)
+	}
 	v := r.visitor(some.Set, left)
 	return some.Set.Scan(ctx, reading, func() source.Visitor { return v })
 }
 
 func (r *recordComparison) visitor(set *source.Set, left *drop.Set) *recordVisitor {
-	return &recordVisitor{tally: tally.New(set, tally.Options{Drop: left}).Visitor(), compared: r, set: set}
+	v := &recordVisitor{tally: tally.New(set, tally.Options{Drop: left}).Visitor(), compared: r, set: set}
+	v.tally.Aside = func(a *tally.Aside) { v.aside = append(v.aside, *a) }
+	return v
 }
 
 // recordVisitor compares the records of one goroutine.
@@ -157,38 +171,62 @@ type recordVisitor struct {
 	compared *recordComparison
 	set      *source.Set
 	scratch  []byte
+	aside    []tally.Aside // records of the batch that are not used
 }
 
 func (v *recordVisitor) Batch(b *source.Batch) error {
+	v.aside = v.aside[:0]
 	if err := v.tally.Batch(b); err != nil {
 		return err
 	}
 	c := v.compared.of[v.set.Sources[b.Index].Name]
 	c.now = b.Head.Layout.Columns
-	record := make([]string, len(c.now))
+	texts := make([]string, len(c.now))
 	for i := range v.tally.Usable(b) {
 		row := v.tally.Row(i)
-		for k := range record {
-			record[k] = string(b.Text(row, k, &v.scratch))
+		for k := range texts {
+			texts[k] = string(b.Text(row, k, &v.scratch))
 		}
-		hash := hashOf(c.now, func(k int) string { return record[k] })
-		if c.was[hash] > 0 {
-			c.was[hash]--
+		c.meet(b.Line(row), texts, "")
+	}
+	for i := range v.aside {
+		a := &v.aside[i]
+		if !v.compared.all || a.State == tally.Dropped {
 			continue
 		}
-		if _, twice := c.added[b.Line(row)]; twice {
-			c.extra++
-			continue
+		clear(texts)
+		for k := range a.Texts {
+			texts[k] = string(a.Texts[k])
 		}
-		c.added[b.Line(row)] = slices.Clone(record)
+		c.meet(a.Line, texts, string(a.Raw))
 	}
 	return nil
+}
+
+// meet takes in a record as it is now; raw is a line that has no fields.
+func (c *comparedSource) meet(line int, texts []string, raw string) {
+	hash := hashOf(c.now, func(k int) string { return texts[k] })
+	if raw != "" {
+		hash = hashOf([]string{record.RawColumn}, func(int) string { return raw })
+	}
+	if c.was[hash] > 0 {
+		c.was[hash]--
+		return
+	}
+	if _, twice := c.added[line]; twice {
+		c.extra++
+		return
+	}
+	c.added[line] = slices.Clone(texts)
 }
 
 func (v *recordVisitor) Flush(ctx context.Context, task int) error { return v.tally.Flush(ctx, task) }
 
 // settle looks at a retained record once more: what is left of those like it is gone, or was altered.
 func (r *recordComparison) settle(_ []string, of *block.Record) error {
+	if of.State == string(tally.Dropped) {
+		return nil
+	}
 	c := r.of[of.Source]
 	hash := c.hash(of)
 	if c.was[hash] == 0 {

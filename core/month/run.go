@@ -156,6 +156,14 @@ type Asked interface {
 	Part(ctx context.Context, run *Run) (*Part, error)
 }
 
+// Amounts are the columns that the tie-out reads as amounts; nil where the run has none.
+func (r *Run) Amounts() []string {
+	if r.tieout == nil {
+		return nil
+	}
+	return r.tieout.job.Amounts()
+}
+
 // IsAlone tells whether one part has all that is read to itself.
 func (r *Run) IsAlone() bool { return len(r.parts) == 1 && r.parts[0].narrowed == nil }
 

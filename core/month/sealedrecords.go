@@ -1,145 +1,292 @@
 package month
 
 import (
+	"context"
+	"encoding/csv"
+	"errors"
+	"os"
+	"path/filepath"
 	"slices"
-	"strings"
+	"strconv"
 
 	"lastblock/core/capability/trace"
 	"lastblock/core/month/block"
 	"lastblock/core/record"
+	"lastblock/core/source"
+	"lastblock/core/tally"
 	"lastblock/core/value/amount"
 )
 
-// sealedRecords are the records of a figure that a block has retained of sources which are not as they were.
-type sealedRecords struct {
-	sources map[string]bool // that have changed since, or are gone
-	records []sealedRecord  // the largest amounts first
-}
+// A figure as a block has sealed it is traced through the records that the block has retained. These are written into
+// a temporary folder, each source as the text that a frozen copy would be, and read from there as the plan reads
+// sources. What they come to is held against what the block says of each source.
 
-type sealedRecord struct {
-	source string
-	trace.Record
-}
-
-// takeRetained takes the records of the figure as they were sealed, of sources that are not as they were, where the
-// block has retained them and they come to what it says of each source. ok is false where they do not.
-func (t *tracer) takeRetained() (ok bool, err error) {
-	sealed := &sealedRecords{sources: make(map[string]bool)}
-	by := make(map[string][2]amount.Sum) // by source and decimal mark
-	texts := make(map[string][]sealedRecord)
-	for i := range t.compared.Sources {
-		c := &t.compared.Sources[i]
-		name := c.Source
-		switch {
-		case c.Change == Moved:
-			continue
-		case c.was >= 0:
-			name = t.compared.sealed[c.was].Source
-		}
-		if t.gave.Unknown[name] {
-			return false, nil
-		}
-		sealed.sources[name] = true
+// isAsSealed tells whether the records that were found today are those that the block has sealed: all that gave
+// something is as it was, and so are the plan, references and decisions.
+func (t *tracer) isAsSealed() bool {
+	c := t.compared
+	if c.Plan || c.References || c.Decisions {
+		return false
 	}
-	isWanted := func(source string) bool { return sealed.sources[source] }
-	err = t.chain.Records(t.entry, isWanted, func(columns []string, r *block.Record) error {
-		for _, w := range t.Words {
-			if at := slices.Index(columns, w.Column); at < 0 || !w.IsSaid(r.Texts[at]) {
-				return nil
-			}
+	for i := range c.Sources {
+		s := &c.Sources[i]
+		at, gives := t.place[s.Source]
+		switch {
+		case s.Change == Moved:
+		case s.Change == New && (!gives || t.Sources[at].Records == 0):
+		default:
+			return false
 		}
-		at := slices.Index(columns, t.sum)
-		if at < 0 {
-			return nil
-		}
-		sums := by[r.Source]
-		for k, mark := range marks {
-			if value, err := amount.Parse([]byte(r.Texts[at]), mark); err == nil {
-				sums[k].Add(value)
-			}
-		}
-		by[r.Source] = sums
-		texts[r.Source] = append(texts[r.Source], t.sealedRecord(columns, r, at))
-		return nil
-	})
+	}
+	return true
+}
+
+// takeRetained takes the records of the figure from what the block has retained, where they come to what it has sealed;
+// ok is false where they do not, or nothing was retained.
+func (t *tracer) takeRetained(ctx context.Context) (ok bool, err error) {
+	if t.entry.Block.Records == nil {
+		return false, nil
+	}
+	folder, err := os.MkdirTemp("", "lastblock-retained-*")
 	if err != nil {
 		return false, err
 	}
-	for name := range sealed.sources {
-		sums, gave := by[name], t.gave.By[name]
-		k := slices.IndexFunc(sums[:], func(s amount.Sum) bool { return s.Amount().Cmp(gave) == 0 })
-		if k < 0 {
-			return false, nil
+	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
+	// A record that the tie-out could not use may be part of a result that asks less of it, unless it could not be read.
+	for _, wanted := range []func(r *block.Record) bool{
+		func(r *block.Record) bool { return r.IsUsed() || r.State == string(tally.Suspended) && r.Raw == "" },
+		(*block.Record).IsUsed,
+	} {
+		found, set, err := t.traceRetained(ctx, folder, wanted)
+		if err != nil || found == nil {
+			return false, err
 		}
-		for _, r := range texts[name] {
-			value, err := amount.Parse(r.Raw, marks[k])
-			r.Amount, r.HasAmount, r.Raw = value, err == nil, nil
-			sealed.records = append(sealed.records, r)
+		if t.isSealed(found, set) {
+			t.Now = t.Traced.Result.Amount
+			closing := t.Traced.Result.Close()
+			found.Findings = nil // which the block has
+			t.Traced.Result, t.Set = found, set
+			if !t.Known {
+				t.sealedAs(found, set)
+			}
+			return true, closing
+		}
+		if err := found.Close(); err != nil {
+			return false, err
 		}
 	}
-	slices.SortStableFunc(sealed.records, func(a, b sealedRecord) int { return b.Amount.Abs().Cmp(a.Amount.Abs()) })
-	t.retained = sealed
-	return true, nil
+	return false, nil
 }
 
-// sealedRecord is a retained record with the columns of the trace; its amount stands in Raw, as it was sent.
-func (t *tracer) sealedRecord(columns []string, r *block.Record, sum int) sealedRecord {
-	s := sealedRecord{source: r.Source}
-	s.State, s.Place, s.Raw = trace.Used, record.PlaceOf(0, r.Line), []byte(r.Texts[sum])
-	for _, name := range t.Columns {
-		text := ""
-		if at := slices.Index(columns, name); at >= 0 {
-			text = r.Texts[at]
-		}
-		s.Texts = append(s.Texts, []byte(strings.Clone(text)))
+// isSealed holds what was found against what the block says that each source gave. Of a figure of which it says nothing,
+// the sources have to come to what it has sealed of them, which writing them has made sure of.
+func (t *tracer) isSealed(found *trace.Result, set *source.Set) bool {
+	if t.gave.Untold {
+		return true
 	}
-	return s
+	var rest amount.Sum
+	for i := range found.Sources {
+		name := set.Sources[i].Name
+		gave, known := t.gave.By[name]
+		if !t.gave.Unknown[name] && (known || found.Sources[i].Records > 0) &&
+			gave.Cmp(found.Sources[i].Amount) != 0 {
+			return false
+		}
+		rest.Add(found.Sources[i].Amount)
+	}
+	return !t.Known || rest.Amount().Cmp(t.Sealed) == 0
+}
+
+// traceRetained traces the figure through retained records.
+func (t *tracer) traceRetained(ctx context.Context, folder string, wanted func(r *block.Record) bool) (
+	*trace.Result, *source.Set, error) {
+	copies, err := t.writeRetained(folder, wanted)
+	if err != nil || len(copies) == 0 {
+		return nil, nil, err
+	}
+	request := t.task.Request
+	request.Root, request.Moved, request.Base, request.Looks = "", nil, folder, false
+	request.Only, request.Skip, request.Frozen = nil, nil, nil
+	for i := range copies {
+		request.Frozen = append(request.Frozen, copies[i].FrozenFile)
+	}
+	set, _, err := request.Find(ctx, nil, 0)
+	if err != nil {
+		return nil, nil, err
+	}
+	for i := range set.Sources {
+		s := &set.Sources[i]
+		at := slices.IndexFunc(copies, func(c retainedCopy) bool { return c.Path == s.Path })
+		s.Words = make([]string, len(set.Words()))
+		for k, word := range set.Words() {
+			s.Words[k] = copies[at].words[word]
+		}
+	}
+	in := *t.in
+	in.Set, in.Decided, in.Seals = set, nil, false
+	in.Reading.Partial = true
+	found, err := t.find(ctx, &in)
+	return found, set, err
+}
+
+// find finds the records of the figure among those of in, and checks nothing.
+func (t *tracer) find(ctx context.Context, in *Input) (*trace.Result, error) {
+	if err := in.Set.Look(ctx, in.Reading); err != nil {
+		return nil, err
+	}
+	run := &Run{Input: in}
+	job, err := t.prepare(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	if err := run.Read(ctx); err != nil {
+		return nil, errors.Join(err, job.Close())
+	}
+	return job.Finish()
+}
+
+// retainedCopy are the retained records of a source, as a file.
+type retainedCopy struct {
+	source.FrozenFile
+	words map[string]string // that the names of the records' sources told
+}
+
+// retainedSource is a source whose retained records are being written.
+type retainedSource struct {
+	*block.Source
+	layout []string
+	sums   [][]amount.Sum // of used records, by decimal mark and total
+	unread []int          // amounts that are none, by decimal mark
+	copy   retainedCopy
+	file   *os.File
+	out    *csv.Writer
+	places []int
+}
+
+// writeRetained writes the records that the block has retained of the sources that gave something, each source into a
+// file of a folder. There are none where a source does not come to what the block has sealed of it.
+func (t *tracer) writeRetained(folder string, wanted func(r *block.Record) bool) (copies []retainedCopy, err error) {
+	sources, err := t.chain.Sources(t.entry)
+	if err != nil {
+		return nil, err
+	}
+	known := make(map[string]*block.Source)
+	for i := range sources {
+		s := &sources[i]
+		_, gave := t.gave.By[s.Source]
+		if s.Of == "" && s.Layout > 0 && (gave || t.gave.Untold || t.gave.Unknown[s.Source]) {
+			known[s.Source] = s
+		}
+	}
+	var at *retainedSource
+	whole := true
+	end := func() error {
+		if at == nil {
+			return nil
+		}
+		copy, ok, err := at.end()
+		whole = whole && ok
+		copies, at = append(copies, copy), nil
+		return err
+	}
+	isWanted := func(name string) bool { return known[name] != nil }
+	err = t.chain.Records(t.entry, isWanted, func(columns []string, r *block.Record) error {
+		if at == nil || at.Source.Source != r.Source {
+			if err := end(); err != nil {
+				return err
+			}
+			s := known[r.Source]
+			at, err = newRetained(filepath.Join(folder, strconv.Itoa(len(copies))+".csv"), s,
+				t.entry.Layouts[s.Layout-1], columns, r)
+			if err != nil {
+				return err
+			}
+		}
+		return at.write(columns, r, wanted(r))
+	})
+	if err = errors.Join(err, end()); err != nil || !whole {
+		return nil, err
+	}
+	return copies, nil
+}
+
+// newRetained begins a file.
+func newRetained(path string, s *block.Source, layout, columns []string, first *block.Record) (*retainedSource, error) {
+	r := &retainedSource{Source: s, layout: layout, sums: make([][]amount.Sum, len(marks)),
+		unread: make([]int, len(marks))}
+	for k := range marks {
+		r.sums[k] = make([]amount.Sum, len(s.Totals))
+	}
+	r.copy = retainedCopy{source.FrozenFile{Path: path, Below: s.Source, Records: true}, make(map[string]string)}
+	for _, name := range layout {
+		r.places = append(r.places, slices.Index(columns, name))
+	}
+	for i, name := range columns {
+		r.copy.words[name] = first.Texts[i]
+	}
+	var err error
+	if r.file, err = os.Create(path); err != nil {
+		return nil, err
+	}
+	r.out = csv.NewWriter(r.file)
+	return r, r.out.Write(append(slices.Clone(layout), record.LineColumn))
+}
+
+// write writes a record where it is wanted, and counts it where it is used.
+func (r *retainedSource) write(columns []string, of *block.Record, wanted bool) error {
+	if of.IsUsed() {
+		for i, total := range r.Totals {
+			at := slices.Index(columns, total.Column)
+			if at < 0 {
+				continue
+			}
+			for k, mark := range marks {
+				value, err := amount.Parse([]byte(of.Texts[at]), mark)
+				if err != nil && err != amount.ErrBlank {
+					r.unread[k]++
+				}
+				r.sums[k][i].Add(value)
+			}
+		}
+	}
+	if !wanted {
+		return nil
+	}
+	cells := make([]string, 0, len(r.places)+1)
+	for _, at := range r.places {
+		text := ""
+		if at >= 0 {
+			text = of.Texts[at]
+		}
+		cells = append(cells, text)
+	}
+	return r.out.Write(append(cells, strconv.Itoa(of.Line)))
+}
+
+// end ends the file, and says how amounts are written in it; ok is false where the records do not come to what was
+// sealed.
+func (r *retainedSource) end() (copy retainedCopy, ok bool, err error) {
+	r.out.Flush()
+	err = errors.Join(r.out.Error(), r.file.Close())
+	ok = len(r.Totals) == 0
+	for k, mark := range marks {
+		agrees := len(r.Totals) > 0
+		for i, total := range r.Totals {
+			agrees = agrees && r.sums[k][i].Amount().String() == total.Amount
+		}
+		if agrees {
+			r.copy.Decimal, ok = mark, true
+			break
+		}
+	}
+	return r.copy, ok, err
 }
 
 // Visit calls visit for the records of the figure with the names of their sources, the largest amounts first: as they
 // are, or where AsSealed says so as the block has sealed them.
 func (t *Traced) Visit(visit func(source string, r *trace.Record) error) error {
-	var rest []sealedRecord
-	isSealed := func(string) bool { return false }
-	if t.AsSealed {
-		rest = t.retained.records
-		isSealed = func(source string) bool { return t.retained.sources[source] }
-	}
-	before := func(value *amount.Amount) error {
-		for len(rest) > 0 && (value == nil || rest[0].Amount.Abs().Cmp(value.Abs()) >= 0) {
-			if err := visit(rest[0].source, &rest[0].Record); err != nil {
-				return err
-			}
-			rest = rest[1:]
-		}
-		return nil
-	}
-	err := t.Each(func(r *trace.Record) error {
-		source := t.Set.Sources[r.Place.Source()].Name
-		if isSealed(source) {
-			return nil
-		}
-		if err := before(&r.Amount); err != nil {
-			return err
-		}
-		return visit(source, r)
-	})
-	if err == nil {
-		err = before(nil)
-	}
-	return err
+	return t.Each(func(r *trace.Record) error { return visit(t.Set.Sources[r.Place.Source()].Name, r) })
 }
 
 // Listed is how many records Visit visits where all are kept.
-func (t *Traced) Listed() int {
-	n := t.Records
-	if !t.AsSealed {
-		return n
-	}
-	for i := range t.Sources {
-		if s := &t.Sources[i]; t.retained.sources[s.Source] {
-			n -= s.Records
-		}
-	}
-	return n + len(t.retained.records)
-}
+func (t *Traced) Listed() int { return t.Records }

@@ -3,6 +3,7 @@ package month
 import (
 	"context"
 	"errors"
+	"fmt"
 	"regexp"
 	"slices"
 	"strings"
@@ -67,7 +68,7 @@ type Traced struct {
 	// these were asked for, since the block has not retained them.
 	AsSealed, Missing bool
 
-	retained *sealedRecords
+	Now amount.Amount // what the figure is now, where the records are those that were sealed
 }
 
 // TracedSource is what a source gives to a figure.
@@ -168,13 +169,43 @@ func (t *tracer) trace(ctx context.Context, say []block.Word, sum string) error 
 		return errors.Join(t.gave.Nothing, t.Close())
 	}
 	t.bridge()
-	if !t.task.AsSealed || len(t.Bridge) == 0 || t.gave == nil {
-		return nil
+	t.Now = t.Traced.Result.Amount
+	if !t.task.AsSealed || t.gave == nil {
+		return t.needRecords()
+	}
+	if t.AsSealed = t.isAsSealed(); t.AsSealed {
+		if !t.Known {
+			t.sealedAs(t.Traced.Result, t.Set)
+		}
+		return t.needRecords()
 	}
 	var err error
-	t.AsSealed, err = t.takeRetained()
+	t.AsSealed, err = t.takeRetained(ctx)
 	t.Missing = !t.AsSealed
-	return err
+	return errors.Join(err, t.needRecords())
+}
+
+// sealedAs takes what was found for what was sealed, of a figure of which the block does not tell it.
+func (t *tracer) sealedAs(found *trace.Result, set *source.Set) {
+	t.Sealed, t.Known = found.Amount, true
+	for i := range found.Sources {
+		if given := &found.Sources[i]; given.Records > 0 {
+			t.source(set.Sources[i].Name).Was = given.Amount
+		}
+	}
+}
+
+// needRecords wants a record of a group of which no block tells whether there is one.
+func (t *tracer) needRecords() error {
+	r := t.Traced.Result
+	if t.gave == nil || !t.gave.Untold || r.Records+r.Suspense.Records+r.Dropped.Records+r.Left.Records > 0 {
+		return nil
+	}
+	var said []string
+	for _, w := range t.Words {
+		said = append(said, w.Column+" "+w.Value)
+	}
+	return errors.Join(fmt.Errorf("no record has %s", strings.Join(said, ", ")), t.Close())
 }
 
 // spelt are words as the run writes them.
@@ -192,8 +223,12 @@ func (in *Input) spelt(say []block.Word) []block.Word {
 func (t *tracer) read(ctx context.Context) error {
 	if t.some != nil {
 		err := t.readSources(ctx, t.in.Set.Subset(t.some))
-		if err == nil || ctx.Err() != nil || t.task.Block > 0 {
+		if err == nil || ctx.Err() != nil {
 			return err
+		}
+		if t.task.Block > 0 { // those of later periods do not count
+			t.some = t.toRead(true)
+			return t.readSources(ctx, t.in.Set.Subset(t.some))
 		}
 		t.some = nil // they may lack a column that others have
 	}
@@ -203,31 +238,15 @@ func (t *tracer) read(ctx context.Context) error {
 func (t *tracer) readSources(ctx context.Context, set *source.Set) (err error) {
 	in := *t.in
 	in.Set = set
+	in.Reading.Partial = in.Reading.Partial || t.some != nil
 	if err := set.Look(ctx, in.Reading); err != nil {
 		return err
 	}
 	run := &Run{Input: &in}
-	var part *Part
-	if t.figure.Asked == nil {
-		part = run.Join(in.Whole())
-	} else if part, err = t.figure.Part(ctx, run); err != nil {
-		return err
-	}
-	o := trace.Options{Sum: t.sum, With: t.Others, Most: t.task.Top, Chosen: t.figure.chosen || t.task.Chosen}
-	if t.task.All || t.task.Out != "" {
-		o.Most = 0
-	}
-	for _, w := range t.Words {
-		o.Words = append(o.Words, trace.Word(w))
-	}
-	if o.Drop, err = part.Left(); err != nil {
-		return err
-	}
-	job, err := trace.Prepare(ctx, part.Set, part.Reading, o)
+	job, err := t.prepare(ctx, run)
 	if err != nil {
 		return err
 	}
-	part.Join(job)
 	check, err := t.check(ctx, run)
 	if err != nil {
 		return err
@@ -240,6 +259,31 @@ func (t *tracer) readSources(ctx context.Context, set *source.Set) (err error) {
 	}
 	t.Set = set
 	return check.finish(t.Traced.Result)
+}
+
+// prepare has the search for the records of the figure take part in a run.
+func (t *tracer) prepare(ctx context.Context, run *Run) (job *trace.Job, err error) {
+	var part *Part
+	if t.figure.Asked == nil {
+		part = run.Join(run.Input.Whole())
+	} else if part, err = t.figure.Part(ctx, run); err != nil {
+		return nil, err
+	}
+	o := trace.Options{Sum: t.sum, With: t.Others, Most: t.task.Top, Chosen: t.figure.chosen || t.task.Chosen}
+	if t.task.All || t.task.Out != "" {
+		o.Most = 0
+	}
+	for _, w := range t.Words {
+		o.Words = append(o.Words, trace.Word(w))
+	}
+	if o.Drop, err = part.Left(); err != nil {
+		return nil, err
+	}
+	if job, err = trace.Prepare(ctx, part.Set, part.Reading, o); err != nil {
+		return nil, err
+	}
+	part.Join(job)
+	return job, nil
 }
 
 // ParseTraced takes what stands on the command line apart: paths, and words as COLUMN=VALUE. A path that is there

@@ -65,7 +65,7 @@ func (t *tracer) ask() error {
 		return t.needSealed("block %d has no result %s by %s that sums up %s", t.entry.Number, t.Of, t.columns(), t.sum)
 	}
 	t.first = nil // since it is narrowed now
-	t.gave, t.Entry, t.Sealed, t.Known = gave, t.entry, gave.Amount, true
+	t.gave, t.Entry, t.Sealed, t.Known = gave, t.entry, gave.Amount, !gave.Untold
 	if len(names) > 0 {
 		t.onlyOf(names)
 	}

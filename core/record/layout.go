@@ -35,6 +35,14 @@ func Arranged(columns []string, sent []int) *Layout {
 	return l
 }
 
+// Sent is which column of the source a column is, from 0; -1 where it is none.
+func (l *Layout) Sent(column int) int {
+	if l.sent == nil {
+		return column
+	}
+	return l.sent[column] - 1
+}
+
 // Has tells whether there is a column of this name.
 func (l *Layout) Has(name string) bool {
 	_, ok := l.index[name]

@@ -4,7 +4,14 @@ package record
 // where it came from.
 const (
 	SourceColumn = "source"
-	LineColumn   = "source_line"
+
+	// The columns of records that were kept with what became of them: used, suspense, dropped or left; why; and a record
+	// that has no fields of its own, as it was sent.
+	StateColumn  = "record_state"
+	ReasonColumn = "record_reason"
+	RawColumn    = "record_raw"
+
+	LineColumn = "source_line"
 )
 
 // Place is where a record stands: the number of its source in the set, and the line on which it

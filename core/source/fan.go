@@ -50,6 +50,10 @@ func (s *Set) ScanFor(ctx context.Context, reading Reading, members ...Member) e
 		return err
 	}
 	for _, n := range narrowed {
+		if reading.Partial {
+			n.settle()
+			continue
+		}
 		if err := s.addressed(n.end()); err != nil {
 			return err
 		}

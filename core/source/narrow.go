@@ -97,11 +97,16 @@ func (n *Narrowed) begin() {
 	}
 }
 
+// settle tells the part what reading has found out about the sources.
+func (n *Narrowed) settle() {
+	n.Set.aside, n.Set.starts, n.Set.totals = n.whole.aside, n.whole.starts, n.whole.totals
+	n.Set.PassedOver = n.whole.PassedOver
+}
+
 // end tells the part what reading has found out about the sources. The error is about a name in an
 // expression that no source has.
 func (n *Narrowed) end() error {
-	n.Set.aside, n.Set.starts, n.Set.totals = n.whole.aside, n.whole.starts, n.whole.totals
-	n.Set.PassedOver = n.whole.PassedOver
+	n.settle()
 	f := &feed{set: n.Set, missed: n.missed}
 	var all []asked
 	have := make(map[string]bool)

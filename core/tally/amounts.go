@@ -194,6 +194,7 @@ func (v *Visitor) tellBad(b *source.Batch, entry *Source, bad badValue) {
 	column := b.Head.Layout.Columns[index]
 	text := b.Text(row, index, &v.scratch)
 	name := v.tally.set.Sources[b.Index].Name
+	v.giveRow(&b.Batch, row, Suspended, whyRefused(finding.BadValue, column))
 	v.suspense.Add(suspense.Entry{Reason: finding.BadValue, Source: name, Line: b.Line(row), Column: column,
 		Found: text, Record: b.Raw(row)})
 	f := finding.Finding{Kind: finding.BadValue, Source: name, Sheet: v.tally.set.Sources[b.Index].Sheet(),

@@ -104,10 +104,10 @@ func TellFiled(set *source.Set, counts func(index int) bool, findings *finding.L
 			return err
 		}
 		findings.Add(finding.Finding{
-			Kind: finding.FiledTwice, Source: first.Name, Order: filing.Sources[0], Key: filing.Label, Count: len(names),
+			Kind: finding.FiledTwice, Source: first.Name, Order: filing.Sources[0], Key: filing.Key, Count: len(names),
 			Found: strings.Join(names, ", "), Places: places,
 			Message: fmt.Sprintf("%s filed %s: %s; exclude the file that is superseded, with decide ⟨drop⟩ or with "+
-				"⟨skip⟩", filing.Key, times(len(names)), Names(set, filing.Sources)),
+				"⟨skip⟩", filing.Label, times(len(names)), Names(set, filing.Sources)),
 		})
 	}
 	return nil

@@ -131,6 +131,7 @@ func (v *Visitor) leftFor(entry *Source, reason drop.Reason) *left {
 
 // leaveRefused notes that a line is left out that could not be read anyway.
 func (v *Visitor) leaveRefused(b *source.Batch, entry *Source, i int, reason drop.Reason) {
+	v.giveRefused(b, i, LeftOut, whyLeft(reason))
 	v.leftFor(entry, reason).records++
 	entry.Dropped++
 	entry.Left++
@@ -143,6 +144,7 @@ func (v *Visitor) leaveRefused(b *source.Batch, entry *Source, i int, reason dro
 
 // leave notes that a record is left out.
 func (v *Visitor) leave(b *source.Batch, entry *Source, row int, reason drop.Reason) {
+	v.giveRow(&b.Batch, row, LeftOut, whyLeft(reason))
 	l := v.leftFor(entry, reason)
 	entry.Left++
 	l.records++

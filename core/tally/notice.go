@@ -52,6 +52,7 @@ func (v *Visitor) refuse(b *source.Batch, entry *Source, i int) {
 		}
 	}
 	v.Findings.Add(f)
+	v.giveRefused(b, i, Suspended, whyRefused(f.Kind, refusal.Column))
 	v.suspense.Add(suspense.Entry{Reason: f.Kind, Source: name, Line: refusal.Line, Column: refusal.Column,
 		Found: refusal.Found, Record: refusal.Raw})
 }

@@ -160,6 +160,9 @@ type Visitor struct {
 	// Findings are what was noticed; a capability adds what it notices itself.
 	Findings finding.List
 
+	// Aside, where it is set, is given each record of a batch that is not used, before Batch returns.
+	Aside func(a *Aside)
+
 	// OnlySums says that nobody asks for Values, which are then mostly not kept.
 	OnlySums bool
 
@@ -239,6 +242,7 @@ func (v *Visitor) Batch(b *source.Batch) error {
 		}
 	}
 	v.Rows, v.Values, v.Plain = nil, v.Values[:0], true
+	v.giveDropped(b)
 	v.leaveOut(b, entry, left)
 	if !gone {
 		for i := range b.Doubtful {

@@ -41,9 +41,9 @@ func (v *Visitor) doubt(b *source.Batch, entry *Source, d *source.DoubtfulTotal)
 	f := finding.Finding{Kind: finding.TotalOrRecord, Source: src.Name, Sheet: src.Sheet(), Order: b.Index,
 		Line: d.Line, Found: d.Word}
 	var raw []byte
-	row := -1
+	row, refused := -1, -1
 	if i := slices.IndexFunc(b.Refused, func(r record.Refusal) bool { return r.Line == d.Line }); i >= 0 {
-		raw = slices.Clone(b.Refused[i].Raw)
+		raw, refused = slices.Clone(b.Refused[i].Raw), i
 	} else if row = rowOn(b, d.Line); row >= 0 {
 		raw = slices.Clone(b.Raw(row))
 	} else {
@@ -67,10 +67,12 @@ func (v *Visitor) doubt(b *source.Batch, entry *Source, d *source.DoubtfulTotal)
 		return
 	}
 	if row >= 0 {
+		v.giveRow(&b.Batch, row, Suspended, string(f.Kind))
 		v.readAside(b, entry, row)
 		b.Own()
 		b.Without(row)
 	} else {
+		v.giveRefused(b, refused, Suspended, string(f.Kind))
 		entry.set.noneRead()
 	}
 	entry.Suspense++

@@ -104,20 +104,39 @@ func (t *Trace) printSealed(s *show.Screen) {
 		fmt.Fprintln(s, show.FoldedLines(text, s.Width))
 	}
 	switch {
+	case t.Missing:
+		t.printMissing(s)
+		return
+	case !t.Known && t.Entry != nil:
+		fmt.Fprintf(s, "block %d of %s keeps no figures by group of it; the records are those that are there now\n",
+			t.Entry.Number, t.Entry.Period)
 	case !t.Known:
 	case len(t.Bridge) == 0 || t.AsSealed:
 		fmt.Fprintf(s, "as sealed in block %d of %s\n", t.Entry.Number, t.Entry.Period)
 	default:
-		printBridge(s, &month.Bridge{Result: "from then to now", Column: t.Sum, Lines: t.Bridge}, t.Entry, shownLines)
-		if t.Missing {
-			fmt.Fprintf(s, "the records below are as they are now: block %d has not retained what has changed since\n",
-				t.Entry.Number)
-		}
+		t.printBridge(s)
 		return
 	}
 	if t.AsSealed {
-		printBridge(s, &month.Bridge{Result: "from then to now", Column: t.Sum, Lines: t.Bridge}, t.Entry, shownLines)
+		t.printBridge(s)
 	}
+}
+
+func (t *Trace) printBridge(s *show.Screen) {
+	if len(t.Bridge) == 0 {
+		return
+	}
+	printBridge(s, &month.Bridge{Result: "from then to now", Column: t.Sum, Lines: t.Bridge}, t.Entry, shownLines)
+}
+
+// printMissing says that the records are not those that were sealed.
+func (t *Trace) printMissing(s *show.Screen) {
+	if t.Known {
+		fmt.Fprintf(s, "block %d of %s has sealed %s\n", t.Entry.Number, t.Entry.Period, t.Sealed.Money())
+		t.printBridge(s)
+	}
+	fmt.Fprintln(s, show.FoldedLines(fmt.Sprintf("the records below are as they are now: block %d has not retained "+
+		"those that it has sealed; say retain = true in [close]", t.Entry.Number), s.Width))
 }
 
 func (t *Trace) printSources(s *show.Screen) {
@@ -305,7 +324,7 @@ func (t *Trace) Document(w io.Writer) error {
 			{Name: "seal", Value: t.Entry.Seal}})
 	}
 	d.Add("amount", t.asked().String())
-	d.Add("now", t.Amount.String())
+	d.Add("now", t.Now.String())
 	d.Add("count", t.Listed())
 	sources := []show.Object{}
 	for i := range t.Sources {

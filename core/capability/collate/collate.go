@@ -34,6 +34,11 @@ type Options struct {
 	Encode    record.Encoder // another format than delimited text; nil for that
 	Shield    bool           // a text that a spreadsheet would run as a formula gets an apostrophe
 
+	// States has every record be written that was read, with what became of it and why: see record.StateColumn. Amounts
+	// are columns of which a record must have amounts to be used, as far as its source has them.
+	States  bool
+	Amounts []string
+
 	Adder Adder // brings more columns; nil for none
 
 	// Kinds are the kinds of data columns for an encoder that tells them apart:
@@ -100,7 +105,15 @@ func Prepare(ctx context.Context, set *source.Set, reading source.Reading, optio
 	}
 	if !options.Bare {
 		for _, ours := range p.resolver.Ours {
+			if options.States && ours.Word == record.SourceColumn {
+				p.Columns = append(p.Columns, record.StateColumn, record.ReasonColumn, record.RawColumn)
+			}
 			p.Columns = append(p.Columns, ours.Name)
+		}
+	}
+	if options.States {
+		for i := range set.Sources {
+			set.KeepSent(set.Sources[i].Name)
 		}
 	}
 	for _, name := range options.Totals {
@@ -149,7 +162,8 @@ func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
 // Begin is Write for a caller who scans the set with the job's visitors, and then calls
 // Finish.
 func (p *Plan) Begin(ctx context.Context, w io.Writer) (*Job, error) {
-	t := tally.New(p.set, tally.Options{Amounts: p.options.Totals, Filed: p.options.Twins,
+	t := tally.New(p.set, tally.Options{Amounts: append(slices.Clip(p.options.Totals), p.options.Amounts...),
+		Optional: p.options.Amounts, Filed: p.options.Twins,
 		Every: p.options.Kinds != nil, Suspense: p.options.Suspense, Drop: p.options.Drop, Both: p.options.Both})
 	if p.options.Twins {
 		if err := t.LookForTwins(ctx, p.reading.Jobs); err != nil {
@@ -162,7 +176,10 @@ func (p *Plan) Begin(ctx context.Context, w io.Writer) (*Job, error) {
 // Visitor makes the visitor of one goroutine.
 func (j *Job) Visitor() source.Visitor {
 	v := &visitor{plan: j.plan, tally: j.tally.Visitor(), ordered: j.ordered,
-		used: make([]amount.Sum, len(j.plan.options.Totals))}
+		used: make([]amount.Sum, len(j.tally.Amounts()))}
+	if j.plan.options.States {
+		v.tally.Aside = func(a *tally.Aside) { v.aside = append(v.aside, *a) }
+	}
 	if j.plan.options.Adder != nil {
 		v.adder = j.plan.options.Adder.Worker()
 	}
@@ -191,7 +208,7 @@ func (j *Job) Finish() (*Result, error) {
 		p.options.Adder.Tell(&t.Findings)
 	}
 	result := &Result{Columns: p.Columns, Sources: t.Sources, Findings: t.Findings.All(), Proof: t.Proof}
-	used := make([]amount.Sum, len(p.options.Totals))
+	used := make([]amount.Sum, len(t.Amounts()))
 	for _, v := range j.visitors {
 		result.Records += v.records
 		for k := range used {
@@ -227,9 +244,11 @@ type visitor struct {
 	ours      [][]byte // what stands in our columns, but for the line
 	tail      []byte   // the same, ready to be written behind a record
 	line      []byte
+	aside     []tally.Aside // records of the batch that are not used
 }
 
 func (v *visitor) Batch(b *source.Batch) error {
+	v.aside = v.aside[:0]
 	if err := v.tally.Batch(b); err != nil {
 		return err
 	}
@@ -240,6 +259,10 @@ func (v *visitor) Batch(b *source.Batch) error {
 	v.records += n
 	for i, value := range v.tally.Values {
 		v.used[i%len(v.used)].Add(value)
+	}
+	if v.plan.options.States {
+		v.writeStates(b, n)
+		return nil
 	}
 	if v.adder != nil {
 		v.adder.Find(b, v.tally.Rows, v.tally.Values)

@@ -154,6 +154,9 @@ func (j *Job) Visitor() source.Visitor {
 	return v
 }
 
+// Amounts are the columns that are read as amounts.
+func (j *Job) Amounts() []string { return slices.Clone(j.run.amounts) }
+
 // Read is how many records the visitors have counted.
 func (j *Job) Read() int { return j.run.tally.Read() }
 

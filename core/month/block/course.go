@@ -197,12 +197,21 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string,
 		c.know(p.Entry, sources)
 	}
 	if err == nil && !hasGroups && len(given.unknown) > 0 {
-		err = fmt.Errorf("block %d keeps no figures by group of %s, which has nearly as many groups as records",
-			p.Entry.Number,
-			r.Name)
+		err = &untoldError{p.Entry.Number, r.Name}
 	}
 	p.Amount = total.Amount()
 	return given, some, err
+}
+
+// untoldError says that a block keeps no figures by group of a result.
+type untoldError struct {
+	number int
+	result string
+}
+
+func (e *untoldError) Error() string {
+	return fmt.Sprintf("block %d keeps no figures by group of %s, which has nearly as many groups as records", e.number,
+		e.result)
 }
 
 // madeBy are the sources whose part in a figure is another one, the largest change first.

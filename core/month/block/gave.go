@@ -2,6 +2,7 @@ package block
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -20,6 +21,8 @@ type Gave struct {
 	// Unknown are the sources of which it is not known what they gave, and Short those of which a record is not
 	// in the result, which might have been part of the figure.
 	Unknown, Short map[string]bool
+	// Untold says that the block keeps no figures of the result by group, which has nearly as many as records.
+	Untold bool
 	// Nothing says that no group has the words; nil where one has.
 	Nothing error
 }
@@ -44,9 +47,14 @@ func (c *Chain) Gave(e *Entry, w Wish) (*Gave, error) {
 		}
 	}
 	given, some, err := c.point(&p, &w, at, sum, &had, &filter{wanted: s.keeps, lacks: s.lacks})
-	if err == nil && !some {
+	if untold := new(untoldError); (err == nil || errors.As(err, &untold)) && !some {
 		p, had = Point{Entry: e}, nil
 		given, some, err = c.point(&p, &w, at, sum, &had, nil) // for what there is instead
+	}
+	if untold := new(untoldError); errors.As(err, &untold) {
+		g := &Gave{Result: r, Column: r.Totals[sum].Column, By: make(map[string]amount.Amount), Unknown: given.unknown,
+			Short: make(map[string]bool), Untold: true}
+		return g, g.findShort(c, e, given.rows)
 	}
 	if err != nil {
 		return nil, err

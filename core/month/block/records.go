@@ -17,7 +17,21 @@ type Record struct {
 	Source string
 	Line   int
 	Texts  []string // by the columns of all records
+	State  string   // used, suspense, dropped (by a condition) or left (by a decision)
+	Reason string   // why it is not used
+	Raw    string   // of a line that has no fields, as it was sent; else ""
+	All    bool     // the block has retained all records that were read, and not used ones only
 }
+
+// UsedState is the state of a record that is used.
+const UsedState = "used"
+
+// IsUsed tells whether the record is one of those that were used.
+func (r *Record) IsUsed() bool { return r.State == UsedState }
+
+// stateColumns are those that say what became of a record. Blocks of earlier versions have none, and retained used
+// records only.
+var stateColumns = []string{record.StateColumn, record.ReasonColumn, record.RawColumn}
 
 // Records calls visit for the records that were retained with a block, of sources that isWanted, in their order;
 // columns are those of all records, the words of files' names behind those of the data. What visit is given is good
@@ -42,7 +56,12 @@ func (b *Block) readRecords(packed io.Reader, isWanted func(source string) bool,
 	if err != nil || n < 0 || !slices.Equal(header[n:], []string{record.SourceColumn, record.LineColumn}) {
 		return errors.Join(fmt.Errorf("the records of block %d have other columns than it says", b.Number), err)
 	}
-	columns := slices.Clone(header[:n])
+	last := n // behind the texts
+	states := n >= len(stateColumns) && slices.Equal(header[n-len(stateColumns):n], stateColumns)
+	if states {
+		last = n - len(stateColumns)
+	}
+	columns := slices.Clone(header[:last])
 	r := new(Record)
 	for {
 		cells, err := in.Read()
@@ -55,7 +74,10 @@ func (b *Block) readRecords(packed io.Reader, isWanted func(source string) bool,
 		if !isWanted(cells[n]) {
 			continue
 		}
-		r.Source, r.Texts = cells[n], cells[:n]
+		r.Source, r.Texts, r.State, r.All = cells[n], cells[:last], UsedState, states
+		if states {
+			r.State, r.Reason, r.Raw = cells[last], cells[last+1], cells[last+2]
+		}
 		if r.Line, err = strconv.Atoi(cells[n+1]); err != nil {
 			return err
 		}
