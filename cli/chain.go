@@ -14,6 +14,7 @@ import (
 	"lastblock/core/month/block"
 	"lastblock/core/month/plan"
 	"lastblock/core/option"
+	"lastblock/core/source"
 	"lastblock/show"
 	"lastblock/show/view"
 
@@ -151,7 +152,7 @@ seal against one that was noted elsewhere.`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			p, chain, err := f.read(a)
-			shown := &view.Verification{Chain: chain}
+			shown := &view.Verification{Chain: chain, Noted: seal != ""}
 			if !errors.As(err, &shown.Broken) && err != nil {
 				return err
 			}
@@ -206,6 +207,9 @@ func (a *app) verifyFiles(ctx context.Context, f *chained, p *month.Plan, shown 
 		return err
 	}
 	in, err := a.open(ctx, t, nil)
+	if none := new(source.NoSourcesError); errors.As(err, &none) {
+		return nil // which tells enough of each file
+	}
 	if err != nil {
 		return err
 	}

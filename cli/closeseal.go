@@ -90,7 +90,7 @@ func (s *sealing) seal(ctx context.Context, shown *view.Close, give func(*report
 	if err != nil {
 		return err
 	}
-	shown.Block, shown.Left = entry, s.left
+	shown.Block, shown.Left, shown.Standing = entry, s.left, s.chain.Standing(&entry.Block)
 	if last := s.chain.Last(); last != nil && entry.Time.Before(last.Time) {
 		shown.Earlier = last
 	}

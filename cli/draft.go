@@ -65,8 +65,8 @@ it is; comments say what was seen, and what may be meant.`,
 			if err := a.outputs.Commit(output); err != nil {
 				return err
 			}
-			fmt.Fprintf(a.stdout, "%s: a plan for %d sources in %d shapes; read it, then run\n  lastblock intake "+
-				"--plan %s\n", out, d.Sources, len(d.Shapes), out)
+			fmt.Fprintf(a.stdout, "%s: a plan for %s in %s; read it, then run\n  lastblock intake "+
+				"--plan %s\n", out, show.Count(d.Sources, "source"), show.Count(len(d.Shapes), "shape"), out)
 			return nil
 		},
 	}

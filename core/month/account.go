@@ -307,14 +307,10 @@ func (c *Account) layout(b *block.Block, known map[string]int, index int) (place
 	return known[key]
 }
 
-// Bridges lead from the figures of the block before, or of the one that is restated, to those of this close; since is
-// that block, nil where there is none.
+// Bridges lead from the figures of the block of the last period, or of the one that is restated, to those of this
+// close; since is that block, nil where there is none.
 func (c *Account) Bridges(ctx context.Context) (bridges []Bridge, since *block.Entry, err error) {
-	since = c.Chain.Latest()
-	if of := c.Chain.Of(c.In.Closing); of != nil {
-		since = of
-	}
-	if since == nil {
+	if since = c.Chain.Since(c.In.Closing); since == nil {
 		return nil, nil, nil
 	}
 	measured := []*Measured{{Set: c.In.Set, Prints: c.Prints, Sources: make([]Figures, len(c.In.Set.Sources)),

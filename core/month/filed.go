@@ -194,6 +194,10 @@ func (in *Input) UpTo(p period.Period) {
 }
 
 func (in *Input) passOverLater(reason string, isLater func(of period.Period) bool) {
+	in.Arrived = slices.DeleteFunc(in.Arrived, func(f finding.Finding) bool {
+		of, ok := in.arrivedFor[f.Source]
+		return ok && isLater(of)
+	})
 	in.Set.PassOver(reason, func(i int) bool {
 		of, ok := period.Parse(in.Set.Word(i, tally.PeriodWord))
 		later := ok && isLater(of)

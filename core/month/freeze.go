@@ -214,6 +214,12 @@ func (in *Input) passOverFrozen() {
 				"'freeze %s ⟨undo⟩' and it counts", f.Entity, f.Time.Format(time.DateOnly), f.Reason, f.Entity)}
 		arrived.ID, arrived.State = finding.Identify(&arrived, 0), finding.StateOf(&arrived)
 		in.Arrived = append(in.Arrived, arrived)
+		if of, ok := period.Parse(in.Set.Word(i, tally.PeriodWord)); ok {
+			if in.arrivedFor == nil {
+				in.arrivedFor = make(map[string]period.Period)
+			}
+			in.arrivedFor[name] = of
+		}
 		return true
 	})
 }

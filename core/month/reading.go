@@ -101,6 +101,8 @@ type Input struct {
 
 	formPeriods []period.Period // of forms, those that are not added up with them
 
+	arrivedFor map[string]period.Period // of which Arrived are, by source
+
 	of       string                   // the result whose sources they are; "" for those that all results share
 	planned  string                   // the folder of the plan, "" without one
 	standing *Standing                // nil without a plan

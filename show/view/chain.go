@@ -162,11 +162,13 @@ func Course(s *show.Screen, points []block.Point) {
 	t := show.Table{Columns: []show.Column{{Name: "block", Right: true, Key: true},
 		{Name: "period", Key: true, Whole: true}, {Name: "records", Right: true},
 		{Name: points[0].Column, Right: true, Whole: true, Money: true},
-		{Name: "change", Right: true, Whole: true, Money: true},
+		{Name: "change", Right: true, Whole: true, Money: true}, {Name: againstColumn, Right: true},
 		{Name: "made by"}}}
+	inOrder := true // each is compared with the one above it
 	for i := range points {
 		p := &points[i]
-		t.Add(fmt.Sprint(p.Entry.Number), p.Entry.Period, show.Number(p.Rows), p.Amount.Money(), p.Change.Money(), "")
+		t.Add(fmt.Sprint(p.Entry.Number), p.Entry.Period, show.Number(p.Rows), p.Amount.Money(), p.Change.Money(), against(p), "")
+		inOrder = inOrder && (i == 0 || p.Since == points[i-1].Entry)
 		left := p.Change
 		for k := range p.Made {
 			if k == shownMade && len(p.Made) > shownMade+1 {
@@ -174,13 +176,26 @@ func Course(s *show.Screen, points []block.Point) {
 			}
 			change := p.Made[k].Change()
 			left = left.Sub(change)
-			t.Add("", "", "", "", change.Money(), p.Made[k].Source)
+			t.Add("", "", "", "", change.Money(), "", p.Made[k].Source)
 		}
 		if text := restOfMade(p); text != "" {
-			t.Add("", "", "", "", left.Money(), text)
+			t.Add("", "", "", "", left.Money(), "", text)
 		}
 	}
+	if inOrder {
+		t.Drop(againstColumn)
+	}
 	t.Print(s)
+}
+
+// againstColumn says with which block a figure is compared: the one that it restates, else that of the last period.
+const againstColumn = "against block"
+
+func against(p *block.Point) string {
+	if p.Since == nil {
+		return ""
+	}
+	return fmt.Sprint(p.Since.Number)
 }
 
 // restOfMade says what made the rest of a change, "" where all is listed.
@@ -193,6 +208,14 @@ func restOfMade(p *block.Point) string {
 		parts = append(parts, show.Count(p.Unknown, "source")+" whose groups are not kept")
 	}
 	return strings.Join(parts, ", and ")
+}
+
+// sinceOf is the number of the block that a figure is compared with, 0 for none.
+func sinceOf(p *block.Point) int {
+	if p.Since == nil {
+		return 0
+	}
+	return p.Since.Number
 }
 
 // CourseDocument is its JSON.
@@ -209,7 +232,7 @@ func CourseDocument(points []block.Point) show.Object {
 		}
 		o := blockObject(p.Entry)
 		o.Add("figure", show.Object{{Name: "column", Value: p.Column}, {Name: "records", Value: p.Rows},
-			{Name: "amount", Value: p.Amount.String()}, {Name: "change", Value: p.Change.String()},
+			{Name: "amount", Value: p.Amount.String()}, {Name: "change", Value: p.Change.String()}, {Name: "since", Value: sinceOf(p)},
 			{Name: "sources", Value: made}, {Name: "unknown", Value: p.Unknown}})
 		blocks = append(blocks, o)
 	}
@@ -229,6 +252,7 @@ type Verification struct {
 	Broken *block.BrokenError // nil where the chain is whole
 	Files  []block.Sealed
 	Others []Touch
+	Noted  bool // the newest block was held against a seal that was noted elsewhere
 }
 
 // Untouched tells whether all is as it was sealed.
@@ -290,13 +314,18 @@ func (v *Verification) Print(s *show.Screen) {
 	if !v.Untouched() {
 		word = "touched"
 	}
-	fmt.Fprintf(s, "%s\n", s.Bold(word+", newest seal "+block.Short(v.Chain.Last().Seal)))
+	text := word + ", newest seal " + block.Short(v.Chain.Last().Seal)
+	if !v.Noted { // the newest blocks may be missing, which a chain cannot tell by itself
+		text += ", held against no seal noted elsewhere"
+	}
+	fmt.Fprintf(s, "%s\n", s.Bold(text))
 }
 
 // Document is its JSON.
 func (v *Verification) Document() show.Object {
 	doc := show.NewDocument("verify")
 	doc.Add("untouched", v.Untouched())
+	doc.Add("noted", v.Noted)
 	blocks, files, others := []show.Object{}, map[bool][]show.Object{true: {}, false: {}}, []show.Object{}
 	for i := range v.Chain.Entries {
 		e := &v.Chain.Entries[i]

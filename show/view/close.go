@@ -3,12 +3,14 @@ package view
 import (
 	"fmt"
 	"io"
+	"slices"
 
 	"lastblock/core/capability/tieout"
 	"lastblock/core/finding"
 	"lastblock/core/month"
 	"lastblock/core/month/block"
 	"lastblock/core/source"
+	"lastblock/core/value/words"
 	"lastblock/show"
 )
 
@@ -27,7 +29,8 @@ type Close struct {
 	Left      []Left
 	Since     *block.Entry // the block from which Bridges lead, nil for none
 	Bridges   []month.Bridge
-	Earlier   *block.Entry // the block before, where the clock says that it was closed later; else nil
+	Standing  []*block.Entry // of later periods, which were closed with what is restated
+	Earlier   *block.Entry   // the block before, where the clock says that it was closed later; else nil
 }
 
 // Check is what a check beside the tie-out has come to.
@@ -66,13 +69,16 @@ func (c *Close) Print(s *show.Screen) {
 	if c.Block != nil {
 		c.printResults(s)
 	}
-	for i := range c.Bridges {
-		if b := &c.Bridges[i]; len(b.Lines) > 2 {
-			printBridge(s, b, c.Since, shownInClose)
+	for _, b := range onceEach(c.Bridges) {
+		if len(b.Lines) > 2 {
+			printBridge(s, &b, c.Since, shownInClose)
 		}
 	}
 	for _, l := range c.Left {
 		fmt.Fprintf(s, "%s stays as block %d of %s has made it\n", l.Name, l.Block, l.Period)
+	}
+	for _, e := range c.Standing {
+		fmt.Fprintf(s, "%s still stands on block %d; close it again, with --restate\n", e.Period, c.Block.Restates)
 	}
 	if c.Earlier != nil {
 		fmt.Fprintf(s, "the clock of this machine is behind block %d, which was closed at %s; blocks are in the "+
@@ -89,6 +95,34 @@ func (c *Close) Print(s *show.Screen) {
 	default:
 		fmt.Fprintln(s, "nothing was placed or sealed; decide about the findings, or mend the files, and close again")
 	}
+}
+
+// onceEach has bridges that are the same line by line once, under the names of all their results and columns.
+func onceEach(bridges []month.Bridge) (all []month.Bridge) {
+	results, columns := [][]string{}, [][]string{}
+	for _, b := range bridges {
+		at := slices.IndexFunc(all, func(o month.Bridge) bool {
+			return slices.Equal(o.Group, b.Group) && slices.EqualFunc(o.Lines, b.Lines, sameLine)
+		})
+		if at < 0 {
+			at = len(all)
+			all, results, columns = append(all, b), append(results, nil), append(columns, nil)
+		}
+		if !slices.Contains(results[at], b.Result) {
+			results[at] = append(results[at], b.Result)
+		}
+		if !slices.Contains(columns[at], b.Column) {
+			columns[at] = append(columns[at], b.Column)
+		}
+	}
+	for i := range all {
+		all[i].Result, all[i].Column = words.And(results[i]...), words.And(columns[i]...)
+	}
+	return all
+}
+
+func sameLine(a, b month.BridgeLine) bool {
+	return a.Label == b.Label && a.Source == b.Source && a.Amount.Cmp(b.Amount) == 0
 }
 
 func (c *Close) printChecks(s *show.Screen) {
@@ -154,6 +188,11 @@ func (c *Close) Document(w io.Writer) error {
 			{Name: "period", Value: l.Period}})
 	}
 	d.Add("left", left)
+	standing := []show.Object{}
+	for _, e := range c.Standing {
+		standing = append(standing, show.Object{{Name: "period", Value: e.Period}, {Name: "block", Value: e.Number}})
+	}
+	d.Add("standing", standing)
 	d.Add("bridges", BridgeObjects(c.Bridges))
 	d.Add("passed_over", passedOver(c.Set))
 	d.Add("findings", c.Findings)

@@ -291,6 +291,49 @@ func (c *Chain) Latest() (latest *Entry) {
 	return latest
 }
 
+// Since is the block with which the figures of a coming block of a period are compared: the newest one of that period,
+// which it restates, else that of the last period before it; nil where there is none. Blocks whose periods cannot be
+// compared are in the order of their numbers.
+func (c *Chain) Since(of string) (since *Entry) {
+	if same := c.Of(of); same != nil {
+		return same
+	}
+	own, isPeriod := period.Parse(of)
+	var last period.Period
+	for i := range c.Entries {
+		p, ok := period.Parse(c.Entries[i].Period)
+		switch {
+		case isPeriod && ok && p.Last() > own.Last():
+		case since == nil, !ok, p.Last() >= last.Last():
+			since, last = &c.Entries[i], p
+		}
+	}
+	return since
+}
+
+// Standing are the newest blocks of periods later than that of a restatement: their figures were closed with those of
+// the block that it takes the place of.
+func (c *Chain) Standing(restated *Block) (later []*Entry) {
+	own, ok := period.Parse(restated.Period)
+	if !ok || restated.Restates == 0 {
+		return nil
+	}
+	for i := range c.Entries {
+		e := &c.Entries[i]
+		p, is := period.Parse(e.Period)
+		if is && p.Last() > own.Last() && c.Of(e.Period) == e && e.Number < restated.Number {
+			later = append(later, e)
+		}
+	}
+	return later
+}
+
+// since is that of the block at a place in the chain, among those before it.
+func (c *Chain) since(at int) *Entry {
+	before := Chain{Entries: c.Entries[:at]}
+	return before.Since(c.Entries[at].Period)
+}
+
 // Of is the newest block of a period, nil for none.
 func (c *Chain) Of(period string) *Entry {
 	for i := len(c.Entries) - 1; i >= 0; i-- {

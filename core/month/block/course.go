@@ -55,7 +55,8 @@ type Point struct {
 	Column string
 	Rows   int
 	Amount amount.Amount
-	Change amount.Amount // against the point before
+	Change amount.Amount // against Since
+	Since  *Entry        // the block that it restates, else that of the last period; nil where there is none with the figure
 	// Made are the sources that made the change, the largest first. Unknown is how many sources gave
 	// something that is not known by group, which is then not among them.
 	Made    []Made
@@ -71,11 +72,13 @@ type Made struct {
 // Change is what the source changed.
 func (m *Made) Change() amount.Amount { return m.Is.Sub(m.Was) }
 
-// Course is a figure from block to block: in each that has such a result, in their order. The error says what a
+// Course is a figure from block to block: in each that has such a result, in their order, each against the block that
+// its close was compared with (Since). The error says what a
 // wish names that no block has, or is that of Figures.
 func (c *Chain) Course(w Wish) (points []Point, err error) {
-	var before parts
-	var had []string // values of the first word, where no group has all words
+	given := make(map[int]parts)           // by block
+	amounts := make(map[int]amount.Amount) // likewise
+	var had []string                       // values of the first word, where no group has all words
 	found := false
 	for i := range c.Entries {
 		e := &c.Entries[i]
@@ -84,16 +87,21 @@ func (c *Chain) Course(w Wish) (points []Point, err error) {
 			continue
 		}
 		p := Point{Entry: e, Column: e.Results[at].Totals[sum].Column}
-		given, some, err := c.point(&p, &w, at, sum, &had, nil)
+		now, some, err := c.point(&p, &w, at, sum, &had, nil)
 		if err != nil {
 			return nil, err
 		}
 		found = found || some
-		if p.Change = p.Amount; len(points) > 0 {
-			p.Change = p.Amount.Sub(points[len(points)-1].Amount)
+		var before parts
+		p.Change = p.Amount
+		if since := c.since(i); since != nil {
+			if was, has := given[since.Number]; has {
+				p.Since, before, p.Change = since, was, p.Amount.Sub(amounts[since.Number])
+			}
 		}
-		p.Made, p.Unknown = madeBy(before, given), len(given.unknown)
-		before, points = given, append(points, p)
+		p.Made, p.Unknown = madeBy(before, now), len(now.unknown)
+		given[e.Number], amounts[e.Number] = now, p.Amount
+		points = append(points, p)
 	}
 	switch {
 	case len(points) == 0:

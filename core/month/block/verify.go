@@ -9,6 +9,7 @@ import (
 
 	"lastblock/core/source"
 	"lastblock/core/value/moved"
+	"lastblock/core/value/period"
 
 	"golang.org/x/sync/errgroup"
 )
@@ -21,7 +22,7 @@ const (
 	Untouched  State = "untouched"
 	Changed    State = "changed"
 	Gone       State = "gone"
-	Superseded State = "superseded" // a newer block names the file again
+	Superseded State = "superseded" // a newer block names the file again, or has settled that it is not there
 	Unknown    State = "unknown"    // what a database gave, before it was asked again
 )
 
@@ -47,6 +48,8 @@ type Sealed struct {
 	Period string
 	State  State
 	Parts  []string // of a file that has changed: the entries or sheets that have, as far as that was found out
+
+	of, filed string // of a form the result that it is of; of a source the period that it was sent for
 }
 
 // key is what tells a file, or a query, from others.
@@ -76,6 +79,7 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 	for i := range files {
 		newest[files[i].key()] = max(newest[files[i].key()], files[i].Number)
 	}
+	settled := formsOf(files)
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(1, wanted.Jobs))
 	for _, f := range files {
@@ -86,7 +90,7 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 	for i := range all {
 		f := &all[i]
 		switch {
-		case newest[f.key()] > f.Number:
+		case newest[f.key()] > f.Number || c.isSettled(f, settled):
 			f.State = Superseded
 		case f.SHA256 == "":
 			f.State = Unknown
@@ -98,6 +102,36 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 		}
 	}
 	return all, group.Wait()
+}
+
+// formsOf are the newest blocks that have forms of a result and a period.
+func formsOf(files []Sealed) map[[2]string]int {
+	newest := make(map[[2]string]int)
+	for i := range files {
+		if f := &files[i]; f.Role == OfSource && f.of != "" {
+			key := [2]string{f.of, f.filed}
+			newest[key] = max(newest[key], f.Number)
+		}
+	}
+	return newest
+}
+
+// isSettled tells whether a newer block has read all that there was of the period of a source, so that one which it does
+// not name was renamed or taken away, and that was accepted. forms are those of formsOf.
+func (c *Chain) isSettled(f *Sealed, forms map[[2]string]int) bool {
+	if f.Role != OfSource {
+		return false
+	}
+	if f.of != "" {
+		return forms[[2]string{f.of, f.filed}] > f.Number
+	}
+	own, ok := period.Parse(f.Period)
+	for i := f.Number; ok && i < len(c.Entries); i++ { // those behind it
+		if p, is := period.Parse(c.Entries[i].Period); is && p.Last() >= own.Last() {
+			return true
+		}
+	}
+	return false
 }
 
 // Sealing is the newest seal of the file at a path, which may be that of a result or of a block, if it is as it was
@@ -141,6 +175,9 @@ func (c *Chain) Sealing(ctx context.Context, wanted Wanted, path string) (*Seale
 
 // state holds a file against its seal.
 func (f *Sealed) state(ctx context.Context, path string, standFor map[string]string) (State, error) {
+	if info, err := os.Stat(path); err == nil && !info.Mode().IsRegular() {
+		return Changed, nil // a folder is there, or something else that is no file
+	}
 	switch hash, err := source.HashFile(ctx, path); {
 	case errors.Is(err, fs.ErrNotExist):
 		return Gone, nil
@@ -157,8 +194,12 @@ func (c *Chain) sealed(root string, sources bool) (all []Sealed, err error) {
 	for i := range c.Entries {
 		e := &c.Entries[i]
 		named := make(map[string]bool)
+		var filed *Source
 		add := func(role Role, f File, query string) {
 			s := Sealed{File: f, Query: query, Role: role, Number: e.Number, Period: e.Period}
+			if filed != nil {
+				s.of, s.filed = filed.Of, filed.Period
+			}
 			if f.Name != "" && !named[s.key()] {
 				named[s.key()] = true
 				all = append(all, s)
@@ -182,8 +223,10 @@ func (c *Chain) sealed(root string, sources bool) (all []Sealed, err error) {
 			return nil, err
 		}
 		for i := range list {
+			filed = &list[i]
 			add(OfSource, list[i].File, list[i].Query)
 		}
+		filed = nil
 		for _, r := range e.References {
 			add(OfReference, r.File, r.Query)
 		}
