@@ -51,7 +51,11 @@ func (s *sealing) writePack(shown *view.Close, forms []*month.Forms) (*reportabl
 		state = pack.Rehearsed
 	}
 	entry.SourceCount = len(s.block.Sources)
-	return &reportable{all: pack.NewReport(p, state, entry, s.block.Sources, shown.Since), block: &entry.Block,
+	before, err := against(s.chain, shown.Since)
+	if err != nil {
+		return nil, err
+	}
+	return &reportable{all: pack.NewReport(p, state, entry, s.block.Sources, before), block: &entry.Block,
 		figures: s.figures}, nil
 }
 

@@ -217,6 +217,15 @@ func (a *app) reportBlock(all []*reporting, give func(*reportable) error) error 
 	return give(from)
 }
 
+// against is a block that a pack is held against; nil for none.
+func against(chain *block.Chain, e *block.Entry) (*pack.Against, error) {
+	if e == nil {
+		return nil, nil
+	}
+	sources, err := chain.Sources(e)
+	return &pack.Against{Entry: e, Sources: sources}, err
+}
+
 // sealedReport is what a block tells.
 func sealedReport(chain *block.Chain, e *block.Entry) (*reportable, error) {
 	sources, err := chain.Sources(e)
@@ -228,9 +237,11 @@ func sealedReport(chain *block.Chain, e *block.Entry) (*reportable, error) {
 	if err != nil {
 		return nil, err
 	}
-	var before *block.Entry
+	var before *pack.Against
 	if p.Since > 0 && p.Since <= len(chain.Entries) {
-		before = &chain.Entries[p.Since-1]
+		if before, err = against(chain, &chain.Entries[p.Since-1]); err != nil {
+			return nil, err
+		}
 	}
 	return &reportable{all: pack.NewReport(p, pack.Sealed, e, sources, before), block: &e.Block, figures: figures}, nil
 }

@@ -102,7 +102,7 @@ func Report(entities, every int, name func(entity int) string) *pack.Report {
 		{Label: "sealed", Amount: "1000.00"}, {Label: "new", Source: name(0) + "_2031-03.csv",
 			Amount: Cents(all - 100_000).String()}, {Label: "now", Amount: Cents(all).String()}}}}
 	e := &block.Entry{Block: b, Seal: fmt.Sprintf("%064d", 7)}
-	r := pack.NewReport(p, pack.Sealed, e, b.Sources, before)
+	r := pack.NewReport(p, pack.Sealed, e, b.Sources, &pack.Against{Entry: before})
 	var err error
 	r.Given, err = pack.Gather(&b, func(visit func(*block.Figure) error) error {
 		for i := range lines {

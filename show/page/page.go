@@ -49,6 +49,7 @@ var pageTemplate = template.Must(template.New("page").Funcs(template.FuncMap{
 	"more":        moreOf,
 	"number":      show.Number,
 	"hasSeverity": hasSeverity,
+	"wideClass":   wideClass,
 }).Parse(markup))
 
 // Write writes the page of a document. The error is what writing or drawing a chart returned.
@@ -106,6 +107,26 @@ func rowClass(r report.Row) string {
 		return "strong"
 	case r.Indent:
 		return "indent"
+	}
+	return ""
+}
+
+// Columns from which on a table is printed smaller, to be within one page's width.
+const (
+	wideColumns   = 10
+	widerColumns  = 16
+	widestColumns = 23
+)
+
+// wideClass says how small a table is printed.
+func wideClass(t *report.Table) string {
+	switch n := len(t.Columns); {
+	case n >= widestColumns:
+		return "widest"
+	case n >= widerColumns:
+		return "wider"
+	case n >= wideColumns:
+		return "wide"
 	}
 	return ""
 }

@@ -2,6 +2,9 @@
 (() => {
   const form = document.querySelector("form.filter");
   const tables = [...document.querySelectorAll("table[data-sorts], table[data-filters]")];
+  // What the filter does not reach says so: tables whose rows have nothing to be filtered by, and charts.
+  const others = [...document.querySelectorAll("#content .scroll > table")].filter((table) => !tables.includes(table) && !table.closest("details"));
+  const figures = [...document.querySelectorAll("#content figure")];
   const words = ["entity", "period", "severity", "text"];
   let anchor = "";
 
@@ -48,12 +51,23 @@
       let n = 0;
       for (const row of rows) n += (row.hidden = touched && !isShown(row, mine, filters)) ? 0 : 1;
       const said = table.parentElement.nextElementSibling;
-      said.hidden = !touched;
-      said.textContent = touched ? n + " of " + rows.length + " rows are shown" + (table.tFoot ? "; the total is theirs" : "") : "";
+      const unknown = words.filter((word) => of[word] && !knows(word));
+      const told = touched ? [n + " of " + rows.length + " rows are shown" + (table.tFoot ? "; the total is theirs" : "")] : [];
+      if (unknown.length) told.push("not filtered by " + unknown.join(", ") + ", which its rows do not have");
+      said.hidden = !told.length;
+      said.textContent = told.join("; ");
       if (table.tFoot) follow(table, rows.filter((row) => !row.hidden), touched);
     }
+    const asked = words.filter((word) => of[word]).join(", ");
+    for (const table of others) say(table.parentElement.nextElementSibling, any, "not filtered by " + asked);
+    for (const figure of figures) say(figure.nextElementSibling, any, "the chart shows all, and is not filtered by " + asked);
     form.elements.all.disabled = !any;
     keep();
+  };
+  const say = (p, shown, text) => {
+    if (!p || !p.classList.contains("shown")) return;
+    p.hidden = !shown;
+    p.textContent = shown ? text : "";
   };
   const follow = (table, rows, touched) => {
     for (const [at, foot] of [...table.tFoot.rows].entries()) {

@@ -67,7 +67,11 @@ func (d *draft) head(doc *Document) {
 
 // verdict says in one sentence what all checks have come to.
 func (d *draft) verdict() string {
-	records := fmt.Sprintf("%s of %s", show.Count(d.Proof.Read, "record"), show.Count(d.recordSources(), "source"))
+	records := fmt.Sprintf("%s of %s", show.Count(d.Proof.Used, "record"), show.Count(d.recordSources(), "source"))
+	verb := "were counted"
+	if out := d.Proof.Suspense + d.Proof.Dropped; out > 0 {
+		verb = fmt.Sprintf("were counted, %s others were not", show.Number(out))
+	}
 	stops, reviews := d.open()
 	what, review := d.Period, ""
 	if d.Entity != "" {
@@ -77,8 +81,8 @@ func (d *draft) verdict() string {
 		review = fmt.Sprintf("; %s left to look at", show.Count(reviews, "finding"))
 	}
 	if len(stops) == 0 {
-		return fmt.Sprintf("%s has passed: %s were read, each is accounted for, and nothing stops it%s.", what,
-			records, review)
+		return fmt.Sprintf("%s has passed: %s %s, each is accounted for, and nothing stops it%s.", what, records,
+			verb, review)
 	}
 	kinds := make(map[string]int)
 	var names []string
@@ -96,12 +100,12 @@ func (d *draft) verdict() string {
 	if len(names) > most {
 		said = append(said, fmt.Sprintf("%s more", show.Count(len(names)-most, "kind")))
 	}
-	verb := "findings stop"
+	stop := "findings stop"
 	if len(stops) == 1 {
-		verb = "finding stops"
+		stop = "finding stops"
 	}
-	return fmt.Sprintf("%s has failed: %s %s it (%s); %s were read%s.", what, show.Number(len(stops)), verb,
-		strings.Join(said, ", "), records, review)
+	return fmt.Sprintf("%s has failed: %s %s it (%s); %s %s%s.", what, show.Number(len(stops)), stop,
+		strings.Join(said, ", "), records, verb, review)
 }
 
 // recordSources is how many sources of records there are, without forms.

@@ -144,6 +144,20 @@ func (r *Report) sourceObjects() []show.Object {
 	return all
 }
 
+// ownObject are the figures of a month itself.
+func (r *Report) ownObject(own *pack.Own) show.Object {
+	o := show.Object{{Name: "period", Value: own.Period}, {Name: "sources", Value: own.Sources}}
+	if own.Records >= 0 {
+		o.Add("used", own.Records)
+	}
+	totals := show.Object{}
+	for i, column := range r.Columns {
+		totals.Add(column, own.Totals[i].String())
+	}
+	o.Add("totals", totals)
+	return o
+}
+
 // addSections adds what sections are made of, those that are wanted.
 func (r *Report) addSections(d *show.DocumentWriter) {
 	add := func(section, name string, value any) {
@@ -153,11 +167,19 @@ func (r *Report) addSections(d *show.DocumentWriter) {
 	}
 	if slices.Contains(r.Sections, pack.KeyFigures) {
 		figures := show.Object{{Name: "sources", Value: len(r.Sources)}, {Name: "rows", Value: r.Report.Proof.Read},
-			{Name: "totals", Value: r.totals()}}
+			{Name: "used", Value: r.Report.Proof.Used}, {Name: "totals", Value: r.totals()}}
+		if own := r.Month(r.Period); own != nil {
+			figures.Add("month", r.ownObject(own))
+		}
 		if r.Before != nil {
-			figures.Add("before", show.Object{{Name: "number", Value: r.Before.Number},
+			before := show.Object{{Name: "number", Value: r.Before.Number},
 				{Name: "period", Value: r.Before.Period}, {Name: "sources", Value: r.Before.Sources},
-				{Name: "rows", Value: r.Before.Rows}, {Name: "totals", Value: totalsObject(r.Before.Totals)}})
+				{Name: "rows", Value: r.Before.Rows}, {Name: "used", Value: r.Before.Used},
+				{Name: "totals", Value: totalsObject(r.Before.Totals)}}
+			if own := r.Before.Own; own != nil {
+				before.Add("month", r.ownObject(own))
+			}
+			figures.Add("before", before)
 		}
 		d.Add("figures", figures)
 	}

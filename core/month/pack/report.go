@@ -54,14 +54,30 @@ type Before struct {
 	Number  int
 	Period  string
 	Sources int
-	Rows    int
+	Rows    int // records that were read
+	Used    int // of these
 	Totals  []block.Total
 	Results []block.Result
+	Own     *Own // those of its period alone; nil where no source's name tells one
+}
+
+// Own are the figures of the sources of one period: of a month itself, and not of all up to it.
+type Own struct {
+	Period  string
+	Sources int
+	Records int             // that are used; -1 where that is not known
+	Totals  []amount.Amount // by Report.Columns
+}
+
+// Against is the block that a pack is held against, with its sources; nil for none.
+type Against struct {
+	*block.Entry
+	Sources []block.Source
 }
 
 // NewReport puts a pack and its block together; sources are those of the block, and before is the block that the pack
-// is held against, nil for none.
-func NewReport(p *Pack, state State, e *block.Entry, sources []block.Source, before *block.Entry) *Report {
+// is held against.
+func NewReport(p *Pack, state State, e *block.Entry, sources []block.Source, before *Against) *Report {
 	r := &Report{Pack: p, State: state, Number: e.Number, Previous: e.Previous, Time: e.Time, User: e.User,
 		Program: e.Program, Reason: e.Reason, Restates: e.Restates, Plan: e.Plan, Files: sources, Results: e.Results,
 		Bridges: e.Bridges, Decided: e.Decisions, Figures: e.Figures}
@@ -72,7 +88,8 @@ func NewReport(p *Pack, state State, e *block.Entry, sources []block.Source, bef
 		r.Columns = append(r.Columns, total.Column)
 	}
 	if before != nil {
-		r.Before = &Before{before.Number, before.Period, before.SourceCount, before.Rows, before.Totals, before.Results}
+		r.Before = &Before{before.Number, before.Period, before.SourceCount, before.Rows, before.Proof.Used, before.Totals,
+			before.Results, r.ownBefore(before)}
 	}
 	known := make(map[string]bool)
 	add := func(name string) {
@@ -102,6 +119,63 @@ func (r *Report) Total(column int) amount.Amount {
 		}
 	}
 	return sum.Amount()
+}
+
+// Month are the figures of the sources of a period, as far as they are here; nil where none is.
+func (r *Report) Month(of string) *Own {
+	own := &Own{Period: of, Totals: make([]amount.Amount, len(r.Columns))}
+	for i := range r.Sources {
+		s := &r.Sources[i]
+		if s.Of != "" || s.Period != of {
+			continue
+		}
+		own.Sources++
+		own.Records += s.Rows - s.Suspense - s.Dropped
+		for k := range own.Totals {
+			if k < len(s.Totals) {
+				own.Totals[k] = own.Totals[k].Add(s.Totals[k])
+			}
+		}
+	}
+	if own.Sources == 0 {
+		return nil
+	}
+	return own
+}
+
+// ownBefore are the own figures of the month before, as they are now; where its files are not read any more, or the same
+// month is closed again, as they were sealed.
+func (r *Report) ownBefore(before *Against) *Own {
+	if before.Period != r.Period {
+		if own := r.Month(before.Period); own != nil {
+			return own
+		}
+	}
+	own := &Own{Period: before.Period, Records: -1, Totals: make([]amount.Amount, len(r.Columns))}
+	for i := range before.Sources {
+		s := &before.Sources[i]
+		if s.Of != "" || s.Period != before.Period {
+			continue
+		}
+		own.Sources++
+		for k, column := range r.Columns {
+			for _, total := range s.Totals {
+				if value, err := amount.Parse([]byte(total.Amount), '.'); err == nil && total.Column == column {
+					own.Totals[k] = own.Totals[k].Add(value)
+				}
+			}
+		}
+	}
+	if own.Sources == 0 {
+		return nil
+	}
+	return own
+}
+
+// IsMonth tells whether all sources of records are of the period that is closed, so that the figures of the month are
+// those of all.
+func (r *Report) IsMonth() bool {
+	return !slices.ContainsFunc(r.Sources, func(s Source) bool { return s.Of == "" && s.Period != r.Period })
 }
 
 // is tells whether a name is that of an entity.
