@@ -89,6 +89,14 @@ func (a *app) runClose(ctx context.Context, t *month.Closing) error {
 // is not to be sealed, give is not called.
 func (c *closing) run(ctx context.Context, give func(*reportable) error) (shown *view.Close, err error) {
 	a, t := c.app, c.task
+	if t.Rehearse {
+		a.outputs.Nowhere = true
+		asked := give
+		give = func(from *reportable) error { // what a rehearsal is for is placed
+			a.outputs.Nowhere = false
+			return asked(from)
+		}
+	}
 	if err := c.begin(); err != nil {
 		return nil, err
 	}

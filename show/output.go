@@ -25,6 +25,9 @@ type Outputs struct {
 	// Journal is the folder in which the journal of a set lies that is brought down to the disk before
 	// and after it gets its places; "" for a set that has its journal beside its first output.
 	Journal string
+	// Nowhere says that none of the outputs which are begun will be placed: they are written among temporary files, so
+	// that their places may be where nobody can write.
+	Nowhere bool
 
 	mutex   sync.Mutex
 	open    []*Output
@@ -144,6 +147,10 @@ func (o *Outputs) Create(path string, replace bool) (*Output, error) {
 func (o *Outputs) begin(output *Output, mode fs.FileMode) (err error) {
 	if output.inPlace {
 		output.file, err = unnamed(os.TempDir())
+		return err
+	}
+	if o.Nowhere {
+		output.file, err = os.CreateTemp("", "lastblock-rehearsed-*")
 		return err
 	}
 	folder, name := filepath.Split(output.path)

@@ -97,12 +97,13 @@ func Report(entities, every int, name func(entity int) string) *pack.Report {
 	p.Proof = pack.Proof{Read: entities * Groups, Used: entities * Groups,
 		Totals: []pack.ProofTotal{{Column: "v", Read: Cents(all), Used: Cents(all)}}}
 	before := &block.Entry{Block: block.Block{Number: 1, Period: "2031-02", Rows: 10,
-		Totals: []block.Total{{Column: "v", Amount: "1000.00"}}}}
+		Proof: block.Proof{Read: 10, Used: 10}, Totals: []block.Total{{Column: "v", Amount: "1000.00"}}}}
 	b.Bridges = []block.Bridge{{Since: 1, Result: "by-account", Column: "v", Lines: []block.BridgeLine{
 		{Label: "sealed", Amount: "1000.00"}, {Label: "new", Source: name(0) + "_2031-03.csv",
 			Amount: Cents(all - 100_000).String()}, {Label: "now", Amount: Cents(all).String()}}}}
 	e := &block.Entry{Block: b, Seal: fmt.Sprintf("%064d", 7)}
-	r := pack.NewReport(p, pack.Sealed, e, b.Sources, &pack.Against{Entry: before})
+	r := pack.NewReport(p, pack.Sealed, e, b.Sources, &pack.Against{Entry: before, Sources: []block.Source{{
+		Source: "alder_2031-02.csv", Period: "2031-02", Rows: 10, Totals: before.Totals}}})
 	var err error
 	r.Given, err = pack.Gather(&b, func(visit func(*block.Figure) error) error {
 		for i := range lines {

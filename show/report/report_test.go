@@ -46,12 +46,12 @@ func TestVerdicts(t *testing.T) {
 		state           pack.State
 		want, unsealed  string
 	}{
-		{3, 0, pack.Sealed, "2031-03 has passed: 12 records of 3 sources were read, each is accounted for, and " +
+		{3, 0, pack.Sealed, "2031-03 has passed: 12 records of 3 sources were counted, each is accounted for, and " +
 			"nothing stops it.", ""},
 		{3, 2, pack.Closing, "2031-03 has failed: 2 findings stop it (2 control-total); 12 records of 3 sources " +
-			"were read.", ""},
+			"were counted.", ""},
 		{1, 1, pack.Rehearsed, "2031-03 has failed: 1 finding stops it (1 control-total); 4 records of 1 source " +
-			"were read.", "Not sealed."},
+			"were counted.", "Not sealed."},
 	} {
 		r := reporttest.Report(c.entities, c.every, named)
 		r.State = c.state

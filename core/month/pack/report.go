@@ -169,6 +169,9 @@ func (r *Report) ownBefore(before *Against) *Own {
 	if own.Sources == 0 {
 		return nil
 	}
+	if own.Sources == len(before.Sources) { // so that its records are all that it has
+		own.Records = before.Proof.Used
+	}
 	return own
 }
 
