@@ -247,6 +247,13 @@ func (r *relocating) find(ctx context.Context) error {
 			return err
 		case hash != s.SHA256:
 			f.Whereabouts = Other
+			same, err := r.hasSame(ctx, s.Name, f.Path)
+			if err != nil {
+				return err
+			}
+			if same {
+				f.Whereabouts = There
+			}
 		}
 		if f.Whereabouts != There {
 			lost = append(lost, len(r.Files))
@@ -259,6 +266,47 @@ func (r *relocating) find(ctx context.Context) error {
 	}
 	return r.search(ctx, lost, hashes)
 }
+
+// hasSame tells whether an archive or a workbook of other bytes has the entries or sheets that were sealed, by the
+// fingerprints of their records: one that was packed again is the same, as changes has it.
+func (r *relocating) hasSame(ctx context.Context, name, path string) (bool, error) {
+	sealed := make(map[string]string) // fingerprints by entry or sheet
+	for i := range r.sources {
+		if s := &r.sources[i]; s.Name == name && s.Of == "" {
+			sealed[inner(s.Source, s.Name)] = s.Fingerprint
+		}
+	}
+	if _, plain := sealed[""]; plain || len(sealed) == 0 {
+		return false, nil
+	}
+	t := NewClosing()
+	if err := TakePlan(t, r.plan.parsed.File); err != nil {
+		return false, err
+	}
+	set, reading, err := t.Sources().Find(ctx, []string{path}, 0)
+	if err != nil {
+		return false, nil // it cannot be read as the plan reads it, and so is another one
+	}
+	reading.Memory, reading.Partial = reread, true
+	var indices []int
+	for i := range set.Sources {
+		indices = append(indices, i)
+	}
+	now, err := fingerprints(ctx, &Input{Set: set, Reading: reading}, indices)
+	if err != nil {
+		return false, ctx.Err()
+	}
+	same := 0
+	for i := range set.Sources {
+		if s := &set.Sources[i]; sealed[inner(s.Name, path)] == now[s.Name] {
+			same++
+		}
+	}
+	return same == len(sealed), nil
+}
+
+// reread is the memory for reading one file again, in bytes.
+const reread = 256 << 20
 
 // search looks for files under other names, by their content.
 func (r *relocating) search(ctx context.Context, lost []int, hashes map[string]string) error {
