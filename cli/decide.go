@@ -287,7 +287,8 @@ func (a *app) found(ctx context.Context, f *deciding) ([]finding.Finding, error)
 type findAgain func(ctx context.Context, plan string, machine int64) ([]finding.Finding, error)
 
 // findAgains are all ways to find something.
-var findAgains = []findAgain{month.TieOutAgain, month.DoublesAgain, month.ReconcileAgain}
+var findAgains = []findAgain{month.TieOutAgain, month.DoublesAgain, month.ReconcileAgain,
+	month.FormsAgain}
 
 // again are the findings of a plan as it is now, with their options written as flags.
 func again(ctx context.Context, find findAgain, plan string) ([]finding.Finding, error) {

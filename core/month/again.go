@@ -8,6 +8,8 @@ import (
 	"lastblock/core/capability/reconcile"
 	"lastblock/core/capability/tieout"
 	"lastblock/core/finding"
+	"lastblock/core/month/block"
+	"lastblock/core/value/period"
 )
 
 // TakePlan gives a task what the plan of a file says, and nothing else.
@@ -145,4 +147,77 @@ func DoublesAgain(ctx context.Context, plan string, machine int64) ([]finding.Fi
 	}
 	in.Settle(result.Findings)
 	return result.Findings, result.Close()
+}
+
+// FormsAgain adds up the forms of a plan once more, for the findings of its grids as a close has them.
+func FormsAgain(ctx context.Context, file string, machine int64) (findings []finding.Finding, err error) {
+	plan, err := ReadPlan(file)
+	if err != nil {
+		return nil, err
+	}
+	results, err := plan.Overlays()
+	if err != nil || len(results) == 0 {
+		return nil, err
+	}
+	chain, err := plan.Chain()
+	if err != nil {
+		return nil, err
+	}
+	t := NewTieOut()
+	if err := TakePlan(t, file); err != nil {
+		return nil, err
+	}
+	in, err := t.Open(ctx, nil, machine)
+	if err != nil {
+		return nil, err
+	}
+	tie, err := t.Ask(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	closed, given := period.Parse(plan.Closed().Period)
+	if !given {
+		if closed, err = FiledBy(in.Set, in.Ended()).Newest(tie.Roster); err != nil {
+			return nil, nil // nothing can be closed, as a close tells
+		}
+	}
+	for _, r := range results {
+		r.Task.Spellings = in.Set.Spellings()
+		found, err := formsAgain(ctx, r, chain, closed, tie.Roster, machine)
+		if err != nil {
+			return nil, r.Err(err)
+		}
+		findings = append(findings, found...)
+	}
+	return findings, nil
+}
+
+// formsAgain are the findings of one grid.
+func formsAgain(ctx context.Context, r *Result[*Overlay], chain *block.Chain, closed period.Period,
+	roster *tieout.Roster, machine int64) ([]finding.Finding, error) {
+	in, err := r.Task.OpenForms(ctx, nil, machine)
+	if err != nil {
+		return nil, err
+	}
+	all := r.Task.Limit(in, closed)
+	findings, err := ClosedChanged(ctx, all, chain)
+	if err != nil {
+		return nil, err
+	}
+	if r.Task.HasPaths() {
+		findings = append(findings, in.NotFiled(r.Task.ResultName(), closed, roster)...)
+	}
+	findings = append(findings, in.Arrived...)
+	if len(in.Set.Sources) > 0 {
+		forms, err := AddUp(ctx, r, in)
+		if err != nil {
+			return nil, err
+		}
+		findings = append(findings, forms.Done.Findings...)
+		if err := forms.Close(); err != nil {
+			return nil, err
+		}
+	}
+	in.Settle(findings)
+	return findings, nil
 }

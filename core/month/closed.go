@@ -162,7 +162,7 @@ func (c *closedCheck) settle(ctx context.Context, indices []int, doubts map[stri
 
 // tell adds a finding about a source: the block that has sealed it, 0 for none, and its content before and now.
 func (c *closedCheck) tell(name string, number int, what, was, is string) {
-	f := finding.Finding{Kind: finding.ClosedPeriodChanged, Source: name,
+	f := finding.Finding{Kind: finding.ClosedPeriodChanged, Source: name, Key: c.in.of, // a form may be called so, too
 		Severity: finding.ClosedPeriodChanged.Severity(), Expected: block.Short(was), Found: block.Short(is)}
 	sealed := fmt.Sprintf("its period is closed through %s", c.through)
 	if number > 0 {

@@ -112,11 +112,14 @@ func (a *aside) noted() *seldom {
 }
 
 // Whole is a total of all records that are amounts there, the ones that a
-// condition left out with them: what a branch declares speaks of its file.
+// condition left out with them: what a branch declares speaks of its file, without what somebody has decided to leave out.
 func (s *Source) Whole(total int) amount.Amount {
 	var whole amount.Sum
 	whole.Merge(&s.Totals[total])
 	whole.Merge(&s.set.dropped[total])
+	for _, left := range s.set.seldom().left {
+		whole.Sub(left.totals[total].Amount())
+	}
 	return whole.Amount()
 }
 

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 
+	"lastblock/core/finding"
 	"lastblock/core/source"
 	"lastblock/core/value/moved"
 	"lastblock/core/value/period"
@@ -49,7 +50,8 @@ type Sealed struct {
 	State  State
 	Parts  []string // of a file that has changed: the entries or sheets that have, as far as that was found out
 
-	of, filed string // of a form the result that it is of; of a source the period that it was sent for
+	// Of a source: what results call it, of a form the result that it is of, and the period that it was sent for.
+	source, of, filed string
 }
 
 // key is what tells a file, or a query, from others.
@@ -122,6 +124,9 @@ func (c *Chain) isSettled(f *Sealed, forms map[[2]string]int) bool {
 	if f.Role != OfSource {
 		return false
 	}
+	if c.isAccepted(f) {
+		return true
+	}
 	if f.of != "" {
 		return forms[[2]string{f.of, f.filed}] > f.Number
 	}
@@ -129,6 +134,20 @@ func (c *Chain) isSettled(f *Sealed, forms map[[2]string]int) bool {
 	for i := f.Number; ok && i < len(c.Entries); i++ { // those behind it
 		if p, is := period.Parse(c.Entries[i].Period); is && p.Last() >= own.Last() {
 			return true
+		}
+	}
+	return false
+}
+
+// isAccepted tells whether a newer block has sealed a decision that what has become of a source is known.
+func (c *Chain) isAccepted(f *Sealed) bool {
+	about := finding.Finding{Kind: finding.ClosedPeriodChanged, Source: f.source, Key: f.of}
+	id := finding.Identify(&about, 0)
+	for i := f.Number; i < len(c.Entries); i++ { // those behind it
+		for _, found := range c.Entries[i].Findings {
+			if found.ID == id && found.Decision != "" {
+				return true
+			}
 		}
 	}
 	return false
@@ -198,7 +217,7 @@ func (c *Chain) sealed(root string, sources bool) (all []Sealed, err error) {
 		add := func(role Role, f File, query string) {
 			s := Sealed{File: f, Query: query, Role: role, Number: e.Number, Period: e.Period}
 			if filed != nil {
-				s.of, s.filed = filed.Of, filed.Period
+				s.source, s.of, s.filed = filed.Source, filed.Of, filed.Period
 			}
 			if f.Name != "" && !named[s.key()] {
 				named[s.key()] = true

@@ -1,0 +1,794 @@
+package cli
+
+import (
+	"bytes"
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+)
+
+// world is a year of month ends of which the test itself knows what everything comes to, in cents.
+type world struct {
+	t    *testing.T
+	r    *rand.Rand
+	dir  string
+	in   string // the folder of the sources
+	seed uint64
+
+	entities []string
+	periods  int
+	files    []*sent
+	forms    []*sentForm
+	frozen   map[string]bool
+	blocks   []sealedMonth
+	ofPeriod bool // the grid is of one period
+	roster   bool
+	reads    string // what [read] says besides
+	next     int    // number of a document
+}
+
+// sent is a file that an entity has sent.
+type sent struct {
+	entity, period int // period from 1
+	stem           string
+	archive        string // "" for a file of its own
+	comma          bool
+	records        []*sentRecord
+}
+
+type sentRecord struct {
+	doc, account, text string
+	cents              int64
+	bad                bool // its amount is none
+	left               bool // somebody has decided to leave it out
+}
+
+type sentForm struct {
+	entity, period int
+	stem           string
+	cells          [2][2]int64
+}
+
+// sealedMonth is what a close has sealed: what each source gave to each group of a result.
+type sealedMonth struct {
+	period int
+	given  map[string]map[string]map[string]int64 // result, source, group
+	lines  map[string]bool                        // source, line and document of each record that was used
+}
+
+func periodName(p int) string { return fmt.Sprintf("2031-%02d", p) }
+
+// run runs a command within the test.
+func (w *world) run(args ...string) (stdout, stderr string, code int) {
+	w.t.Helper()
+	var out, complaint bytes.Buffer
+	code = Run(w.t.Context(), append(args, "--plan", filepath.Join(w.dir, "lastblock.toml")), strings.NewReader(""), &out,
+		&complaint)
+	return out.String(), complaint.String(), code
+}
+
+// must is run of a command that is to end with 0.
+func (w *world) must(args ...string) string {
+	w.t.Helper()
+	stdout, stderr, code := w.run(args...)
+	if code != ExitDone {
+		w.t.Fatalf("seed %d: %v ends with %d\n%s%s", w.seed, args, code, stdout, stderr)
+	}
+	return stdout
+}
+
+func (w *world) decode(text string, into any) {
+	w.t.Helper()
+	if err := json.Unmarshal([]byte(text), into); err != nil {
+		w.t.Fatalf("seed %d: %v\n%s", w.seed, err, text)
+	}
+}
+
+func (w *world) chance(percent int) bool { return w.r.IntN(100) < percent }
+
+// spelt is a name as a branch may write it.
+func (w *world) spelt(entity int) string {
+	name := w.entities[entity]
+	switch w.r.IntN(6) {
+	case 0:
+		return strings.ToUpper(name)
+	case 1:
+		return strings.ToUpper(name[:1]) + name[1:]
+	}
+	return name
+}
+
+func (w *world) speltPeriod(p int) string {
+	switch w.r.IntN(5) {
+	case 0:
+		return fmt.Sprintf("2031%02d", p)
+	case 1:
+		return fmt.Sprintf("2031.%02d", p)
+	}
+	return periodName(p)
+}
+
+func newWorld(t *testing.T, seed uint64) *world {
+	w := &world{t: t, seed: seed, r: rand.New(rand.NewPCG(seed, 2031)), dir: t.TempDir(), in: "in",
+		frozen: make(map[string]bool)}
+	names := []string{"alder", "birch", "cedar", "elm", "fir", "hazel", "larch", "maple", "oak", "pine", "rowan", "zürich"}
+	w.r.Shuffle(len(names), func(i, j int) { names[i], names[j] = names[j], names[i] })
+	w.entities, w.periods = names[:3+w.r.IntN(10)], 2+w.r.IntN(5)
+	w.ofPeriod, w.roster = w.chance(50), w.chance(60)
+	if w.chance(50) {
+		w.reads += "as = [\"amount=amount\"]\n"
+	}
+	if w.chance(50) {
+		w.reads += "where = 'text != \"skip\"'\n"
+	}
+	for _, folder := range []string{"in", "forms"} {
+		if err := os.Mkdir(filepath.Join(w.dir, folder), 0o755); err != nil {
+			t.Fatal(err)
+		}
+	}
+	w.write("lastblock.toml", w.plan())
+	w.write("roster.csv", "entity\n"+strings.Join(w.entities, "\n")+"\n")
+	return w
+}
+
+func (w *world) write(name, text string) {
+	w.t.Helper()
+	if err := os.WriteFile(filepath.Join(w.dir, name), []byte(text), 0o644); err != nil {
+		w.t.Fatal(err)
+	}
+}
+
+func (w *world) plan() string {
+	of, roster := "all", ""
+	if w.ofPeriod {
+		of = "period"
+	}
+	if w.roster {
+		roster = "roster = \"roster.csv\"\n"
+	}
+	return `version = 1
+[read]
+paths = ["in"]
+name = "{entity}_{period}"
+skip = ["*.ctl"]
+` + w.reads + `[tieout]
+total = "amount"
+declared = "{source}.ctl"
+` + roster + `[doubles]
+[[rollup]]
+name = "plain"
+by = "entity"
+sum = "amount"
+out = "results/{period}/plain.csv"
+[[rollup]]
+name = "made"
+by = ["account", "period"]
+sum = "twice"
+make = ["twice = amount * 2"]
+out = "results/{period}/made.csv"
+[[rollup]]
+name = "some"
+by = "entity"
+sum = "amount"
+where = 'account != "4100"'
+drop = ["text"]
+out = "results/{period}/some.csv"
+[[overlay]]
+name = "grid"
+paths = ["forms"]
+of = "` + of + `"
+out = "results/{period}/grid.csv"
+[close]
+retain = true
+`
+}
+
+// text is a file as its sender writes it.
+func (s *sent) text() string {
+	delimiter, mark := ",", "."
+	if s.comma {
+		delimiter, mark = ";", ","
+	}
+	var b strings.Builder
+	fmt.Fprintln(&b, strings.Join([]string{"doc", "account", "amount", "text"}, delimiter))
+	for _, r := range s.records {
+		amount := "n/a"
+		if !r.bad {
+			amount = strings.Replace(cents(r.cents), ".", mark, 1)
+		}
+		fmt.Fprintln(&b, strings.Join([]string{r.doc, r.account, amount, r.text}, delimiter))
+	}
+	return b.String()
+}
+
+func cents(c int64) string {
+	sign := ""
+	if c < 0 {
+		sign, c = "-", -c
+	}
+	return fmt.Sprintf("%s%d.%02d", sign, c/100, c%100)
+}
+
+// name is what results call a source.
+func (s *sent) name() string {
+	if s.archive != "" {
+		return s.archive + "/" + s.stem + ".csv"
+	}
+	return s.stem + ".csv"
+}
+
+// isWhere tells whether the plan's condition leaves a record out.
+func (w *world) isWhere(r *sentRecord) bool {
+	return strings.Contains(w.reads, "where") && r.text == "skip"
+}
+
+// isCounted tells whether a record is used.
+func (w *world) isCounted(r *sentRecord) bool { return !r.bad && !r.left && !w.isWhere(r) }
+
+// put writes all files of a period anew, and what each of all sources declares.
+func (w *world) put(period int) {
+	w.t.Helper()
+	archives := make(map[string][]string)
+	for _, s := range w.files {
+		if w.frozen[w.entities[s.entity]] {
+			continue
+		}
+		if s.period == period {
+			if s.archive == "" {
+				w.write(filepath.Join(w.in, s.stem+".csv"), s.text())
+			} else {
+				archives[s.archive] = append(archives[s.archive], s.stem+".csv", s.text())
+			}
+		}
+		rows, sum := 0, int64(0)
+		for _, r := range s.records {
+			if !r.left {
+				rows++
+			}
+			if !r.left && !r.bad {
+				sum += r.cents
+			}
+		}
+		w.write(filepath.Join(w.in, s.stem+".ctl"), fmt.Sprintf("rows,%d\namount,%s\n", rows, cents(sum)))
+	}
+	for name, entries := range archives {
+		w.write(filepath.Join(w.in, name), zipOf(w.t, entries...))
+	}
+	for _, f := range w.forms {
+		if f.period == period && !w.frozen[w.entities[f.entity]] {
+			c := f.cells
+			w.write(filepath.Join("forms", f.stem+".csv"), fmt.Sprintf("line,q1,q2,year\nwages,%d,%d,%d\nrent,%d,%d,%d\n"+
+				"total,%d,%d,%d\n", c[0][0], c[0][1], c[0][0]+c[0][1], c[1][0], c[1][1], c[1][0]+c[1][1], c[0][0]+c[1][0],
+				c[0][1]+c[1][1], c[0][0]+c[0][1]+c[1][0]+c[1][1]))
+		}
+	}
+}
+
+// send has the entities send their files of a period.
+func (w *world) send(period int) {
+	archive := ""
+	for i := range w.entities {
+		if w.frozen[w.entities[i]] {
+			continue
+		}
+		s := &sent{entity: i, period: period, stem: w.spelt(i) + "_" + w.speltPeriod(period), comma: w.chance(40)}
+		for range 6 + w.r.IntN(6) {
+			w.next++
+			r := &sentRecord{doc: fmt.Sprintf("D%05d", w.next), account: []string{"4000", "4100", "4200"}[w.r.IntN(3)],
+				text: []string{"pass", "skip", "fare"}[w.r.IntN(3)], cents: int64(w.r.IntN(900_000)) - 200_000}
+			s.records = append(s.records, r)
+		}
+		if w.chance(25) {
+			s.records[0].bad = true
+		}
+		if w.chance(25) {
+			twice := *s.records[1]
+			s.records = slices.Insert(s.records, 2, &twice)
+		}
+		if w.chance(30) {
+			archive = fmt.Sprintf("pack%d.zip", period)
+			s.archive = archive
+		}
+		w.files = append(w.files, s)
+		f := &sentForm{entity: i, period: period, stem: w.spelt(i) + "_" + w.speltPeriod(period)}
+		for k := range f.cells {
+			for j := range f.cells[k] {
+				f.cells[k][j] = int64(10 + w.r.IntN(5000))
+			}
+		}
+		w.forms = append(w.forms, f)
+	}
+	w.put(period)
+}
+
+// given is what each source up to a period gives to each group of each result.
+func (w *world) given(period int) map[string]map[string]map[string]int64 {
+	all := map[string]map[string]map[string]int64{"plain": {}, "made": {}, "some": {}, "grid": {}}
+	add := func(result, source, group string, by int64) {
+		if all[result][source] == nil {
+			all[result][source] = make(map[string]int64)
+		}
+		all[result][source][group] += by
+	}
+	for _, s := range w.files {
+		for _, r := range s.records {
+			if s.period > period || !w.isCounted(r) {
+				continue
+			}
+			add("plain", s.name(), w.entities[s.entity], r.cents)
+			add("made", s.name(), r.account+" "+periodName(s.period), 2*r.cents)
+			if r.account != "4100" {
+				add("some", s.name(), w.entities[s.entity], r.cents)
+			}
+		}
+	}
+	for _, f := range w.forms {
+		if f.period > period || w.ofPeriod && f.period != period {
+			continue
+		}
+		for k, row := range []string{"wages", "rent"} {
+			for j, column := range []string{"q1", "q2"} {
+				add("grid", f.stem+".csv", row+" "+column, 100*f.cells[k][j])
+			}
+		}
+	}
+	return all
+}
+
+// groups are what the groups of a result come to.
+func groups(given map[string]map[string]int64) map[string]int64 {
+	sums := make(map[string]int64)
+	for _, by := range given {
+		for group, value := range by {
+			sums[group] += value
+		}
+	}
+	return sums
+}
+
+func total(given map[string]map[string]int64) (sum int64) {
+	for _, value := range groups(given) {
+		sum += value
+	}
+	return sum
+}
+
+// decideDoubles leaves the second of each two records out.
+func (w *world) decideDoubles() {
+	w.t.Helper()
+	stdout, stderr, code := w.run("doubles", "--json", "--quiet")
+	if code == ExitNotDone {
+		w.t.Fatalf("seed %d: doubles: %s", w.seed, stderr)
+	}
+	var found struct {
+		Findings []struct {
+			ID, Kind string
+			Places   []struct {
+				Source string
+				Line   int
+			}
+		}
+	}
+	w.decode(stdout, &found)
+	for _, f := range found.Findings {
+		if f.Kind != "same-record" {
+			continue
+		}
+		w.must("decide", f.ID, "--drop", "B", "--reason", "twice", "--user", "anna", "--yes")
+		for _, s := range w.files {
+			if b := f.Places[1]; s.name() == b.Source {
+				s.records[b.Line-2].left = true
+			}
+		}
+	}
+	for p := range w.periods { // what is declared is without them
+		w.put(p + 1)
+	}
+}
+
+// close closes a period, accepts what is known to have changed, and checks all that was sealed.
+func (w *world) close(period int, more ...string) {
+	w.t.Helper()
+	args := append([]string{"close", "--quiet", "--json", "--user", "anna", "--period", periodName(period)}, more...)
+	stdout, stderr, code := w.run(args...)
+	if code == ExitStop {
+		w.run("decide", "--kind", "closed-period-changed,not-filed", "--accept", "--reason", "known", "--user", "anna",
+			"--yes")
+		stdout, stderr, code = w.run(args...)
+	}
+	var o struct {
+		Verdict string
+		Bridges []bridgeOf
+	}
+	if code != ExitDone {
+		w.t.Fatalf("seed %d: the close of %s ends with %d\n%s%s", w.seed, periodName(period), code, stdout, stderr)
+	}
+	w.decode(stdout, &o)
+	month := sealedMonth{period: period, given: w.given(period), lines: make(map[string]bool)}
+	for _, s := range w.files {
+		for i, r := range s.records {
+			month.lines[fmt.Sprint(s.name(), " ", i+2, " ", r.doc)] = w.isCounted(r)
+		}
+	}
+	since := w.since(period)
+	w.blocks = append(w.blocks, month)
+	w.checkResults(month)
+	if since >= 0 {
+		w.checkBridges(o.Bridges, w.blocks[since], month)
+	}
+	w.checkTrace()
+	w.checkHistory()
+	var verified struct{ Untouched bool }
+	w.decode(w.must("verify", "--sources", "--json"), &verified)
+	if !verified.Untouched {
+		w.t.Fatalf("seed %d: verify finds something touched after the close of %s", w.seed, periodName(period))
+	}
+}
+
+// since is the place of the block that a close of a period is compared with, -1 for none.
+func (w *world) since(period int) int {
+	at := -1
+	for i := range w.blocks {
+		p := w.blocks[i].period
+		if p <= period && (at < 0 || p >= w.blocks[at].period) {
+			at = i
+		}
+	}
+	return at
+}
+
+// checkResults holds the files of results against what they come to.
+func (w *world) checkResults(m sealedMonth) {
+	w.t.Helper()
+	for result, given := range m.given {
+		rows := readCSV(w.t, filepath.Join(w.dir, "results", periodName(m.period), result+".csv"), ',')
+		got := make(map[string]int64)
+		for _, row := range rows[1:] {
+			switch {
+			case result == "grid":
+				for k, column := range rows[0][1:] {
+					if row[0] != "total" && column != "year" {
+						got[row[0]+" "+column] += w.cents(row[k+1])
+					}
+				}
+			case strings.HasPrefix(row[0], "Total"):
+			case result == "made":
+				got[row[0]+" "+row[1]] += w.cents(row[2])
+			default:
+				entity := strings.ToLower(row[0])
+				if _, twice := got[entity]; twice {
+					w.t.Fatalf("seed %d: %s has two rows of %s", w.seed, result, entity)
+				}
+				got[entity] = w.cents(row[1])
+			}
+		}
+		if want := groups(given); !maps.Equal(want, got) {
+			w.t.Fatalf("seed %d: %s of %s is\n%v, want\n%v", w.seed, result, periodName(m.period), got, want)
+		}
+	}
+}
+
+func (w *world) cents(text string) int64 {
+	w.t.Helper()
+	whole, part, _ := strings.Cut(text, ".")
+	n, err := strconv.ParseInt(whole+(part + "00")[:2], 10, 64)
+	if err != nil {
+		w.t.Fatalf("seed %d: %q is no amount", w.seed, text)
+	}
+	return n
+}
+
+// checkBridges holds the bridge of each result, line by line, against what each source gave before and gives now.
+func (w *world) checkBridges(bridges []bridgeOf, was, is sealedMonth) {
+	w.t.Helper()
+	for result := range is.given {
+		want := make(map[string]int64)
+		for source, by := range is.given[result] {
+			for _, value := range by {
+				want[source] += value
+			}
+		}
+		for source, by := range was.given[result] {
+			for _, value := range by {
+				want[source] -= value
+			}
+		}
+		maps.DeleteFunc(want, func(_ string, by int64) bool { return by == 0 })
+		got, found := make(map[string]int64), false
+		for _, b := range bridges {
+			if b.Result != result || len(b.Group) > 0 {
+				continue
+			}
+			found = true
+			for _, l := range b.Lines {
+				switch l.Label {
+				case "sealed":
+					if w.cents(l.Amount) != total(was.given[result]) {
+						w.t.Fatalf("seed %d: the bridge of %s begins with %s, want %s", w.seed, result, l.Amount,
+							cents(total(was.given[result])))
+					}
+				case "now":
+				default:
+					got[l.Source] += w.cents(l.Amount)
+				}
+			}
+		}
+		// What a decision has changed of sources that are the same stands in one line without a source.
+		if decided, ok := got[""]; ok {
+			for source, by := range want {
+				if _, told := got[source]; !told {
+					decided -= by
+					delete(want, source)
+				}
+			}
+			if delete(got, ""); decided != 0 {
+				w.t.Fatalf("seed %d: of the bridge of %s %s is not told", w.seed, result, cents(decided))
+			}
+		}
+		if found && !maps.Equal(want, got) {
+			w.t.Fatalf("seed %d: the bridge of %s of %s is\n%v, want\n%v", w.seed, result, periodName(is.period), got, want)
+		}
+	}
+}
+
+// checkTrace traces a figure of some block, and holds its records, with their lines, against what that has sealed.
+func (w *world) checkTrace() {
+	w.t.Helper()
+	n := w.r.IntN(len(w.blocks))
+	m := w.blocks[n]
+	result := []string{"plain", "made", "some"}[w.r.IntN(3)]
+	of := slices.Sorted(maps.Keys(groups(m.given[result])))
+	group := of[w.r.IntN(len(of))]
+	words := []string{"entity=" + strings.ToUpper(group)}
+	if result == "made" {
+		account, period, _ := strings.Cut(group, " ")
+		words = []string{"account=" + account, "period=" + strings.ReplaceAll(period, "-", "")}
+	}
+	out := filepath.Join(w.dir, "traced.csv")
+	args := append([]string{"trace"}, words...)
+	var o struct {
+		Amount    string
+		As_sealed bool
+	}
+	w.decode(w.must(append(args, "--named", result, "--block", strconv.Itoa(n+1), "--json", "--all", "--out", out,
+		"--replace")...), &o)
+	want := groups(m.given[result])[group]
+	if w.cents(o.Amount) != want || !o.As_sealed {
+		w.t.Fatalf("seed %d: %v of %s in block %d is %+v, want %s", w.seed, words, result, n+1, o, cents(want))
+	}
+	data, err := os.ReadFile(out)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	rows, err := csv.NewReader(bytes.NewReader(data)).ReadAll()
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	column := func(name string) int { return slices.Index(rows[0], name) }
+	sum := int64(0)
+	for _, row := range rows[1:] {
+		at := map[string]string{"made": "twice"}[result]
+		if at == "" {
+			at = "amount"
+		}
+		sum += w.cents(row[column(at)])
+		if at := row[column("source")] + " " + row[column("source_line")] + " " + row[column("doc")]; !m.lines[at] {
+			w.t.Fatalf("seed %d: %s is no record that block %d has used", w.seed, at, n+1)
+		}
+	}
+	if sum != want {
+		w.t.Fatalf("seed %d: the records of %v of %s in block %d come to %s, want %s", w.seed, words, result, n+1,
+			cents(sum), cents(want))
+	}
+}
+
+// checkHistory holds a figure in all blocks, and what each has changed, against what they have sealed.
+func (w *world) checkHistory() {
+	w.t.Helper()
+	entity := w.entities[w.r.IntN(len(w.entities))]
+	var o struct {
+		Blocks []struct {
+			Block  int
+			Figure struct{ Amount, Change string }
+		}
+	}
+	stdout, _, code := w.run("history", "entity="+strings.ToUpper(entity), "--named", "plain", "--json")
+	if code != ExitDone {
+		for _, m := range w.blocks {
+			if _, has := groups(m.given["plain"])[entity]; has {
+				w.t.Fatalf("seed %d: history of %s ends with %d", w.seed, entity, code)
+			}
+		}
+		return
+	}
+	w.decode(stdout, &o)
+	for i, b := range o.Blocks {
+		m := w.blocks[i]
+		before := world{blocks: w.blocks[:i]}
+		change := groups(m.given["plain"])[entity]
+		if at := before.since(m.period); at >= 0 {
+			change -= groups(w.blocks[at].given["plain"])[entity]
+		}
+		if w.cents(b.Figure.Amount) != groups(m.given["plain"])[entity] || w.cents(b.Figure.Change) != change {
+			w.t.Fatalf("seed %d: in block %d %s is %+v, want %s and a change of %s", w.seed, i+1, entity, b.Figure,
+				cents(groups(m.given["plain"])[entity]), cents(change))
+		}
+	}
+}
+
+// disturb does something to a file of an earlier period, as happens between two closes.
+func (w *world) disturb(period int) {
+	w.t.Helper()
+	var open []*sent
+	for _, s := range w.files {
+		if s.period < period && !w.frozen[w.entities[s.entity]] {
+			open = append(open, s)
+		}
+	}
+	if len(open) == 0 {
+		return
+	}
+	s := open[w.r.IntN(len(open))]
+	path := filepath.Join(w.dir, w.in, s.stem+".csv")
+	switch w.r.IntN(5) {
+	case 0: // changed in place, with its time put back
+		if s.archive != "" {
+			break
+		}
+		info, err := os.Stat(path)
+		if err != nil {
+			w.t.Fatal(err)
+		}
+		r := s.records[len(s.records)-1]
+		r.cents = r.cents/1000*1000 + (r.cents+100)%1000
+		w.put(s.period)
+		if err := os.Chtimes(path, info.ModTime(), info.ModTime()); err != nil {
+			w.t.Fatal(err)
+		}
+	case 1: // an archive is packed again, or a record comes late
+		w.next++
+		s.records = append(s.records, &sentRecord{doc: fmt.Sprintf("D%05d", w.next), account: "4200", text: "fare",
+			cents: 777})
+		w.put(s.period)
+	case 2: // gone
+		if s.archive != "" {
+			break
+		}
+		for _, name := range []string{path, filepath.Join(w.dir, w.in, s.stem+".ctl")} {
+			if err := os.Remove(name); err != nil {
+				w.t.Fatal(err)
+			}
+		}
+		w.files = slices.DeleteFunc(w.files, func(o *sent) bool { return o == s })
+	case 3: // renamed, to another spelling of the same
+		if s.archive != "" || slices.ContainsFunc(s.records, func(r *sentRecord) bool { return r.left }) {
+			break
+		}
+		stem := w.entities[s.entity] + "_" + fmt.Sprintf("2031_%02d", s.period)
+		stem = strings.Replace(stem, "2031_", "2031", 1)
+		if stem == s.stem {
+			break
+		}
+		for _, ending := range []string{".csv", ".ctl"} {
+			if err := os.Rename(filepath.Join(w.dir, w.in, s.stem+ending), filepath.Join(w.dir, w.in, stem+ending)); err != nil {
+				w.t.Fatal(err)
+			}
+		}
+		for i := range w.blocks { // it is called otherwise from now on, and is the same in every bridge
+			for result, given := range w.blocks[i].given {
+				if by := given[s.name()]; by != nil && result != "grid" { // whose forms may be called the same
+					given[stem+".csv"] = by
+					delete(given, s.name())
+				}
+			}
+		}
+		w.renameLines(s.name(), stem+".csv")
+		s.stem = stem
+	case 4: // a form is changed
+		for _, f := range w.forms {
+			if f.period == s.period && f.entity == s.entity {
+				f.cells[0][0] += 5
+			}
+		}
+		w.put(s.period)
+	}
+}
+
+// renameLines has records be found under the new name of their source: trace calls a source as it is called now only
+// where it reads it now, and otherwise as the block has it.
+func (w *world) renameLines(was, is string) {
+	for i := range w.blocks {
+		for key, used := range maps.Clone(w.blocks[i].lines) {
+			if rest, ok := strings.CutPrefix(key, was+" "); ok {
+				w.blocks[i].lines[is+" "+rest] = used
+			}
+		}
+	}
+}
+
+// freeze freezes an entity whose files are as they were sealed, and takes them away.
+func (w *world) freeze() {
+	w.t.Helper()
+	entity := w.r.IntN(len(w.entities))
+	if w.frozen[w.entities[entity]] || slices.ContainsFunc(w.files, func(s *sent) bool {
+		return s.entity == entity && s.archive != ""
+	}) || !slices.ContainsFunc(w.files, func(s *sent) bool { return s.entity == entity }) {
+		return
+	}
+	w.must("freeze", strings.ToUpper(w.entities[entity]), "--reason", "sold", "--user", "anna")
+	for _, s := range w.files {
+		if s.entity == entity {
+			os.Remove(filepath.Join(w.dir, w.in, s.stem+".csv"))
+			os.Remove(filepath.Join(w.dir, w.in, s.stem+".ctl"))
+		}
+	}
+	for _, f := range w.forms {
+		if f.entity == entity {
+			os.Remove(filepath.Join(w.dir, "forms", f.stem+".csv"))
+		}
+	}
+	w.frozen[w.entities[entity]] = true
+}
+
+// relocate moves all sources to another folder.
+func (w *world) relocate() {
+	w.t.Helper()
+	to := fmt.Sprintf("in%d", len(w.blocks))
+	if err := os.Rename(filepath.Join(w.dir, w.in), filepath.Join(w.dir, to)); err != nil {
+		w.t.Fatal(err)
+	}
+	w.must("relocate", filepath.Join(w.dir, w.in), filepath.Join(w.dir, to))
+	w.in = to
+}
+
+// live lives through all months.
+func (w *world) live() {
+	for period := 1; period <= w.periods; period++ {
+		w.send(period)
+		if period > 1 && w.chance(60) {
+			w.disturb(period)
+		}
+		if w.chance(80) {
+			w.decideDoubles()
+		}
+		if period > 1 && w.chance(30) { // later months' files lie in the folder by then
+			w.close(period-1, "--restate", "--reason", "late")
+		}
+		w.close(period)
+		if w.chance(25) && period < w.periods {
+			w.freeze()
+		}
+		if w.chance(15) {
+			w.relocate()
+		}
+	}
+}
+
+// Months are made at random, with everything that can come together, closed by the program, and recomputed here. With
+// LASTBLOCK_MONTHS=60s in the environment more of them are made for so long, from a seed that is printed.
+func TestMonthsAtRandom(t *testing.T) {
+	t.Setenv("XDG_CACHE_HOME", t.TempDir())
+	for seed := range uint64(12) {
+		newWorld(t, seed).live()
+	}
+	long, err := time.ParseDuration(os.Getenv("LASTBLOCK_MONTHS"))
+	if err != nil {
+		return
+	}
+	seed := uint64(time.Now().UnixNano())
+	t.Logf("the first seed is %d", seed)
+	n := 0
+	for begun := time.Now(); time.Since(begun) < long; n++ {
+		newWorld(t, seed+uint64(n)).live()
+	}
+	t.Logf("%d years of months from it", n)
+}
