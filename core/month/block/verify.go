@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"lastblock/core/finding"
 	"lastblock/core/source"
@@ -50,8 +51,8 @@ type Sealed struct {
 	State  State
 	Parts  []string // of a file that has changed: the entries or sheets that have, as far as that was found out
 
-	// Of a source: what results call it, of a form the result that it is of, and the period that it was sent for.
-	source, of, filed string
+	// sources are what it is of, or has in it. Of a form the first tells the result, and the period that it was sent for.
+	sources []*Source
 }
 
 // key is what tells a file, or a query, from others.
@@ -92,13 +93,17 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 	for i := range all {
 		f := &all[i]
 		switch {
-		case newest[f.key()] > f.Number || c.isSettled(f, settled):
+		case newest[f.key()] > f.Number:
 			f.State = Superseded
 		case f.SHA256 == "":
 			f.State = Unknown
 		default:
 			group.Go(func() (err error) {
-				f.State, err = f.state(ctx, wanted.Moved.Path(wanted.Root, f.Name), wanted.StandFor)
+				var hash string
+				f.State, hash, err = f.state(ctx, wanted.Moved.Path(wanted.Root, f.Name), wanted.StandFor)
+				if (f.State == Changed || f.State == Gone) && (c.isSettled(f, settled) || c.isAccepted(f, hash)) {
+					f.State = Superseded
+				}
 				return err
 			})
 		}
@@ -107,28 +112,40 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 }
 
 // formsOf are the newest blocks that have forms of a result and a period.
-func formsOf(files []Sealed) map[[2]string]int {
-	newest := make(map[[2]string]int)
+func formsOf(files []Sealed) map[form]int {
+	newest := make(map[form]int)
 	for i := range files {
-		if f := &files[i]; f.Role == OfSource && f.of != "" {
-			key := [2]string{f.of, f.filed}
-			newest[key] = max(newest[key], f.Number)
+		if key := files[i].form(); key.result != "" {
+			newest[key] = max(newest[key], files[i].Number)
 		}
 	}
 	return newest
 }
 
+// form is what a form was sent for.
+type form struct{ result, period string }
+
+// form tells what a form was sent for, nothing of other files.
+func (f *Sealed) form() form {
+	if f.Role != OfSource {
+		return form{}
+	}
+	return form{f.sources[0].Of, f.sources[0].Period}
+}
+
 // isSettled tells whether a newer block has read all that there was of the period of a source, so that one which it does
 // not name was renamed or taken away, and that was accepted. forms are those of formsOf.
-func (c *Chain) isSettled(f *Sealed, forms map[[2]string]int) bool {
+func (c *Chain) isSettled(f *Sealed, forms map[form]int) bool {
 	if f.Role != OfSource {
 		return false
 	}
-	if c.isAccepted(f) {
-		return true
+	if key := f.form(); key.result != "" {
+		return forms[key] > f.Number
 	}
-	if f.of != "" {
-		return forms[[2]string{f.of, f.filed}] > f.Number
+	for _, s := range f.sources { // a close asks for those alone whose names tell a period
+		if _, told := period.Parse(s.Period); !told {
+			return false
+		}
 	}
 	own, ok := period.Parse(f.Period)
 	for i := f.Number; ok && i < len(c.Entries); i++ { // those behind it
@@ -139,18 +156,24 @@ func (c *Chain) isSettled(f *Sealed, forms map[[2]string]int) bool {
 	return false
 }
 
-// isAccepted tells whether a newer block has sealed a decision that what has become of a source is known.
-func (c *Chain) isAccepted(f *Sealed) bool {
-	about := finding.Finding{Kind: finding.ClosedPeriodChanged, Source: f.source, Key: f.of}
-	id := finding.Identify(&about, 0)
-	for i := f.Number; i < len(c.Entries); i++ { // those behind it
-		for _, found := range c.Entries[i].Findings {
-			if found.ID == id && found.Decision != "" {
-				return true
-			}
+// isAccepted tells whether newer blocks have sealed decisions that what has become of a file is known: that its bytes
+// have this SHA-256 now, "" where it is gone.
+func (c *Chain) isAccepted(f *Sealed, hash string) bool {
+	for _, s := range f.sources {
+		about := finding.Finding{Kind: finding.ClosedPeriodChanged, Source: s.Source, Key: s.Of,
+			Expected: Short(s.SHA256), Found: Short(hash)}
+		id, state := finding.Identify(&about, 0), finding.StateOf(&about)
+		accepted := false
+		for i := f.Number; i < len(c.Entries); i++ { // those behind it
+			accepted = accepted || slices.ContainsFunc(c.Entries[i].Findings, func(found Finding) bool {
+				return found.ID == id && found.State == state && found.Decision != ""
+			})
+		}
+		if !accepted {
+			return false
 		}
 	}
-	return false
+	return len(f.sources) > 0
 }
 
 // Sealing is the newest seal of the file at a path, which may be that of a result or of a block, if it is as it was
@@ -185,42 +208,41 @@ func (c *Chain) Sealing(ctx context.Context, wanted Wanted, path string) (*Seale
 	if newest == nil {
 		return nil, nil
 	}
-	newest.State, err = newest.state(ctx, path, nil)
+	newest.State, _, err = newest.state(ctx, path, nil)
 	if err != nil || newest.State != Untouched {
 		return nil, err
 	}
 	return newest, nil
 }
 
-// state holds a file against its seal.
-func (f *Sealed) state(ctx context.Context, path string, standFor map[string]string) (State, error) {
+// state holds a file against its seal, and tells the SHA-256 that it has now, "" where it is gone or no file.
+func (f *Sealed) state(ctx context.Context, path string, standFor map[string]string) (State, string, error) {
 	if info, err := os.Stat(path); err == nil && !info.Mode().IsRegular() {
-		return Changed, nil // a folder is there, or something else that is no file
+		return Changed, "", nil // a folder is there, or something else that is no file
 	}
 	switch hash, err := source.HashFile(ctx, path); {
 	case errors.Is(err, fs.ErrNotExist):
-		return Gone, nil
+		return Gone, "", nil
 	case err != nil:
-		return "", err
+		return "", "", err
 	case hash == f.SHA256 || standFor[hash] == f.SHA256:
-		return Untouched, nil
+		return Untouched, hash, nil
+	default:
+		return Changed, hash, nil
 	}
-	return Changed, nil
 }
 
 // sealed are the files that blocks name, in the order of the blocks, each once a block.
 func (c *Chain) sealed(root string, sources bool) (all []Sealed, err error) {
 	for i := range c.Entries {
 		e := &c.Entries[i]
-		named := make(map[string]bool)
-		var filed *Source
-		add := func(role Role, f File, query string) {
-			s := Sealed{File: f, Query: query, Role: role, Number: e.Number, Period: e.Period}
-			if filed != nil {
-				s.source, s.of, s.filed = filed.Source, filed.Of, filed.Period
-			}
-			if f.Name != "" && !named[s.key()] {
-				named[s.key()] = true
+		named := make(map[string]int) // where they are among all
+		add := func(role Role, f File, query string, of ...*Source) {
+			s := Sealed{File: f, Query: query, Role: role, Number: e.Number, Period: e.Period, sources: of}
+			if at, is := named[s.key()]; is {
+				all[at].sources = append(all[at].sources, of...)
+			} else if f.Name != "" {
+				named[s.key()] = len(all)
 				all = append(all, s)
 			}
 		}
@@ -242,10 +264,8 @@ func (c *Chain) sealed(root string, sources bool) (all []Sealed, err error) {
 			return nil, err
 		}
 		for i := range list {
-			filed = &list[i]
-			add(OfSource, list[i].File, list[i].Query)
+			add(OfSource, list[i].File, list[i].Query, &list[i])
 		}
-		filed = nil
 		for _, r := range e.References {
 			add(OfReference, r.File, r.Query)
 		}
