@@ -309,8 +309,8 @@ func TestRecordsThatAreRetained(t *testing.T) {
 	if code != ExitDone {
 		rows, _, code = runProgram(t, dir, "", "collate", records, "--bare")
 	}
-	want := "doc,account,debit,credit,entity,period,source,source_line\n" +
-		"C0,gen1,0.00,0.00,corvane,2031-01,corvane_2031-01.csv,2\n"
+	want := "doc,account,debit,credit,entity,period,record_state,record_reason,record_raw,source,source_line\n" +
+		"C0,gen1,0.00,0.00,corvane,2031-01,used,,,corvane_2031-01.csv,2\n"
 	if code != ExitDone || !strings.HasPrefix(rows, want) || strings.Count(rows, "\n") != 5 {
 		t.Errorf("it ends with %d, and the records are\n%s", code, rows)
 	}

@@ -192,6 +192,9 @@ func (s *Set) IsVerbatim(index int) bool {
 // entity and period.
 func (s *Set) IsPart(index int) bool { return s.Sources[index].manner().Parts }
 
+// IsRetained tells whether a source is read from the records that a block has retained of it.
+func (s *Set) IsRetained(index int) bool { return s.Sources[index].manner().Lined }
+
 // Bytes is the size of all sources, as far as it is known.
 func (s *Set) Bytes() int64 {
 	var total int64

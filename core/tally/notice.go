@@ -28,6 +28,9 @@ func (v *Visitor) refuse(b *source.Batch, entry *Source, i int) {
 		f.Expected, f.Found = fmt.Sprint(b.Width), fmt.Sprint(refusal.Fields)
 		f.Message = fmt.Sprintf("%s where there are %s; the record is in suspense",
 			words.Count(refusal.Fields, "field"), words.Count(b.Width, "column"))
+		if v.tally.set.IsRetained(b.Index) { // whose line stands there as one field
+			f.Message = "a block has retained this line as one that has no fields; the record is in suspense"
+		}
 	case record.OpenQuote:
 		entry.set.noted().quotes++
 		f.Kind = finding.OpenQuote

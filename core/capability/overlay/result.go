@@ -167,7 +167,10 @@ type Contribution struct {
 // EachOf calls visit for what one of Sources gave, row after row of the result as far as the form has them in its
 // order.
 func (r *Result) EachOf(source int, visit func(*Contribution) error) error {
-	f := r.run.forms[source]
+	return r.run.eachOf(r.run.forms[source], visit)
+}
+
+func (r *run) eachOf(f *form, visit func(*Contribution) error) error {
 	if f.to == nil {
 		return nil
 	}
@@ -186,7 +189,7 @@ func (r *Result) EachOf(source int, visit func(*Contribution) error) error {
 					return err
 				}
 				row, column := f.to[Rows][b][i], f.to[Columns][b][k]
-				if row < 0 || column < 0 || !r.run.isUsed(b, row, column, v.state) {
+				if row < 0 || column < 0 || !r.isUsed(b, row, column, v.state) {
 					continue
 				}
 				c.Block, c.Row, c.Column, c.Amount = b, row, column, v.amount

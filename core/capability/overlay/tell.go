@@ -217,6 +217,21 @@ func (r *run) tellNotAdded() {
 	}
 }
 
+// own counts and adds up the figures of a form that are no sums of others.
+func (r *run) own(f *form) (figures int, total amount.Amount, err error) {
+	var sum amount.Sum
+	err = r.eachOf(f, func(c *Contribution) error {
+		if !slices.ContainsFunc(r.footings, func(of *footing) bool {
+			return of.block == c.Block && of.total == [2]int{Rows: c.Row, Columns: c.Column}[of.axis]
+		}) {
+			figures++
+			sum.Add(c.Amount)
+		}
+		return nil
+	})
+	return figures, sum.Amount(), err
+}
+
 // tellTwins tells which forms are the same bytes, as one branch's form that was sent under the name of another.
 func (r *run) tellTwins(ctx context.Context) error {
 	alike := make(map[[2]uint64]int)
@@ -243,11 +258,14 @@ func (r *run) tellTwins(ctx context.Context) error {
 			return err
 		}
 		f := byIndex[same[0]]
-		times := amount.New(int64(len(same)-1), 0)
-		told.Count = (len(same) - 1) * f.numbers
-		told.Amount = f.total.Amount().Mul(times).String()
-		told.Message += fmt.Sprintf("; %s of %s in all are counted twice", words.Count(told.Count, "figure"),
-			f.total.Amount().Mul(times).Money())
+		figures, total, err := r.own(f)
+		if err != nil {
+			return err
+		}
+		told.Count = (len(same) - 1) * figures
+		total = total.Mul(amount.New(int64(len(same)-1), 0))
+		told.Amount = total.String()
+		told.Message += fmt.Sprintf("; %s of %s in all are counted twice", words.Count(told.Count, "figure"), total.Money())
 		r.findings.Add(told)
 	}
 	return nil
