@@ -66,7 +66,7 @@ func (c *Chain) Gave(e *Entry, w Wish) (*Gave, error) {
 		Short: make(map[string]bool)}
 	if !some {
 		slices.Sort(had)
-		g.Nothing = fmt.Errorf("no group has %s: %w", w.Words[0].Column,
+		g.Nothing = fmt.Errorf("neither a record nor a group of block %d has %s: %w", e.Number, w.Words[0].Column,
 			nearest.Unknown("value", w.Words[0].Value, slices.Compact(had)))
 	}
 	return g, g.findShort(c, e, given.rows)
