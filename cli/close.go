@@ -32,8 +32,8 @@ reconciliation of the plan, in one reading of all sources up to the end of the p
 that says what was read and what it came to is sealed and added to the chain. Else nothing is
 placed.
 
-A period that is sealed is closed again with --restate. --rehearse does all of it and places
-nothing. Without --plan the plan is lastblock.toml in the folder you are in.`,
+A period that is sealed is closed again with --restate, which says which later ones stand on it.
+--rehearse does all of it and writes nothing. Without --plan the plan is lastblock.toml in the folder you are in.`,
 		Example: `  lastblock close --plan lastblock-demo/lastblock.toml --rehearse
   lastblock close --plan lastblock-demo/lastblock.toml --period 2031-01 --severity control-total=note,not-filed=note --rehearse`,
 	}, func(cmd *cobra.Command, _ []string) error { return a.runClose(cmd.Context(), t) })

@@ -73,7 +73,8 @@ func periodName(p int) string { return fmt.Sprintf("2031-%02d", p) }
 func (w *world) run(args ...string) (stdout, stderr string, code int) {
 	w.t.Helper()
 	var out, complaint bytes.Buffer
-	code = Run(w.t.Context(), append(args, "--plan", filepath.Join(w.dir, "lastblock.toml")), strings.NewReader(""), &out,
+	code = Run(w.t.Context(), append(args, "--plan", filepath.Join(w.dir, "lastblock.toml")), strings.NewReader(""),
+		&out,
 		&complaint)
 	return out.String(), complaint.String(), code
 }
@@ -122,7 +123,8 @@ func (w *world) speltPeriod(p int) string {
 func newWorld(t *testing.T, seed uint64) *world {
 	w := &world{t: t, seed: seed, r: rand.New(rand.NewPCG(seed, 2031)), dir: t.TempDir(), in: "in",
 		frozen: make(map[string]bool)}
-	names := []string{"alder", "birch", "cedar", "elm", "fir", "hazel", "larch", "maple", "oak", "pine", "rowan", "zürich"}
+	names := []string{"alder", "birch", "cedar", "elm", "fir", "hazel", "larch", "maple", "oak", "pine", "rowan",
+		"zürich"}
 	w.r.Shuffle(len(names), func(i, j int) { names[i], names[j] = names[j], names[i] })
 	w.entities, w.periods = names[:3+w.r.IntN(10)], 2+w.r.IntN(5)
 	w.ofPeriod, w.roster = w.chance(50), w.chance(60)
@@ -268,9 +270,11 @@ func (w *world) put(period int) {
 	for _, f := range w.forms {
 		if f.period == period && !w.frozen[w.entities[f.entity]] {
 			c := f.cells
-			w.write(filepath.Join("forms", f.stem+".csv"), fmt.Sprintf("line,q1,q2,year\nwages,%d,%d,%d\nrent,%d,%d,%d\n"+
-				"total,%d,%d,%d\n", c[0][0], c[0][1], c[0][0]+c[0][1], c[1][0], c[1][1], c[1][0]+c[1][1], c[0][0]+c[1][0],
-				c[0][1]+c[1][1], c[0][0]+c[0][1]+c[1][0]+c[1][1]))
+			w.write(filepath.Join("forms", f.stem+".csv"),
+				fmt.Sprintf("line,q1,q2,year\nwages,%d,%d,%d\nrent,%d,%d,%d\n"+
+					"total,%d,%d,%d\n", c[0][0], c[0][1], c[0][0]+c[0][1], c[1][0], c[1][1], c[1][0]+c[1][1],
+					c[0][0]+c[1][0],
+					c[0][1]+c[1][1], c[0][0]+c[0][1]+c[1][0]+c[1][1]))
 		}
 	}
 }
@@ -542,7 +546,8 @@ func (w *world) checkBridges(bridges []bridgeOf, was, is sealedMonth) {
 			}
 		}
 		if found && !maps.Equal(want, got) {
-			w.t.Fatalf("seed %d: the bridge of %s of %s is\n%v, want\n%v", w.seed, result, periodName(is.period), got, want)
+			w.t.Fatalf("seed %d: the bridge of %s of %s is\n%v, want\n%v", w.seed, result, periodName(is.period), got,
+				want)
 		}
 	}
 }
@@ -686,7 +691,8 @@ func (w *world) disturb(period int) {
 			break
 		}
 		for _, ending := range []string{".csv", ".ctl"} {
-			if err := os.Rename(filepath.Join(w.dir, w.in, s.stem+ending), filepath.Join(w.dir, w.in, stem+ending)); err != nil {
+			if err := os.Rename(filepath.Join(w.dir, w.in, s.stem+ending), filepath.Join(w.dir, w.in,
+				stem+ending)); err != nil {
 				w.t.Fatal(err)
 			}
 		}

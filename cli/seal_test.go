@@ -119,8 +119,9 @@ func TestAResultsOwnShapeReadsNothingAgain(t *testing.T) {
 	plan := strings.Replace(branchPlan, "[tieout]", "as = [\"price=amount\"]\ndecimal = \",\"\n[tieout]", 1)
 	plan = strings.Replace(plan, `total = "amount"`, `total = "price"`, 1) + "[doubles]\n"
 	for name, more := range map[string]string{
-		"plain": "", "made": "make = [\"x=1\"]\n", "less": "drop = [\"text\"]\n", "some": "where = 'text == \"fare\"'\n",
-		"all": "make = [\"text=upperAscii(text)\", \"half=price / 2\"]\ndrop = [\"doc\"]\nwhere = 'half > 0.1'\n",
+		"plain": "", "made": "make = [\"x=1\"]\n", "less": "drop = [\"text\"]\n",
+		"some": "where = 'text == \"fare\"'\n",
+		"all":  "make = [\"text=upperAscii(text)\", \"half=price / 2\"]\ndrop = [\"doc\"]\nwhere = 'half > 0.1'\n",
 	} {
 		plan += strings.ReplaceAll(byEntity(name, more), `"amount"`, `"price"`)
 	}
@@ -135,10 +136,12 @@ func TestAResultsOwnShapeReadsNothingAgain(t *testing.T) {
 	closed := run(ExitDone, quietly("2031-01")...)
 	says(t, closed, "records 5 4 0 1", "price 1,202.390 604.430 0 597.96")
 	const want = "entity,price,records\nash,4.470,2\nbirch,599.96,2\nTotal,604.430,4\n"
-	holds(t, dir, map[string]string{"plain.csv": want, "made.csv": want, "less.csv": want, "some.csv": want, "all.csv": want})
+	holds(t, dir, map[string]string{"plain.csv": want, "made.csv": want, "less.csv": want, "some.csv": want,
+		"all.csv": want})
 	says(t, run(ExitDone, "verify", "--sources"), "untouched")
 	for _, args := range [][]string{
-		{"rollup", "--named", "plain", "--make", "z=price", "--out", "z.csv"}, {"collate", "--drop", "doc", "--out", "c.csv"},
+		{"rollup", "--named", "plain", "--make", "z=price", "--out", "z.csv"}, {"collate", "--drop", "doc", "--out",
+			"c.csv"},
 	} {
 		says(t, run(ExitDone, args...), "1,202.390 604.430 0 597.96")
 	}
@@ -240,7 +243,8 @@ func TestAHashThatWasKeptIsNotSealed(t *testing.T) {
 	keep()
 	says(t, run(ExitStop, "changes"), "ash_2031-01.csv")
 	says(t, run(ExitStop, quietly("2031-02")...), "closed-period-changed ash_2031-01.csv")
-	run(ExitDone, "decide", "--kind", "closed-period-changed", "--accept", "--reason", "known", "--user", "anna", "--yes")
+	run(ExitDone, "decide", "--kind", "closed-period-changed", "--accept", "--reason", "known", "--user", "anna",
+		"--yes")
 	run(ExitDone, quietly("2031-02")...)
 	for _, f := range []string{"in/ash_2031-01.csv", "books.csv"} {
 		data, err := os.ReadFile(filepath.Join(dir, "blocks", "0002-2031-02.json"))

@@ -11,7 +11,8 @@ import (
 // An archive that has records of others, too, is not frozen with one of them, whether it has changed or not; and a copy
 // never stands for an entry of another.
 func TestFreezeSparesOthersInAnArchive(t *testing.T) {
-	ash, birch := [2]string{"ash_2031-01.csv", "doc,amount\nA1,1.00\n"}, [2]string{"birch_2031-01.csv", "doc,amount\nB1,2.00\n"}
+	ash, birch := [2]string{"ash_2031-01.csv", "doc,amount\nA1,1.00\n"}, [2]string{"birch_2031-01.csv",
+		"doc,amount\nB1,2.00\n"}
 	cedar := [2]string{"cedar_2031-01.csv", "doc,amount\nC1,4.00\n"}
 	dir, run := monthOf(t, branchPlan+byEntity("sums", "")+"[close]\nretain = true\n", nil)
 	both, own := filepath.Join(dir, "in/both.zip"), filepath.Join(dir, "in/own.zip")
@@ -52,7 +53,8 @@ func TestTheBridgeOfAGridLeavesSumsOut(t *testing.T) {
 			map[string]string{"10": "15,26,41", "60": "65,26,91"}[wages] + "\n"
 	}
 	dir, run := monthOf(t, branchPlan+"[[overlay]]\nname = \"grid\"\npaths = [\"forms\"]\nout = \"grid.csv\"\n",
-		map[string]string{"in/ash_2031-01.csv": "doc,amount\nA1,1.00\n", "in/birch_2031-01.csv": "doc,amount\nB1,1.00\n",
+		map[string]string{"in/ash_2031-01.csv": "doc,amount\nA1,1.00\n",
+			"in/birch_2031-01.csv":  "doc,amount\nB1,1.00\n",
 			"forms/ash_2031-01.csv": form("10", "30"), "forms/birch_2031-01.csv": form("60", "80")})
 	said := run(ExitDone, quietly("2031-01", "--json")...)
 	says(t, said, `"totals": {"value": "132"}`) // 10 + 20 + 5 + 6, and 60 + 20 + 5 + 6
@@ -74,10 +76,12 @@ func TestTheBridgeOfAGridLeavesSumsOut(t *testing.T) {
 func TestDoublesOfUnlikeFiles(t *testing.T) {
 	for name, files := range map[string]map[string]string{
 		"nothing in common": {
-			"in/ash_2031-01.csv": "doc,amount,x\nD1,1.00,2\nD2,2.00,4\n", "in/ash_2031-01_b.csv": "doc,amount,x\nD5,7.00,8\nD6,9.00,3\n"},
+			"in/ash_2031-01.csv":   "doc,amount,x\nD1,1.00,2\nD2,2.00,4\n",
+			"in/ash_2031-01_b.csv": "doc,amount,x\nD5,7.00,8\nD6,9.00,3\n"},
 		"other columns": {
 			"in/ash_2031-01.csv":     "doc,amount,x\nD1,1.00,2\nD2,2.00,4\n",
-			"in/birch_2031-01.jsonl": "{\"n\":1,\"doc\":\"D1\",\"amount\":\"1.00\",\"x\":2}\n{\"n\":2,\"doc\":\"D2\",\"amount\":\"2.00\",\"x\":4}\n",
+			"in/birch_2031-01.jsonl": "{\"n\":1,\"doc\":\"D1\",\"amount\":\"1.00\",\"x\":2}\n" +
+				"{\"n\":2,\"doc\":\"D2\",\"amount\":\"2.00\",\"x\":4}\n",
 			"in/cedar_2031-01.jsonl": "{\"doc\":\"D1\"}\n{\"doc\":\"D2\"}\n"},
 		"no records": {"in/ash_2031-01.csv": "doc,amount\n", "in/ash_2031-01_b.csv": "doc,amount\n"},
 	} {
@@ -119,7 +123,8 @@ func TestDraftWritesElsewhere(t *testing.T) {
 
 // A plan on a medium that cannot be written to is read, and its close rehearsed.
 func TestRehearsalsWriteNothing(t *testing.T) {
-	dir, run := monthOf(t, branchPlan+byEntity("sums", "")+"[collate]\nout = \"all.csv\"\n[report]\nout = \"pack.html\"\n"+
+	dir, run := monthOf(t, branchPlan+byEntity("sums",
+		"")+"[collate]\nout = \"all.csv\"\n[report]\nout = \"pack.html\"\n"+
 		"[close]\nretain = true\n", map[string]string{"in/ash_2031-01.csv": "doc,amount\nA1,1.00\n"})
 	run(ExitDone, quietly("2031-01")...)
 	writeFiles(t, dir, map[string]string{"in/ash_2031-02.csv": "doc,amount\nA2,2.00\n"})
@@ -144,7 +149,8 @@ func TestRehearsalsWriteNothing(t *testing.T) {
 	for _, args := range [][]string{
 		quietly("2031-02", "--rehearse"), {"tieout", "--plan", "lastblock.toml"},
 		{"doubles", "--plan", "lastblock.toml"}, {"changes"}, {"verify", "--sources"}, {"history", "entity=ash"},
-		{"trace", "entity=ash", "--block", "1"}, {"rollup", "--out", filepath.Join(t.TempDir(), "x.csv"), "--plan", "lastblock.toml"}, quietly("2031-01", "--rehearse", "--restate", "--reason", "x"),
+		{"trace", "entity=ash", "--block", "1"}, {"rollup", "--out", filepath.Join(t.TempDir(), "x.csv"), "--plan",
+			"lastblock.toml"}, quietly("2031-01", "--rehearse", "--restate", "--reason", "x"),
 	} {
 		stdout, stderr, code := runProgram(t, dir, "", args...)
 		if code == ExitNotDone {

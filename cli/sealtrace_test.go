@@ -27,8 +27,8 @@ func TestTraceShowsWhatWasSealed(t *testing.T) {
 	for _, retained := range []bool{true, false} {
 		plan := branchPlan + "[doubles]\n" +
 			"[[rollup]]\nname = \"plain\"\nby = [\"entity\", \"account\"]\nsum = \"amount\"\nout = \"plain.csv\"\n" +
-			"[[rollup]]\nname = \"made\"\nby = \"group\"\nsum = \"twice\"\nmake = [\"group=account\", \"twice=amount * 2\"]\n" +
-			"where = 'doc != \"A2\"'\nout = \"made.csv\"\n"
+			"[[rollup]]\nname = \"made\"\nby = \"group\"\nsum = \"twice\"\nmake = [\"group=account\", " +
+			"\"twice=amount * 2\"]\nwhere = 'doc != \"A2\"'\nout = \"made.csv\"\n"
 		if retained {
 			plan += "[close]\nretain = true\n"
 		}
@@ -64,11 +64,14 @@ func TestTraceShowsWhatWasSealed(t *testing.T) {
 			silent(t, same+made+other, sealed)
 		}
 		// new since, and in no record
-		says(t, trace(ExitDone, "account=300", "--named", "plain"), "8.00, from 1 record of", "new cedar_2031-02.csv 8.00")
-		says(t, trace(ExitNotDone, "account=30", "--named", "plain"), "neither a record nor a group of block 1 has account: unknown value 30")
+		says(t, trace(ExitDone, "account=300", "--named", "plain"), "8.00, from 1 record of",
+			"new cedar_2031-02.csv 8.00")
+		says(t, trace(ExitNotDone, "account=30", "--named", "plain"),
+			"neither a record nor a group of block 1 has account: unknown value 30")
 
 		// what is left out later was counted then
-		run(ExitDone, "decide", findingOf(t, run, ExitDone, "doubles", "same-record"), "--drop", "B", "--reason", "twice",
+		run(ExitDone, "decide", findingOf(t, run, ExitDone, "doubles", "same-record"), "--drop", "B", "--reason",
+			"twice",
 			"--user", "anna", "--yes")
 		left := trace(ExitDone, "account=100", "entity=birch", "--named", "plain", "--block", "1")
 		if retained {
@@ -108,7 +111,8 @@ func TestARenameOfOtherSources(t *testing.T) {
 	says(t, run(ExitStop, "changes"), "changed ash_2031-01.csv 1.00")
 	says(t, run(ExitDone, "trace", "entity=ash", "--block", "1"), "has sealed 1.00", "2.00, from 1 record of")
 	writeFiles(t, dir, map[string]string{"lastblock.toml": strings.Replace(plan, "konto", "conto", 1)})
-	says(t, run(ExitNotDone, "rollup", "--out", "x.csv"), "no source has a column", "conto") // of all sources it is asked
+	says(t, run(ExitNotDone, "rollup", "--out", "x.csv"), "no source has a column",
+		"conto") // of all sources it is asked
 }
 
 // Every record that was read is retained, with what became of it.
@@ -140,7 +144,8 @@ func TestRetainedRecordsHaveTheirState(t *testing.T) {
 		states[row[n-1]] = strings.Join(row[n-5:n-2], "|")
 	}
 	today := time.Now().Format(time.DateOnly)
-	for line, want := range map[string]string{"2": "used||", "3": "left|same-record: twice, anna on " + today + "|", "4": "suspense|bad-value amount|",
+	for line, want := range map[string]string{"2": "used||", "3": "left|same-record: twice, anna on " + today + "|",
+		"4": "suspense|bad-value amount|",
 		"5": "used||", "6": "dropped|where|", "7": "suspense|field-count|A5,5.00,e,more"} {
 		if states[line] != want {
 			t.Errorf("the record of line %s has %q, want %q: %v", line, states[line], want, rows)
@@ -157,7 +162,8 @@ func TestRetainedRecordsHaveTheirState(t *testing.T) {
 // What a later block has settled is superseded, a folder in the place of a file a change, and a restatement says
 // what stands on what it restates, and is compared with that.
 func TestAfterARestatement(t *testing.T) {
-	dir, run := monthOf(t, branchPlan+strings.Replace(byEntity("sums", ""), "sums.csv", "results/{period}/sums.csv", 1), map[string]string{
+	dir, run := monthOf(t, branchPlan+strings.Replace(byEntity("sums", ""), "sums.csv", "results/{period}/sums.csv",
+		1), map[string]string{
 		"in/ash_2031-01.csv": "doc,amount\nA1,1.00\n", "in/birch_2031-01.csv": "doc,amount\nB1,8.00\n",
 	})
 	run(ExitDone, quietly("2031-01")...)
@@ -170,7 +176,8 @@ func TestAfterARestatement(t *testing.T) {
 	writeFiles(t, dir, map[string]string{"in/birch_2031-02.csv": "doc,amount\nB2,3.00\n"})
 	says(t, run(ExitStop, "verify", "--sources"), "in/birch_2031-01.csv source gone")
 	run(ExitStop, quietly("2031-02")...)
-	run(ExitDone, "decide", "--kind", "closed-period-changed", "--accept", "--reason", "known", "--user", "anna", "--yes")
+	run(ExitDone, "decide", "--kind", "closed-period-changed", "--accept", "--reason", "known", "--user", "anna",
+		"--yes")
 	run(ExitDone, quietly("2031-02")...)
 	says(t, run(ExitDone, "verify", "--sources"), "untouched, newest seal", "held against no seal noted elsewhere")
 	says(t, run(ExitDone, "verify", "--sources", "--json"),
@@ -189,7 +196,8 @@ func TestAfterARestatement(t *testing.T) {
 	}
 	writeFiles(t, dir, map[string]string{"in/birch_2031-02.csv": "doc,amount\nB2,3.00\n",
 		"in/Ash_203101.csv": "doc,amount\nA1,1.50\n"})
-	says(t, run(ExitDone, quietly("2031-01", "--restate", "--reason", "late")...), "2031-02 still stands on block 1; close it again",
+	says(t, run(ExitDone, quietly("2031-01", "--restate", "--reason", "late")...),
+		"2031-02 still stands on block 1; close it again",
 		"new Ash_203101.csv 1.50", "gone ash_2031-01.csv -1.00", "gone birch_2031-01.csv -8.00") // which gave 9.00
 	says(t, run(ExitDone, quietly("2031-02", "--restate", "--reason", "late")...), "changed Ash_203101.csv 0.50",
 		"now 4.50")

@@ -19,9 +19,9 @@ func TestOneSpellingOfNames(t *testing.T) {
 			"Oak,2031-02,1,8.00\n",
 	}
 	plan := branchPlan + "declared = \"control.csv\"\nperiods = [\"2031-01..2031-02\"]\n" + byEntity("sums", "") +
-		byEntity("made", "make = [\"x=1\"]\n") + byEntity("some", "where = 'entity == \"KELSO\" && period == \"203102\"'\n") +
-		"[[rollup]]\nname = \"across\"\nby = \"entity\"\nacross = \"period\"\nsum = \"amount\"\nout = \"across.csv\"\n" +
-		"[report]\n"
+		byEntity("made", "make = [\"x=1\"]\n") + byEntity("some",
+		"where = 'entity == \"KELSO\" && period == \"203102\"'\n") +
+		byEntity("across", "across = \"period\"\n") + "[report]\n"
 	for roster, kelso := range map[string]string{"": "kelso", "entity\nKELSO\noak\n": "KELSO"} {
 		dir, run := monthOf(t, plan, files)
 		if roster != "" {
@@ -31,10 +31,12 @@ func TestOneSpellingOfNames(t *testing.T) {
 		}
 		says(t, run(ExitDone, "tieout"), "spelled-otherwise", kelso+" 1 1", "oak 1 1", "2031-01 2031-02")
 		run(ExitDone, quietly("2031-01")...)
-		holds(t, dir, map[string]string{"sums.csv": "entity,amount,records\n" + kelso + ",1.00,1\noak,4.00,1\nTotal,5.00,2\n"})
+		holds(t, dir, map[string]string{"sums.csv": "entity,amount,records\n" + kelso +
+			",1.00,1\noak,4.00,1\nTotal,5.00,2\n"})
 		run(ExitDone, quietly("2031-02")...)
 		sums := "entity,amount,records\n" + kelso + ",3.00,2\noak,12.00,2\nTotal,15.00,4\n"
-		holds(t, dir, map[string]string{"sums.csv": sums, "made.csv": sums, "some.csv": "entity,amount,records\n" + kelso +
+		holds(t, dir, map[string]string{"sums.csv": sums, "made.csv": sums, "some.csv": "entity,amount,records\n" +
+			kelso +
 			",2.00,1\nTotal,2.00,1\n",
 			"across.csv": "entity,2031-01,2031-02,total,records\n" + kelso +
 				",1.00,2.00,3.00,2\noak,4.00,8.00,12.00,2\nTotal,5.00,10.00,15.00,4\n"})

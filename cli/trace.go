@@ -30,6 +30,7 @@ func (a *app) trace() *cobra.Command {
 places, the largest first, and what lies in suspense or was left out and would have belonged there. Their sum is
 the figure, to the last digit, or it says what differs: against the newest block, a bridge leads from the figure
 as it was sealed to what it is now. Of sources that are sealed only those are opened that gave something.
+With --block the records are those that this block has sealed, or it says that they were not retained.
 
 Of a figure of a grid, the labels of its row and its column name it, as 'Wages' 'Q2': it says what each form gave.
 

@@ -228,7 +228,8 @@ func TestTraceOfPaths(t *testing.T) {
 	}{
 		{[]string{"in"}, "--sum: which column?"},
 		{[]string{"acount=4000"}, `no source has a column "acount"; did you mean "account"?`},
-		{[]string{"account=400"}, "neither a record nor a group of block 2 has account: unknown value 400; did you mean 4000?"},
+		{[]string{"account=400"},
+			"neither a record nor a group of block 2 has account: unknown value 400; did you mean 4000?"},
 		{[]string{"account=4000", "--block", "9"}, "--block: there is no block 9; there are 2"},
 		{[]string{"account=4000", "--named", "by-acount"},
 			"--named: unknown result by-acount; did you mean by-account?"},

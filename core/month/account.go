@@ -139,8 +139,8 @@ func (c *Account) checkPrints(_ context.Context, b *block.Block) error {
 			continue // what names of other sources tell may be in its records
 		}
 		if was != nil && s.SHA256 != "" && was.SHA256 == s.SHA256 && was.Fingerprint != s.Fingerprint {
-			return fmt.Errorf("%s has the bytes that block %d has sealed, and other records; it was changed while it was "+
-				"read: close again", s.Source, last.Number)
+			return fmt.Errorf("%s has the bytes that block %d has sealed, and other records; it was changed while "+
+				"it was read: close again", s.Source, last.Number)
 		}
 	}
 	return nil

@@ -180,7 +180,8 @@ func (in *Input) NotFiled(result string, closed period.Period, roster *tieout.Ro
 		for _, entity := range filed.missing(p, roster) {
 			key := entity + " " + p.String()
 			f := finding.Finding{Kind: finding.NotFiled, Severity: finding.NotFiled.Severity(), Source: key,
-				Key: key + " " + result, Message: fmt.Sprintf("has not filed its form for %s; ask the branch for it", result)}
+				Key: key + " " + result, Message: fmt.Sprintf("has not filed its form for %s; ask the branch for it",
+					result)}
 			f.ID, f.State = finding.Identify(&f, 0), finding.StateOf(&f)
 			findings = append(findings, f)
 		}

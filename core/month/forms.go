@@ -43,8 +43,8 @@ func (p *Plan) Overlays() ([]*Result[*Overlay], error) {
 	return results, err
 }
 
-// ReadForms adds up the forms of a grid of the plan that are compared with those of a block, nil for none. asSealed says
-// that forms of later periods than that of the block do not count. The error is an *option.Error, or what reading
+// ReadForms adds up the forms of a grid of the plan that are compared with those of a block, nil for none. asSealed
+// says that forms of later periods than that of the block do not count. The error is an *option.Error, or what reading
 // returned.
 func ReadForms(ctx context.Context, r *Result[*Overlay], e *block.Entry, asSealed bool, machine int64) (*Forms, error) {
 	in, err := r.Task.OpenForms(ctx, nil, machine)

@@ -250,8 +250,8 @@ func (r *Reading) tellHidden(ctx context.Context, in *Input) error {
 			}
 			hidden := finding.Finding{Kind: finding.FrozenSource, Source: s.Name, Key: words.And(others...),
 				Severity: finding.FrozenSource.Severity(),
-				Message: fmt.Sprintf("%s was frozen, so this file is not read, and it holds records of %s; give them a "+
-					"file of their own", f.Entity, words.And(others...))}
+				Message: fmt.Sprintf("%s was frozen, so this file is not read, and it holds records of %s; give them "+
+					"a file of their own", f.Entity, words.And(others...))}
 			hidden.ID, hidden.State = finding.Identify(&hidden, 0), finding.StateOf(&hidden)
 			in.Arrived = append(in.Arrived, hidden)
 		}

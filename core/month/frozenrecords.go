@@ -135,8 +135,8 @@ func (in *Input) FrozenAs(path string) *FrozenSource {
 	return in.copies[path]
 }
 
-// Hashes are the SHA-256 of the files of the sources; seen knows some, unless they are to be sealed. Records of a frozen
-// source stand for the file that was sealed, as long as they are as they were written.
+// Hashes are the SHA-256 of the files of the sources; seen knows some, unless they are to be sealed. Records of a
+// frozen source stand for the file that was sealed, as long as they are as they were written.
 func (in *Input) Hashes(ctx context.Context, seen *Seen) ([]source.Hash, error) {
 	if !in.Seals {
 		return in.hash(ctx, seen)

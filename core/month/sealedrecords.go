@@ -52,7 +52,8 @@ func (t *tracer) takeRetained(ctx context.Context) (ok bool, err error) {
 		return false, err
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
-	// A record that the tie-out could not use may be part of a result that asks less of it, unless it could not be read.
+	// A record that the tie-out could not use may be part of a result that asks less of it, unless it could not be
+	// read.
 	for _, wanted := range []func(r *block.Record) bool{
 		func(r *block.Record) bool { return r.IsUsed() || r.State == string(tally.Suspended) && r.Raw == "" },
 		(*block.Record).IsUsed,
@@ -78,8 +79,8 @@ func (t *tracer) takeRetained(ctx context.Context) (ok bool, err error) {
 	return false, nil
 }
 
-// isSealed holds what was found against what the block says that each source gave. Of a figure of which it says nothing,
-// the sources have to come to what it has sealed of them, which writing them has made sure of.
+// isSealed holds what was found against what the block says that each source gave. Of a figure of which it says
+// nothing, the sources have to come to what it has sealed of them, which writing them has made sure of.
 func (t *tracer) isSealed(found *trace.Result, set *source.Set) bool {
 	if t.gave.Untold {
 		return true

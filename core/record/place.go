@@ -5,8 +5,8 @@ package record
 const (
 	SourceColumn = "source"
 
-	// The columns of records that were kept with what became of them: used, suspense, dropped or left; why; and a record
-	// that has no fields of its own, as it was sent.
+	// The columns of records that were kept with what became of them: used, suspense, dropped or left; why; and a
+	// record that has no fields of its own, as it was sent.
 	StateColumn  = "record_state"
 	ReasonColumn = "record_reason"
 	RawColumn    = "record_raw"

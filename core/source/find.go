@@ -76,7 +76,8 @@ func Find(ctx context.Context, search Search) (*Set, error) {
 func newFinder(search Search) *finder {
 	return &finder{
 		search: search,
-		set: &Set{named: make(map[string]bool), sent: make(map[string]bool), Paths: search.Paths, Recurse: search.Recurse, Mode: search.Mode,
+		set: &Set{named: make(map[string]bool), sent: make(map[string]bool), Paths: search.Paths,
+			Recurse: search.Recurse, Mode: search.Mode,
 			Prefix: search.Prefix},
 		seen:    make(map[string]bool),
 		ledgers: make(map[string]ledger),

@@ -79,7 +79,8 @@ func (s *Seen) Write(path string) (err error) {
 	for name, f := range s.files {
 		id := &f.identity
 		err = errors.Join(err, out.Write([]string{name, strconv.FormatInt(id.size, 10), strconv.FormatInt(id.time, 10),
-			strconv.FormatUint(id.device, 10), strconv.FormatUint(id.number, 10), strconv.FormatInt(id.status, 10), f.sha256}))
+			strconv.FormatUint(id.device, 10), strconv.FormatUint(id.number, 10), strconv.FormatInt(id.status, 10),
+			f.sha256}))
 	}
 	out.Flush()
 	if err = errors.Join(err, out.Error(), buffer.Flush(), file.Close()); err != nil {
@@ -134,7 +135,8 @@ func (s *Set) HashesSeen(ctx context.Context, jobs int, seen *Seen) ([]Hash, err
 		told[of.Path] = true
 		hashes = append(hashes, Hash{Path: of.Path, SHA256: hash})
 		is := seenFile{of.identity, hash}
-		if now.Sub(time.Unix(0, max(of.identity.time, of.identity.status))) > settled && seen.files[paths[of.Path]] != is {
+		last := max(of.identity.time, of.identity.status)
+		if now.Sub(time.Unix(0, last)) > settled && seen.files[paths[of.Path]] != is {
 			seen.files[paths[of.Path]], seen.more = is, true
 		}
 	}

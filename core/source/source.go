@@ -105,9 +105,10 @@ type Set struct {
 	// narrowing is how records are narrowed as they are read, in a subset of such a set.
 	narrowing *shape.Request
 
-	prints *Fingerprints                // nil where they are not taken
-	sent   map[string]bool              // sources whose records are kept as they were sent, by name; of all copies of the set
-	spelt  map[string]map[string]string // how values of words are written in the run, by word and spelling.Of
+	prints *Fingerprints // nil where they are not taken
+	// sources whose records are kept as they were sent, by name; of all copies of the set
+	sent  map[string]bool
+	spelt map[string]map[string]string // how values of words are written in the run, by word and spelling.Of
 }
 
 // ColumnMode says what becomes of columns that not all sources have.
@@ -154,7 +155,8 @@ func (s *Set) isNamed(index int) bool {
 
 // Subset is a set of some of the sources, by their indices.
 func (s *Set) Subset(indices []int) *Set {
-	subset := &Set{words: s.words, spelt: s.spelt, sent: s.sent, narrowing: s.narrowed, named: s.named, Mode: s.Mode, Prefix: s.Prefix, needed: slices.Clone(s.needed)}
+	subset := &Set{words: s.words, spelt: s.spelt, sent: s.sent, narrowing: s.narrowed, named: s.named, Mode: s.Mode,
+		Prefix: s.Prefix, needed: slices.Clone(s.needed)}
 	if s.starts != nil {
 		subset.starts = make(map[int][]start)
 	}

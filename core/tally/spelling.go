@@ -31,7 +31,8 @@ func TellSpellings(set *source.Set, findings *finding.List) {
 		}
 		of := &set.Sources[first]
 		findings.Add(finding.Finding{
-			Kind: finding.SpelledOtherwise, Source: of.Name, Sheet: of.Sheet(), Order: first, Key: all[0].Word, Count: count,
+			Kind: finding.SpelledOtherwise, Source: of.Name, Sheet: of.Sheet(), Order: first, Key: all[0].Word,
+			Count: count,
 			Message: fmt.Sprintf("{%s} is written in several ways, and has one in all records: %s", all[0].Word,
 				words.AndMore(most, written...)),
 		})

@@ -112,7 +112,8 @@ func (a *aside) noted() *seldom {
 }
 
 // Whole is a total of all records that are amounts there, the ones that a
-// condition left out with them: what a branch declares speaks of its file, without what somebody has decided to leave out.
+// condition left out with them: what a branch declares speaks of its file, without what somebody has decided to leave
+// out.
 func (s *Source) Whole(total int) amount.Amount {
 	var whole amount.Sum
 	whole.Merge(&s.Totals[total])

@@ -8,8 +8,8 @@ import (
 	"lastblock/core/value/amount"
 )
 
-// keyFigures are the figures of the month end. Those of the month itself are held against the month before; those of all
-// up to it against the block before, without a share, as both grow from month to month.
+// keyFigures are the figures of the month end. Those of the month itself are held against the month before; those of
+// all up to it against the block before, without a share, as both grow from month to month.
 func keyFigures(d *draft) []Part {
 	own := d.Month(d.Period)
 	if own == nil || d.IsMonth() {

@@ -167,7 +167,8 @@ func Course(s *show.Screen, points []block.Point) {
 	inOrder := true // each is compared with the one above it
 	for i := range points {
 		p := &points[i]
-		t.Add(fmt.Sprint(p.Entry.Number), p.Entry.Period, show.Number(p.Rows), p.Amount.Money(), p.Change.Money(), against(p), "")
+		t.Add(fmt.Sprint(p.Entry.Number), p.Entry.Period, show.Number(p.Rows), p.Amount.Money(), p.Change.Money(),
+			against(p), "")
 		inOrder = inOrder && (i == 0 || p.Since == points[i-1].Entry)
 		left := p.Change
 		for k := range p.Made {
@@ -232,7 +233,8 @@ func CourseDocument(points []block.Point) show.Object {
 		}
 		o := blockObject(p.Entry)
 		o.Add("figure", show.Object{{Name: "column", Value: p.Column}, {Name: "records", Value: p.Rows},
-			{Name: "amount", Value: p.Amount.String()}, {Name: "change", Value: p.Change.String()}, {Name: "since", Value: sinceOf(p)},
+			{Name: "amount", Value: p.Amount.String()}, {Name: "change", Value: p.Change.String()},
+			{Name: "since", Value: sinceOf(p)},
 			{Name: "sources", Value: made}, {Name: "unknown", Value: p.Unknown}})
 		blocks = append(blocks, o)
 	}

@@ -12,7 +12,8 @@ type floating struct {
 	long bool // a figure has more digits than were typed
 }
 
-// typedDigits is how many digits of a number binary64 keeps whatever they are (DBL_DIG); one that was typed has no more.
+// typedDigits is how many digits of a number binary64 keeps whatever they are (DBL_DIG); one that was typed has no
+// more.
 const typedDigits = 1_000_000_000_000_000
 
 // halfUnit is 2^-53.
@@ -28,7 +29,8 @@ func (f *floating) add(v *value) {
 	f.size.Add(v.amount.Abs())
 }
 
-// holds tells whether a difference is nothing but such an error. Of figures that were all typed every difference counts.
+// holds tells whether a difference is nothing but such an error. Of figures that were all typed every difference
+// counts.
 func (f *floating) holds(difference amount.Amount) bool {
 	if difference.Sign() == 0 {
 		return true

@@ -265,7 +265,8 @@ func (r *run) tellTwins(ctx context.Context) error {
 		told.Count = (len(same) - 1) * figures
 		total = total.Mul(amount.New(int64(len(same)-1), 0))
 		told.Amount = total.String()
-		told.Message += fmt.Sprintf("; %s of %s in all are counted twice", words.Count(told.Count, "figure"), total.Money())
+		told.Message += fmt.Sprintf("; %s of %s in all are counted twice", words.Count(told.Count, "figure"),
+			total.Money())
 		r.findings.Add(told)
 	}
 	return nil

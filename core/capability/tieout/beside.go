@@ -89,10 +89,11 @@ func (q *requestReader) besideSources() error {
 
 // besideFiles are the files beside the sources.
 type besideFiles struct {
-	of      []string                     // paths, by source
-	exist   map[string]bool              // those that there are
-	folders map[string]bool              // in which sources lie
-	names   map[string]map[string]string // of what lies in a folder, by spelling.Fold of them, and as they are behind "="
+	of      []string        // paths, by source
+	exist   map[string]bool // those that there are
+	folders map[string]bool // in which sources lie
+	// of what lies in a folder, by spelling.Fold of them, and as they are behind "="
+	names map[string]map[string]string
 }
 
 // near is a file that is there under a name that means the same as that of another one which is not, or that one.

@@ -333,7 +333,8 @@ func (c *comparison) compareRows(counted *Row, d *declaration) error {
 	}
 	f := c.run.about(finding.RowCount, counted.Index)
 	f.Expected, f.Found, f.Difference = strconv.Itoa(declared), strconv.Itoa(arrived), strconv.Itoa(off)
-	f.Message = fmt.Sprintf("declared %s, %d arrived: %s%s", words.Count(int(declared), "row"), arrived, missingOrExtra(off), d.where)
+	f.Message = fmt.Sprintf("declared %s, %d arrived: %s%s", words.Count(int(declared), "row"), arrived,
+		missingOrExtra(off), d.where)
 	c.run.tally.Findings.Add(f)
 	return nil
 }

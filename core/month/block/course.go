@@ -56,7 +56,8 @@ type Point struct {
 	Rows   int
 	Amount amount.Amount
 	Change amount.Amount // against Since
-	Since  *Entry        // the block that it restates, else that of the last period; nil where there is none with the figure
+	// the block that it restates, else that of the last period; nil where there is none with the figure
+	Since *Entry
 	// Made are the sources that made the change, the largest first. Unknown is how many sources gave
 	// something that is not known by group, which is then not among them.
 	Made    []Made

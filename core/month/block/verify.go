@@ -51,7 +51,8 @@ type Sealed struct {
 	State  State
 	Parts  []string // of a file that has changed: the entries or sheets that have, as far as that was found out
 
-	// sources are what it is of, or has in it. Of a form the first tells the result, and the period that it was sent for.
+	// sources are what it is of, or has in it. Of a form the first tells the result, and the period that it was sent
+	// for.
 	sources []*Source
 }
 
@@ -133,8 +134,8 @@ func (f *Sealed) form() form {
 	return form{f.sources[0].Of, f.sources[0].Period}
 }
 
-// isSettled tells whether a newer block has read all that there was of the period of a source, so that one which it does
-// not name was renamed or taken away, and that was accepted. forms are those of formsOf.
+// isSettled tells whether a newer block has read all that there was of the period of a source, so that one which it
+// does not name was renamed or taken away, and that was accepted. forms are those of formsOf.
 func (c *Chain) isSettled(f *Sealed, forms map[form]int) bool {
 	if f.Role != OfSource {
 		return false

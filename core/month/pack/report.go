@@ -88,8 +88,8 @@ func NewReport(p *Pack, state State, e *block.Entry, sources []block.Source, bef
 		r.Columns = append(r.Columns, total.Column)
 	}
 	if before != nil {
-		r.Before = &Before{before.Number, before.Period, before.SourceCount, before.Rows, before.Proof.Used, before.Totals,
-			before.Results, r.ownBefore(before)}
+		r.Before = &Before{before.Number, before.Period, before.SourceCount, before.Rows, before.Proof.Used,
+			before.Totals, before.Results, r.ownBefore(before)}
 	}
 	known := make(map[string]bool)
 	add := func(name string) {
@@ -143,8 +143,8 @@ func (r *Report) Month(of string) *Own {
 	return own
 }
 
-// ownBefore are the own figures of the month before, as they are now; where its files are not read any more, or the same
-// month is closed again, as they were sealed.
+// ownBefore are the own figures of the month before, as they are now; where its files are not read any more, or the
+// same month is closed again, as they were sealed.
 func (r *Report) ownBefore(before *Against) *Own {
 	if before.Period != r.Period {
 		if own := r.Month(before.Period); own != nil {

@@ -470,3 +470,19 @@ func TestPlainForm(t *testing.T) {
 		}
 	}
 }
+
+// A copy of a sum is a sum of its own, also once 64 bits were full.
+func TestSumCopies(t *testing.T) {
+	var s Sum
+	for range 3 {
+		s.Add(New(9_000_000_000_000_000_000, 0))
+	}
+	c := s
+	c.Add(New(9_000_000_000_000_000_000, 0))
+	s.Add(New(1, 0))
+	for want, sum := range map[string]*Sum{"27000000000000000001": &s, "36000000000000000000": &c} {
+		if got := sum.Amount().String(); got != want {
+			t.Errorf("the sum is %s, want %s", got, want)
+		}
+	}
+}
