@@ -27,7 +27,8 @@ func TestFingerprintsAsDocumented(t *testing.T) {
 	}{
 		{"text is as it was sent, the header is not part of it", "", "ash_2031-01.csv",
 			"doc,amount,text\r\nA1,1.00,\"a, b\"\r\nA2,2.00,\"c\"\r\n", []string{`A1,1.00,"a, b"`, `A2,2.00,"c"`}},
-		{"with its own delimiter", "decimal = \",\"\n", "ash_2031-01.csv", "doc;amount;text\nA1;1,00;x\n", []string{"A1;1,00;x"}},
+		{"with its own delimiter", "decimal = \",\"\n", "ash_2031-01.csv", "doc;amount;text\nA1;1,00;x\n",
+			[]string{"A1;1,00;x"}},
 		{"in UTF-8", "", "ash_2031-01.csv", utf16("doc,amount,text\nA1,1.00,ä\n"), []string{"A1,1.00,ä"}},
 		{"a line that could not be read is part of it", "", "ash_2031-01.csv",
 			"doc,amount,text\nA1,1.00,x\nA2,2.00,x,y\n", []string{"A1,1.00,x", "A2,2.00,x,y"}},
@@ -37,7 +38,8 @@ func TestFingerprintsAsDocumented(t *testing.T) {
 			[]string{"A1,1.00,x", "A2,2.00,y"}},
 		{"JSON is fields", "", "ash_2031-01.jsonl", "{\"doc\": \"A1\", \"amount\": 1.00, \"text\": \"a, b\"}\n" +
 			"{\"doc\": \"A2\", \"amount\": 2, \"text\": \"c \\\"d\\\"\"}\n", []string{`A1,1.00,"a, b"`, `A2,2,"c ""d"""`}},
-		{"what a plan gives another form has its fields in that form", "rename = [\"note=text\"]\nmake = [\"half=amount / 2\"]\n",
+		{"what a plan gives another form has its fields in that form",
+			"rename = [\"note=text\"]\nmake = [\"half=amount / 2\"]\n",
 			"ash_2031-01.csv", "doc,amount,note\n\"A1\",1.00,x\nA2,2.00,\"y, z\"\n", []string{"A1,1.00,x,0.5", `A2,2.00,"y, z",1`}},
 		{"as amounts that are read", "as = [\"amount=amount\"]\nwhere = 'doc != \"A2\"'\n", "ash_2031-01.csv",
 			"doc;amount;text\nA1;1.000,00;x\nA2;2,00;y, z\n", []string{"A1,1000.00,x", `A2,2.00,"y, z"`}},
@@ -45,7 +47,8 @@ func TestFingerprintsAsDocumented(t *testing.T) {
 			"doc,amount,text\n\"A1\",1.00,x\n\"A2\",2.00,y\n", []string{`"A1",1.00,x`, `"A2",2.00,y`}},
 		{"of a workbook it is the fields", "", "ash_2031-01.xlsx", "", []string{`A1,1.5,"a, b"`, "A2,2,c"}},
 	} {
-		plan := branchPlan[:len(branchPlan)-len("[tieout]\ntotal = \"amount\"\n")] + c.read + "[tieout]\ntotal = \"amount\"\n"
+		plan := branchPlan[:len(branchPlan)-len("[tieout]\ntotal = \"amount\"\n")] + c.read +
+			"[tieout]\ntotal = \"amount\"\n"
 		dir, run := monthOf(t, plan+byEntity("sums", ""), map[string]string{"in/" + c.name: c.text})
 		if filepath.Ext(c.name) == ".xlsx" {
 			b := excelize.NewFile()
@@ -60,7 +63,9 @@ func TestFingerprintsAsDocumented(t *testing.T) {
 		}
 		run(ExitDone, quietly("2031-01", "--anyway", "--reason", "x")...)
 		data, err := os.ReadFile(filepath.Join(dir, "blocks", "0001-2031-01.json"))
-		var block struct{ Sources []struct{ Fingerprint string } }
+		var block struct {
+			Sources []struct{ Fingerprint string }
+		}
 		if err == nil {
 			err = json.Unmarshal(data, &block)
 		}

@@ -22,8 +22,10 @@ func TestFreezeOfForms(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	writeFiles(t, dir, map[string]string{"in/birch_2031-02.csv": "doc,amount\nB2,1.00\n", "forms/birch_2031-02.csv": form("5")})
-	run(ExitDone, quietly("2031-02")...) // who asks for no form of ash
+	writeFiles(t, dir, map[string]string{"in/birch_2031-02.csv": "doc,amount\nB2,1.00\n",
+		"forms/birch_2031-02.csv": form("5")})
+	run(ExitDone,
+		quietly("2031-02")...) // who asks for no form of ash
 	holds(t, dir, map[string]string{"results/2031-02/grid.csv": "line,q1,q2\nwages,17,6\nrent,9,12\n"}) // 1 + 11 + 5
 	says(t, run(ExitDone, "verify", "--sources"), "untouched")
 	writeFiles(t, dir, map[string]string{"forms/ash_2031-02.csv": form("100")})
@@ -36,7 +38,8 @@ func TestFreezeOfForms(t *testing.T) {
 
 // An archive that was packed again holds the same records, and is found where it was moved to.
 func TestRelocateOfAnArchivePackedAgain(t *testing.T) {
-	ash, birch := [2]string{"ash_2031-01.csv", "doc,amount\nA1,1.00\n"}, [2]string{"birch_2031-01.csv", "doc,amount\nB1,2.00\n"}
+	ash, birch := [2]string{"ash_2031-01.csv", "doc,amount\nA1,1.00\n"}, [2]string{"birch_2031-01.csv",
+		"doc,amount\nB1,2.00\n"}
 	dir, run := monthOf(t, branchPlan+byEntity("sums", ""), nil)
 	zipped(t, filepath.Join(dir, "in/both.zip"), zip.Store, ash, birch)
 	run(ExitDone, quietly("2031-01")...)

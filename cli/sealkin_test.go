@@ -79,7 +79,7 @@ func TestDoublesOfUnlikeFiles(t *testing.T) {
 			"in/ash_2031-01.csv":   "doc,amount,x\nD1,1.00,2\nD2,2.00,4\n",
 			"in/ash_2031-01_b.csv": "doc,amount,x\nD5,7.00,8\nD6,9.00,3\n"},
 		"other columns": {
-			"in/ash_2031-01.csv":     "doc,amount,x\nD1,1.00,2\nD2,2.00,4\n",
+			"in/ash_2031-01.csv": "doc,amount,x\nD1,1.00,2\nD2,2.00,4\n",
 			"in/birch_2031-01.jsonl": "{\"n\":1,\"doc\":\"D1\",\"amount\":\"1.00\",\"x\":2}\n" +
 				"{\"n\":2,\"doc\":\"D2\",\"amount\":\"2.00\",\"x\":4}\n",
 			"in/cedar_2031-01.jsonl": "{\"doc\":\"D1\"}\n{\"doc\":\"D2\"}\n"},
