@@ -68,9 +68,9 @@ func (c *Changes) Print(s *show.Screen) {
 		fmt.Fprintf(s, "\n%s has no bridges by group: it is not known what all that changed gave to each\n", name)
 	}
 	moved := false
-	for i := range c.Bridges {
-		if b := &c.Bridges[i]; len(b.Lines) > 2 {
-			printBridge(s, b, c.Since, shownLines)
+	for _, b := range onceEach(c.Bridges) {
+		if len(b.Lines) > 2 {
+			printBridge(s, &b, c.Since, shownLines)
 			moved = true
 		}
 	}

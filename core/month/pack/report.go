@@ -151,6 +151,7 @@ func (r *Report) ownBefore(before *Against) *Own {
 			return own
 		}
 	}
+	rows := 0
 	own := &Own{Period: before.Period, Records: -1, Totals: make([]amount.Amount, len(r.Columns))}
 	for i := range before.Sources {
 		s := &before.Sources[i]
@@ -158,6 +159,7 @@ func (r *Report) ownBefore(before *Against) *Own {
 			continue
 		}
 		own.Sources++
+		rows += s.Rows
 		for k, column := range r.Columns {
 			for _, total := range s.Totals {
 				if value, err := amount.Parse([]byte(total.Amount), '.'); err == nil && total.Column == column {
@@ -169,8 +171,11 @@ func (r *Report) ownBefore(before *Against) *Own {
 	if own.Sources == 0 {
 		return nil
 	}
-	if own.Sources == len(before.Sources) { // so that its records are all that it has
+	switch {
+	case own.Sources == len(before.Sources): // so that its records are all that it has
 		own.Records = before.Proof.Used
+	case before.Proof.Used == before.Rows: // all are used
+		own.Records = rows
 	}
 	return own
 }
