@@ -58,6 +58,7 @@ type sentForm struct {
 	entity, period int
 	stem           string
 	cells          [2][2]int64
+	changed        bool // since its own period was closed, so that it may not be as a block has sealed it
 }
 
 // sealedMonth is what a close has sealed: what each source gave to each group of a result.
@@ -710,6 +711,7 @@ func (w *world) disturb(period int) {
 		for _, f := range w.forms {
 			if f.period == s.period && f.entity == s.entity {
 				f.cells[0][0] += 5
+				f.changed = true
 				w.formChanged = s.period
 			}
 		}
@@ -737,6 +739,9 @@ func (w *world) freeze() {
 		return s.entity == entity && s.archive != ""
 	}) || !slices.ContainsFunc(w.files, func(s *sent) bool { return s.entity == entity }) {
 		return
+	}
+	if w.ofPeriod && slices.ContainsFunc(w.forms, func(f *sentForm) bool { return f.entity == entity && f.changed }) {
+		return // no close of a later period reads it
 	}
 	w.must("freeze", strings.ToUpper(w.entities[entity]), "--reason", "sold", "--user", "anna")
 	for _, s := range w.files {

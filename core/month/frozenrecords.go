@@ -176,6 +176,10 @@ func (s *Standing) StandFor() map[string]string {
 
 // notThere says why a source cannot be frozen.
 func (s *FrozenSource) notThere(what string) error {
+	if s.Of != "" { // no block retains those of forms
+		return fmt.Errorf("the form %s of %s %s as block %d has sealed it; put it back from a copy, or close its "+
+			"period again first", s.Source, s.Of, what, s.Block)
+	}
 	return fmt.Errorf("%s %s as block %d has sealed it, and the block has not retained all of its records; put it "+
 		"back from a copy, or close its period again first", s.Source, what, s.Block)
 }
