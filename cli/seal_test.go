@@ -6,11 +6,15 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 	"time"
+
+	"github.com/xuri/excelize/v2"
 )
 
 // branchPlan reads what branches send into a folder.
@@ -288,4 +292,37 @@ func TestAMoveKeepsEntityAndPeriod(t *testing.T) {
 	run(ExitDone, "tieout")
 	move("ASH_203101.csv", "ash_2031-02.csv")
 	says(t, run(ExitStop, quietly("2031-02")...), "closed-period-changed ash_2031-01.csv")
+}
+
+// So does a covering sheet in a workbook.
+func TestCoveringSheetsGoWithTheirWorkbook(t *testing.T) {
+	plan := strings.Replace(branchPlan, "[tieout]", "sheet = \"Journal\"\ndeclared-sheet = \"Cover\"\n[tieout]", 1)
+	dir, run := monthOf(t, plan+byEntity("sums", ""), map[string]string{"in/x": ""})
+	os.Remove(filepath.Join(dir, "in/x"))
+	for name, rows := range map[string]struct{ there, declared int }{
+		"ash_2031-01": {1, 1}, "ash_2031-02": {2, 2}, "birch_2031-01": {3, 1}, "cedar_2031-01": {1, 1},
+	} {
+		b := excelize.NewFile()
+		if err := errors.Join(b.SetSheetName("Sheet1", "Journal"), b.SetSheetRow("Journal", "A1", &[]any{"doc",
+			"amount"})); err != nil {
+			t.Fatal(err)
+		}
+		for i := range rows.there {
+			if err := b.SetSheetRow("Journal", fmt.Sprint("A", i+2), &[]any{fmt.Sprint(name, i), 1.5}); err != nil {
+				t.Fatal(err)
+			}
+		}
+		_, err := b.NewSheet("Cover")
+		err = errors.Join(err, b.SetSheetRow("Cover", "A1", &[]any{"rows", rows.declared}),
+			b.SetSheetRow("Cover", "A2", &[]any{"amount", 1.5 * float64(rows.there)}),
+			b.SaveAs(filepath.Join(dir, "in", name+".xlsx")))
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	said := run(ExitStop, quietly("2031-01")...)
+	says(t, said, "row-count birch_2031-01.xlsx", "declared 1 row, 3 arrived: 2 too many")
+	if strings.Count(said, "control-total") > 0 || strings.Count(said, "row-count") != 1 {
+		t.Errorf("others are said to differ as well:\n%s", said)
+	}
 }
