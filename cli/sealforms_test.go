@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 )
 
@@ -64,4 +65,24 @@ func TestWhatIsDeclaredIsWithoutWhatIsLeftOut(t *testing.T) {
 	run(ExitDone, "decide", findingOf(t, run, ExitDone, "doubles", "same-record"), "--drop", "B", "--reason", "twice",
 		"--user", "anna", "--yes")
 	says(t, run(ExitDone, quietly("2031-01")...), "records 3 2 0 1", "amount 4.00 3.00 0 1.00")
+}
+
+// A form with one wrong sum and a share in seventeen digits is told of, and is no internal error.
+func TestAWrongSumBesideAShare(t *testing.T) {
+	form := func(total string) string {
+		return "line,q1,q2\nwages,0.5105383131685078,10\nrent,0.2,20\ntotal," + total + "\n"
+	}
+	dir := t.TempDir()
+	writeFiles(t, dir, map[string]string{"forms/ash.csv": form("0.7105383131685078,30"),
+		"forms/birch.csv": form("0.71053831316850780001,30"), "forms/cedar.csv": form("0.7105383131685078,31")})
+	stdout, stderr, code := runProgram(t, dir, "", "overlay", "forms", "--footing", "row total")
+	said := stdout + stderr
+	if code == ExitNotDone {
+		t.Fatalf("overlay ends with %d: %s", code, said)
+	}
+	says(t, said, "does-not-foot cedar.csv, line 4", `C4 ("total", "q2") is 31, and its 2 rows come to 30: difference 1`)
+	if strings.Contains(said, "internal error") || strings.Count(said,
+		"and its 2 rows come to") != 2 { // and of the result
+		t.Errorf("it says\n%s", said)
+	}
 }
