@@ -104,15 +104,15 @@ func TestDoublesOfUnlikeFiles(t *testing.T) {
 // A plan that is drafted elsewhere names its folder, wherever both lie.
 func TestDraftWritesElsewhere(t *testing.T) {
 	dir := t.TempDir()
-	writeFiles(t, dir, map[string]string{"deep/work/in/ash_2031-01.csv": "doc,amount\nA1,1.00\n"})
-	work, elsewhere := filepath.Join(dir, "deep/work"), t.TempDir()
+	writeFiles(t, dir, map[string]string{"deep/month/in/ash_2031-01.csv": "doc,amount\nA1,1.00\n"})
+	month, elsewhere := filepath.Join(dir, "deep/month"), t.TempDir()
 	for _, out := range []string{filepath.Join(elsewhere, "lastblock.toml"), "../lastblock.toml", "plan.toml"} {
-		if _, stderr, code := runProgram(t, work, "", "draft", "in", "--out", out); code != ExitDone {
+		if _, stderr, code := runProgram(t, month, "", "draft", "in", "--out", out); code != ExitDone {
 			t.Fatalf("draft to %s ends with %d: %s", out, code, stderr)
 		}
 		path := out
 		if !filepath.IsAbs(out) {
-			path = filepath.Join(work, out)
+			path = filepath.Join(month, out)
 		}
 		stdout, stderr, code := runProgram(t, elsewhere, "", "collate", "--bare", "--plan", path)
 		if code != ExitDone || !strings.Contains(stdout, "A1,1.00") {
