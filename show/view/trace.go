@@ -156,9 +156,12 @@ func (t *Trace) printSources(s *show.Screen) {
 		}
 		table.Add(source.Source, show.Number(source.Records), source.Amount.Money(), source.Was.Money(), change)
 	}
-	if !changed {
+	switch {
+	case !changed:
 		table.Drop("sealed")
 		table.Drop("change")
+	case t.AsSealed: // where the records above and below are those of then
+		table.Columns[1].Name, table.Columns[2].Name = "records now", t.Sum+" now"
 	}
 	if len(table.Rows) == 0 {
 		return
