@@ -114,6 +114,9 @@ func (a *app) showHistory(f *chained, chain *block.Chain, number int) (err error
 		if sources, err = chain.Sources(&entries[0]); err != nil {
 			return err
 		}
+		if entries[0].Bridges, err = chain.Bridges(&entries[0]); err != nil {
+			return err
+		}
 	}
 	if f.json {
 		return show.Document(a.stdout, view.HistoryDocument(entries, sources))
@@ -125,12 +128,20 @@ func (a *app) showHistory(f *chained, chain *block.Chain, number int) (err error
 	return nil
 }
 
+// noteLost says what blocks cannot show, for files that are gone.
+func (a *app) noteLost(chain *block.Chain) {
+	for _, lost := range chain.Lost {
+		a.note([]string{lost.Error()})
+	}
+}
+
 // showCourse shows a figure from block to block.
 func (a *app) showCourse(f *chained, chain *block.Chain, wish block.Wish) error {
 	points, err := chain.Course(wish)
 	if err != nil {
 		return err
 	}
+	a.noteLost(chain)
 	if f.json {
 		return show.Document(a.stdout, view.CourseDocument(points))
 	}
@@ -196,6 +207,9 @@ func (a *app) verifyFiles(ctx context.Context, f *chained, p *month.Plan, shown 
 		return option.Errorf("block", "there is no block %d; there are %d", wanted.Block, n)
 	}
 	if shown.Files, err = shown.Chain.Verify(ctx, wanted); err != nil {
+		return err
+	}
+	if shown.Losses, err = shown.Chain.Losses(shown.Files); err != nil {
 		return err
 	}
 	if !slices.ContainsFunc(shown.Files, func(s block.Sealed) bool {

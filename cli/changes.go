@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"slices"
 
 	"lastblock/core/finding"
 	"lastblock/core/month"
@@ -67,7 +68,7 @@ func (a *app) runChanges(ctx context.Context, f *chained, since int, bridged mon
 	if err != nil {
 		return err
 	}
-	done, err := p.Changes(ctx, in, chain, entry, seen)
+	done, err := p.Changes(ctx, in, chain, entry, Version, seen)
 	if done != nil {
 		defer done.Close()
 	}
@@ -77,6 +78,7 @@ func (a *app) runChanges(ctx context.Context, f *chained, since int, bridged mon
 	if in.Seen != "" {
 		_ = seen.Write(in.Seen) // a hint, without which they are hashed again
 	}
+	stops = append(stops, done.Found...)
 	if err := done.Records(ctx, in, chain, shownRecords); err != nil {
 		return err
 	}
@@ -84,7 +86,7 @@ func (a *app) runChanges(ctx context.Context, f *chained, since int, bridged mon
 	if shown.Bridges, err = done.Bridges(bridged); err != nil {
 		return err
 	}
-	if shown.Forms, err = p.FormChanges(ctx, chain, entry, seen, machine()); err != nil {
+	if shown.Forms, err = p.FormChanges(ctx, chain, entry, Version, seen, machine()); err != nil {
 		return err
 	}
 	for _, of := range shown.Forms {
@@ -111,7 +113,7 @@ func takeForms(ctx context.Context, shown *view.Changes, of *month.BeforeAndNow,
 	if err != nil {
 		return err
 	}
-	shown.Findings = append(append(shown.Findings, in.Arrived...), stops...)
+	shown.Findings = slices.Concat(shown.Findings, in.Arrived, stops, of.Found)
 	bridges, err := of.Bridges(bridged)
 	shown.Bridges = append(shown.Bridges, bridges...)
 	return err

@@ -54,7 +54,9 @@ type closing struct {
 	reports  []*reporting // that the plan asks for
 	reported bool         // it is a rehearsal for a report, so that it may be of a period that is sealed
 
-	prints *source.Fingerprints
+	prints   *source.Fingerprints
+	base     *block.Base // what earlier blocks have
+	retained *retained   // nil for nothing
 
 	tied     *tieout.Result
 	findings []finding.Finding
@@ -145,6 +147,9 @@ func (c *closing) begin() (err error) {
 	c.app.outputs.Tidy(t.Blocks)
 	c.chain, err = block.Read(t.Blocks, filepath.Base(t.Plan))
 	c.app.chain = c.chain
+	if err == nil {
+		c.base, err = c.chain.Base()
+	}
 	return err
 }
 
@@ -239,7 +244,8 @@ func (c *closing) gather() error {
 			strings.TrimSuffix(block.Name(len(c.chain.Entries)+1, c.in.Closing), ".json")+
 				".records.csv.zst")
 		of := &collation{Asked: whole{}, task: t, states: c.reading.Amounts}
-		c.parts = append(c.parts, &retained{closeCollation{collation: of, app: a}})
+		c.retained = &retained{closeCollation: closeCollation{collation: of, app: a}, of: c}
+		c.parts = append(c.parts, c.retained)
 	}
 	var err error
 	if !c.reported {
@@ -254,7 +260,7 @@ func (c *closing) gather() error {
 	if err == nil {
 		err = gatherResults(c, month.NewRollup, func(r *month.Result[*month.Rollup]) closePart {
 			c.place(&r.Task.Writing, "rollup", ".xlsx")
-			return &closeSummary{summary: &summary{Result: r}, app: a}
+			return &closeSummary{summary: &summary{Result: r}, app: a, of: c}
 		})
 	}
 	if err == nil {
@@ -349,7 +355,11 @@ func (c *closing) readAll(ctx context.Context, run *month.Run) (err error) {
 	for i := range c.tied.Findings {
 		c.tied.Findings[i].Message = show.Flags(c.tied.Findings[i].Message)
 	}
-	lists := [][]finding.Finding{c.task.Missing(c.app.plan), c.tied.Findings}
+	reread, err := c.app.plan.Reread(ctx, c.in, c.in.Closing, c.chain, Version, month.ReadOf(c.in, c.tied, c.prints))
+	if err != nil {
+		return err
+	}
+	lists := [][]finding.Finding{c.task.Missing(c.app.plan), c.tied.Findings, settled(c.in, reread)}
 	for _, p := range c.parts {
 		if writesMeanwhile(p) {
 			continue

@@ -39,6 +39,7 @@ type closeOf struct {
 		Seal, Previous string
 	}
 	Results []struct{ Out, SHA256 string }
+	Bridges []bridgeOf
 }
 
 func closeJSON(t *testing.T, dir string, args ...string) closeOf {

@@ -56,7 +56,12 @@ func (c *closeOverlay) finish(ctx context.Context) ([]finding.Finding, error) {
 		if err := c.forms.SumUp(); err != nil {
 			return nil, err
 		}
-		added = c.forms.Done.Findings
+		reread, err := c.of.app.plan.Reread(ctx, c.in, c.of.in.Closing, c.of.chain, Version,
+			c.forms.Read())
+		if err != nil {
+			return nil, err
+		}
+		added = slices.Concat(c.forms.Done.Findings, settled(c.in, reread))
 	}
 	if !c.of.task.Restate {
 		var err error
@@ -94,9 +99,7 @@ func (c *closeOverlay) made() *madeResult {
 		month.TotalsOf([]string{month.GridValue}, []amount.Amount{c.forms.Total()})}
 }
 
-func (c *closeOverlay) figures(add month.AddFigure, _ func(index int) string) error {
-	return c.forms.Figures(add)
-}
+func (c *closeOverlay) figures(func(index int) string) *month.Gave { return c.forms.Gave() }
 
 func (c *closeOverlay) tell(p *pack.Pack) error {
 	if c.isEmpty() {

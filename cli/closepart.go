@@ -42,8 +42,8 @@ type closePart interface {
 	line() (check, text string)
 	// made is what is sealed; nil for nothing.
 	made() *madeResult
-	// figures adds what the sources, which source names, gave to what was made, as its result.
-	figures(add month.AddFigure, source func(index int) string) error
+	// figures are what the sources, which source names, gave to what was made; nil for nothing.
+	figures(source func(index int) string) *month.Gave
 	// measured is what the sources gave to it; nil for what has no totals by source.
 	measured() *month.MeasuredResult
 	// tell adds what was made to what the checks came to.
@@ -101,6 +101,7 @@ type closeSummary struct {
 	meanwhile
 	noCheck
 	app   *app
+	of    *closing
 	shown *view.Rollup
 }
 
@@ -109,6 +110,11 @@ func (c *closeSummary) create(_ context.Context, in *month.Input) (err error) {
 		return err
 	}
 	c.options.BySource = true
+	if since := c.of.chain.Since(in.Closing); since != nil {
+		c.options.Known = month.KnownBy(c.of.base, c.Name(), since.Number, func(index int) string {
+			return in.Set.Sources[index].Name
+		})
+	}
 	return c.app.createSummary(c.summary, in)
 }
 
@@ -144,8 +150,8 @@ func (c *closeSummary) measured() *month.MeasuredResult {
 	return month.MeasureOf("rollup", c.Name(), c.done)
 }
 
-func (c *closeSummary) figures(add month.AddFigure, source func(index int) string) error {
-	return month.SummaryFigures(c.done, add, source)
+func (c *closeSummary) figures(source func(index int) string) *month.Gave {
+	return month.SummaryGave(c.done, source)
 }
 
 func (c *closeSummary) tell(p *pack.Pack) error { return p.AddSummary(c.Name(), c.shown.Formed) }
@@ -172,6 +178,7 @@ type closeCollation struct {
 	app     *app
 	command string
 	job     *collate.Job
+	more    func(ctx context.Context, w io.Writer) error // writes more records, when all were read; nil for none
 }
 
 func (c *closeCollation) create(_ context.Context, in *month.Input) error {
@@ -202,6 +209,11 @@ func (c *closeCollation) around(ctx context.Context, read func() error, remark f
 		if c.done, err = c.job.Finish(); err != nil {
 			return err
 		}
+		if c.more != nil {
+			if err := c.more(ctx, w); err != nil {
+				return err
+			}
+		}
 		return c.format.WriteRemark(w, c.plan.Columns, remark())
 	})
 }
@@ -229,8 +241,8 @@ func (c *closeCollation) measured() *month.MeasuredResult {
 	return m
 }
 
-func (c *closeCollation) figures(add month.AddFigure, source func(index int) string) error {
-	return month.GivenFigures(c.done.Sources, add, source)
+func (c *closeCollation) figures(source func(index int) string) *month.Gave {
+	return month.GaveOf(c.done.Sources, source)
 }
 
 func (c *closeCollation) outputs() []closeOutput {
@@ -327,7 +339,7 @@ func (c *closeReconciliation) tell(p *pack.Pack) error {
 	return nil
 }
 
-func (c *closeReconciliation) figures(month.AddFigure, func(int) string) error { return nil }
+func (c *closeReconciliation) figures(func(int) string) *month.Gave { return nil }
 
 func (c *closeReconciliation) outputs() []closeOutput {
 	f := c.files
@@ -396,10 +408,10 @@ func (c *closeDoubles) tell(p *pack.Pack) error {
 	return nil
 }
 
-func (c *closeDoubles) write(context.Context, string) error             { return nil }
-func (c *closeDoubles) made() *madeResult                               { return nil }
-func (c *closeDoubles) figures(month.AddFigure, func(int) string) error { return nil }
-func (c *closeDoubles) outputs() []closeOutput                          { return nil }
+func (c *closeDoubles) write(context.Context, string) error  { return nil }
+func (c *closeDoubles) made() *madeResult                    { return nil }
+func (c *closeDoubles) figures(func(int) string) *month.Gave { return nil }
+func (c *closeDoubles) outputs() []closeOutput               { return nil }
 func (c *closeDoubles) release() error {
 	if c.done != nil {
 		return c.done.Close()
@@ -456,7 +468,7 @@ func (c *closeAlignment) made() *madeResult {
 	return &madeResult{"align", c.Name(), c.output, nil, c.done.Keys, nil}
 }
 
-func (c *closeAlignment) figures(month.AddFigure, func(int) string) error { return nil }
+func (c *closeAlignment) figures(func(int) string) *month.Gave { return nil }
 
 func (c *closeAlignment) outputs() []closeOutput { return []closeOutput{{"", c.output}} }
 
@@ -469,17 +481,3 @@ func (c *closeAlignment) release() error {
 	}
 	return nil
 }
-
-// retained are all records, which are kept with the block.
-type retained struct{ closeCollation }
-
-// around writes records alone: what the verdict is stands in the block.
-func (c *retained) around(ctx context.Context, read func() error, _ func() string) error {
-	return c.closeCollation.around(ctx, read, func() string { return "" })
-}
-
-func (c *retained) finish(context.Context) ([]finding.Finding, error) { return nil, nil } // which others have told
-
-func (c *retained) made() *madeResult { return nil }
-
-func (c *retained) measured() *month.MeasuredResult { return nil }

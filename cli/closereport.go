@@ -37,7 +37,11 @@ func (s *sealing) writePack(shown *view.Close, forms []*month.Forms) (*reportabl
 	}
 	s.ready = append(s.ready, output)
 	output.Seal()
-	if err := show.WritePacked(output, "zst", func(w io.Writer) error { return p.Write(w) }); err != nil {
+	known, err := pack.KnownOf(s.chain, s.base.Use)
+	if err != nil {
+		return nil, err
+	}
+	if err := show.WritePacked(output, "zst", func(w io.Writer) error { return p.Write(w, known) }); err != nil {
 		return nil, err
 	}
 	hash, err := output.SHA256()
@@ -50,13 +54,18 @@ func (s *sealing) writePack(shown *view.Close, forms []*month.Forms) (*reportabl
 	if s.task.Rehearse {
 		state = pack.Rehearsed
 	}
-	entry.SourceCount = len(s.block.Sources)
+	entry.SourceCount = len(s.sources)
+	if entry.Earlier, err = s.base.Earlier(); err != nil {
+		return nil, err
+	}
 	before, err := against(s.chain, shown.Since)
 	if err != nil {
 		return nil, err
 	}
-	return &reportable{all: pack.NewReport(p, state, entry, s.block.Sources, before), block: &entry.Block,
-		figures: s.figures}, nil
+	return &reportable{all: pack.NewReport(p, state, entry, s.sources, before), block: &entry.Block,
+		figures: func(visit func(*block.Figure) error) error {
+			return s.chain.ComingFigures(entry, s.sources, s.ownFigures, visit)
+		}}, nil
 }
 
 // gatherReports takes the reports that the plan asks for.

@@ -21,6 +21,8 @@ import (
 type sealing struct {
 	*closing
 	block   *block.Block
+	sources []block.Source // all of the block, of which some stand in earlier ones
+	written *block.FigureWriter
 	ready   []*show.Output // that are to be placed
 	results []closePart    // by place among the results of the block, nil for a file beside one
 	left    []view.Left    // results that stay as a later period has made them
@@ -43,7 +45,7 @@ func (c *closing) seal(ctx context.Context, shown *view.Close, give func(*report
 
 // seal is that of the close, while nobody else can add a block.
 func (s *sealing) seal(ctx context.Context, shown *view.Close, give func(*reportable) error) (err error) {
-	account := &month.Account{Plan: s.app.plan, Task: s.task, In: s.in, Chain: s.chain, Tied: s.tied, Prints: s.prints,
+	account := &month.Account{States: s.states(), Plan: s.app.plan, Task: s.task, In: s.in, Chain: s.chain, Tied: s.tied, Prints: s.prints,
 		Findings: s.findings, Verdict: s.verdict(), Program: Version}
 	for _, p := range s.parts {
 		if of, ok := p.(*closeOverlay); ok && of.forms != nil {
@@ -70,7 +72,7 @@ func (s *sealing) seal(ctx context.Context, shown *view.Close, give func(*report
 			return err
 		}
 	}
-	if err := s.writeFigures(); err != nil {
+	if account.KeptIn, err = s.writeFigures(); err != nil {
 		return err
 	}
 	if err := s.bridge(ctx, account, shown); err != nil {
@@ -84,6 +86,9 @@ func (s *sealing) seal(ctx context.Context, shown *view.Close, give func(*report
 		err = s.sealReports()
 	}
 	if err != nil {
+		return err
+	}
+	if s.block.Earlier, err = s.base.Earlier(); err != nil {
 		return err
 	}
 	entry, data, err := s.chain.Next(*s.block)
@@ -171,45 +176,99 @@ func isLater(of, than string) bool {
 	return knownA && knownB && a.Last() > b.Last()
 }
 
-// writeFigures writes the figures by source, and has the block seal them.
-func (s *sealing) writeFigures() error {
+// writeFigures writes the figures by source, and has the block seal them. Sources that stand in earlier blocks as they are
+// are left to these.
+func (s *sealing) writeFigures() (month.KeptIn, error) {
+	s.block.Sort(s.block.Sources)
+	var isRetained func(*block.Source) bool
+	if s.retained != nil {
+		isRetained = s.retained.isWritten
+	}
+	own := s.base.Divide(s.block, len(s.chain.Entries)+1, isRetained)
+	s.sources, s.block.Sources = s.block.Sources, own
 	name := strings.TrimSuffix(block.Name(len(s.chain.Entries)+1, s.block.Period), ".json") + ".csv.zst"
 	output, err := s.create(name)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	s.ready = append(s.ready, output)
 	output.Seal()
-	err = show.WritePacked(output, "zst", func(w io.Writer) error {
-		figures, err := s.block.WriteFigures(w)
-		if err != nil {
+	err = show.WritePacked(output, "zst", func(w io.Writer) (err error) {
+		if s.written, err = s.block.WriteFigures(w, s.base); err != nil {
 			return err
 		}
-		return errors.Join(s.figures(figures.Write), figures.Flush())
+		return errors.Join(s.putFigures(s.written), s.written.Flush())
 	})
 	if err != nil {
-		return err
+		return nil, err
 	}
 	hash, err := output.SHA256()
 	s.block.Figures = block.File{Name: name, SHA256: hash}
-	return err
+	return s.written.KeptIn, err
 }
 
-// figures gives the figures of all results.
-func (s *sealing) figures(visit func(*block.Figure) error) error {
+// eachResult visits what sources gave to the results of the block, by their places from 1.
+func (s *sealing) eachResult(visit func(result int, g *month.Gave) error) error {
 	for i, p := range s.results {
 		if p == nil {
 			continue
 		}
-		add := func(f *block.Figure) error {
-			f.Result = i + 1
-			return visit(f)
-		}
-		if err := p.figures(add, func(index int) string { return s.in.Set.Sources[index].Name }); err != nil {
-			return err
+		if g := p.figures(func(index int) string { return s.in.Set.Sources[index].Name }); g != nil {
+			if err := visit(i+1, g); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
+}
+
+// putFigures gives the figures of all results to a writer: all of them to be told from those of earlier blocks, and then
+// those that no earlier one has.
+func (s *sealing) putFigures(w *block.FigureWriter) error {
+	err := s.eachResult(func(result int, g *month.Gave) error {
+		if err := g.Given(asResult(result, w.Give)); err != nil || g.Cells == nil {
+			return err
+		}
+		return g.Cells(func(source string, c *block.Cell) { w.Take(result, source, c) })
+	})
+	if err == nil {
+		err = w.Settle()
+	}
+	if err != nil {
+		return err
+	}
+	return s.eachResult(func(result int, g *month.Gave) error {
+		if g.Groups == nil {
+			return nil
+		}
+		return g.Groups(func(source string) bool { return w.IsOwn(result, source) }, asResult(result, w.Write))
+	})
+}
+
+// ownFigures gives the figures that were written.
+func (s *sealing) ownFigures(visit func(*block.Figure) error) error {
+	return s.eachResult(func(result int, g *month.Gave) error {
+		isOwn := func(source string) bool { return s.written.IsOwn(result, source) }
+		visit := asResult(result, visit)
+		err := g.Given(func(f *block.Figure) error {
+			if !isOwn(f.Source) {
+				return nil
+			}
+			return visit(f)
+		})
+		if err != nil || g.Groups == nil {
+			return err
+		}
+		return g.Groups(isOwn, visit)
+	})
+}
+
+// asResult has figures be those of a result.
+func asResult(result int, visit func(*block.Figure) error) month.AddFigure {
+	return func(f *block.Figure) error {
+		f.Result = result
+		return visit(f)
+	}
 }
 
 // bridge leads from the figures of the block before, or of the one that is restated, to those of this close.
@@ -219,11 +278,24 @@ func (s *sealing) bridge(ctx context.Context, account *month.Account, shown *vie
 			account.Measured = append(account.Measured, m)
 		}
 	}
-	if shown.Bridges, shown.Since, err = account.Bridges(ctx); err != nil || shown.Since == nil {
+	shown.Bridges, shown.Since, err = account.Bridges(ctx)
+	if lost := new(block.LostError); errors.As(err, &lost) { // the close need not wait for it
+		s.app.note([]string{lost.Error() + "; there are no bridges to it"})
+		shown.Bridges, shown.Since, err = nil, s.chain.Since(s.in.Closing), nil
+	}
+	if err != nil || shown.Since == nil {
 		return err
 	}
 	for i := range shown.Bridges {
 		s.block.Bridges = append(s.block.Bridges, shown.Bridges[i].Sealed(shown.Since.Number))
 	}
 	return nil
+}
+
+// states are what became of the records of sources, by index; nil where none are retained.
+func (s *sealing) states() []string {
+	if s.retained == nil {
+		return nil
+	}
+	return s.retained.done.States
 }

@@ -59,7 +59,8 @@ type collation struct {
 
 	result, spool, kept *show.Output
 
-	states func() []string // the columns that records need amounts in, where all of them are written with their states
+	states func() []string      // the columns that records need amounts in, where all of them are written with their states
+	skip   func(index int) bool // sources of which then none is written; nil for none
 }
 
 // runCollate puts records together for a task.
@@ -112,7 +113,7 @@ func (a *app) beginCollation(in *month.Input, c *collation, json bool) (err erro
 	t := c.task
 	c.wanted = collate.Options{Bare: t.Bare, Totals: t.Totals, Shield: t.Shield, Twins: true}
 	if c.states != nil {
-		c.wanted.States, c.wanted.Amounts = true, c.states()
+		c.wanted.States, c.wanted.Amounts, c.wanted.Skip = true, c.states(), c.skip
 	}
 	c.format.Shield = t.Shield
 	if c.format.Format, c.format.Packed, err = formatOf("out", t.Out); err != nil {

@@ -114,5 +114,7 @@ func othersSay(t *testing.T) string {
 		stdout, stderr, _ := runProgram(t, dir, "", append(args, "--quiet")...)
 		b.WriteString(squeezed(stdout) + " " + squeezed(stderr) + " ")
 	}
+	_, run := reread(t)
+	b.WriteString(squeezed(run(ExitDone, quietly("2031-02")...)))
 	return b.String()
 }

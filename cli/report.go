@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"path/filepath"
 	"strings"
@@ -47,6 +48,7 @@ type reportable struct {
 	block   *block.Block
 	figures pack.Figures
 	own     map[string]*pack.Report // by entity
+	chain   *block.Chain            // of a block that is sealed; nil else
 }
 
 // of is what an entity may see; all with "". What sources gave to all figures is gathered when it is asked for first.
@@ -54,6 +56,9 @@ func (f *reportable) of(entity string) (_ *pack.Report, err error) {
 	if entity == "" {
 		if f.all.Given == nil {
 			f.all.Given, err = pack.Gather(f.block, f.figures, nil)
+			if lost := new(block.LostError); f.chain != nil && errors.As(err, &lost) {
+				f.chain.Lost, f.all.Given, err = append(f.chain.Lost, lost), new(pack.Given), nil
+			}
 		}
 		return f.all, err
 	}
@@ -211,10 +216,13 @@ func (a *app) reportBlock(all []*reporting, give func(*reportable) error) error 
 		}
 	}
 	from, err := sealedReport(chain, e)
-	if err != nil {
-		return err
+	if err == nil {
+		err = give(from)
 	}
-	return give(from)
+	if err == nil {
+		a.noteLost(chain)
+	}
+	return err
 }
 
 // against is a block that a pack is held against; nil for none.
@@ -243,7 +251,12 @@ func sealedReport(chain *block.Chain, e *block.Entry) (*reportable, error) {
 			return nil, err
 		}
 	}
-	return &reportable{all: pack.NewReport(p, pack.Sealed, e, sources, before), block: &e.Block, figures: figures}, nil
+	with := *e
+	if with.Bridges, err = chain.Bridges(e); err != nil {
+		return nil, err
+	}
+	return &reportable{all: pack.NewReport(p, pack.Sealed, &with, sources, before), block: &e.Block, figures: figures,
+		chain: chain}, nil
 }
 
 // reportRehearsal reports what a close would come to.

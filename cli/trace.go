@@ -231,7 +231,12 @@ func (a *app) traceFigure(ctx context.Context, in *month.Input, t *wantedTrace, 
 	seen := source.ReadSeen(in.Seen)
 	var figure sealedFigure
 	if !in.Partial && !t.Chosen {
-		if figure = <-sealed; figure.err != nil {
+		figure = <-sealed
+		if lost := new(block.LostError); errors.As(figure.err, &lost) && t.Block == 0 {
+			a.note([]string{lost.Error()})
+			figure = sealedFigure{}
+		}
+		if figure.err != nil {
 			return nil, figure.err
 		}
 	}

@@ -20,7 +20,7 @@ def sha256(data):
 
 
 # Each block is canonical JSON, its SHA-256 is its seal, and it names the seal of the one before.
-blocks, before = [], None
+blocks, seals_of, before = [], [], None
 for number, file in enumerate(sorted((root / "blocks").glob("[0-9]*[0-9].json")), 1):
     data = file.read_bytes()
     block = json.loads(data)
@@ -30,7 +30,8 @@ for number, file in enumerate(sorted((root / "blocks").glob("[0-9]*[0-9].json"))
     body = re.sub(rb'"body":"[0-9a-f]*",', b"", data, count=1)
     check(sha256(body) == block["body"], f"{file}: its body was changed")
     blocks.append(block)
-    before = {"block": number, "seal": sha256(data)}
+    seals_of.append(sha256(data))
+    before = {"block": number, "seal": seals_of[-1]}
 
 # Each line of decisions ends in 16 digits of the SHA-256 of the seal of the line before, a line feed, and the line up
 # to its own seal. The first one has an empty seal before it. Within quotes a line may go on.
@@ -75,6 +76,20 @@ def hold(what, name, wanted, number):
           f"{name}: {what} of block {number}, {'changed' if is_there else 'gone'}")
 
 
+def sources_of(block):
+    """All sources of a block: its own, and those that stand in earlier blocks, which it names, as they were."""
+    yield from block["sources"] or []
+    for earlier in block.get("earlier", []):
+        own = blocks[earlier["block"] - 1]["sources"] or []
+        named = [(n["source"], n.get("of")) for n in earlier.get("only", []) + earlier.get("without", [])]
+        used = [s for s in own if earlier["sources"] and
+                (not named or ((s["source"], s.get("of")) in named) == ("only" in earlier))]
+        check(blocks[earlier["block"] - 1] is not block and seals_of[earlier["block"] - 1] == earlier["seal"]
+              and (len(used) == earlier["sources"] or not own),
+              f"block {block['block']}: block {earlier['block']} is not as it stands on it")
+        yield from used
+
+
 # What a block says of a file holds until a newer one names the file again; of a source also until a newer block has
 # closed its period again or a later one, and so read all that there was.
 newest = {}
@@ -87,7 +102,7 @@ for block in blocks:
             hold(what, "blocks/" + block[what]["name"], block[what]["sha256"], number)
     newest = {key: of for key, of in newest.items() if key[0] != "source" or of[1] > block["period"]}
     for what in ("result", "source", "reference"):
-        for f in block[what + "s"] or []:
+        for f in sources_of(block) if what == "source" else block[what + "s"] or []:
             if f.get("sha256"):
                 newest[what, f["name"]] = (f["sha256"], block["period"], number)
 for (what, name), (wanted, _, number) in newest.items():

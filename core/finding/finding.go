@@ -80,6 +80,7 @@ const (
 
 	MostlySuspended     Kind = "mostly-suspended"      // a source with most of its records in suspense
 	ClosedPeriodChanged Kind = "closed-period-changed" // a source of a period that is closed is not as it was
+	ReadDifferently     Kind = "read-differently"      // a file is as it was sealed, and another version reads it otherwise
 
 	FrozenSource Kind = "frozen-source" // a file of an entity whose records were frozen
 
@@ -136,7 +137,7 @@ var severities = map[Kind]Severity{
 	NotAdded:   Note,
 	BlankValue: Review, NotAllowed: Review, RuleBroken: Review,
 	BadValue: Review, OtherValues: Review, BlankAmount: Note, BlankDate: Note, FieldCount: Review, OpenQuote: Review,
-	StrayQuote: Review, MostlySuspended: Stop, CheckMissing: Stop, ClosedPeriodChanged: Stop,
+	StrayQuote: Review, MostlySuspended: Stop, CheckMissing: Stop, ClosedPeriodChanged: Stop, ReadDifferently: Review,
 	FrozenSource: Stop,
 	ShortRow:     Review, QuotesInText: Review, HeaderUnproven: Review, KeyedObjects: Review,
 	NoText: Review, EmptyFile: Review, NoRows: Review, RepeatedHeader: Note, RepeatedColumn: Review,

@@ -29,11 +29,13 @@ type Account struct {
 	Chain      *block.Chain
 	Tied       *tieout.Result
 	Prints     *source.Fingerprints
+	States     []string // what became of the records of sources, by index; nil where none are retained
 	Findings   []finding.Finding
 	Verdict    block.Verdict
 	References []*source.Set     // that were read beside the sources
 	Forms      []*Forms          // that were added up
 	Measured   []*MeasuredResult // what sources gave to results, for its bridges
+	KeptIn     KeptIn            // what of these is as a block has it
 	Program    string            // the version of Lastblock
 }
 
@@ -109,8 +111,7 @@ func (c *Account) untouched(context.Context, *block.Block) error {
 
 // readsAsSent tells whether the records of a source come as they stand in its file.
 func (c *Account) readsAsSent(index int) bool {
-	frozen := c.In.FrozenAs(c.In.Set.Sources[index].Path)
-	return c.In.Set.IsVerbatim(index) && (frozen == nil || frozen.Copy == "")
+	return c.In.Set.IsVerbatim(index) && c.In.readsAsSent(index)
 }
 
 // checkPrints makes sure that hashes and fingerprints go together: where a file is as an earlier block has sealed it,
@@ -218,8 +219,7 @@ func (c *Account) sealReferences(ctx context.Context, b *block.Block) error {
 
 // sealSources seals the files that were read.
 func (c *Account) sealSources(ctx context.Context, b *block.Block) error {
-	seen := source.ReadSeen(c.In.Seen)
-	hashes, err := hashesOf(ctx, c.In, seen)
+	hashes, err := c.In.HashesByPath(ctx)
 	if err != nil {
 		return err
 	}
@@ -231,6 +231,9 @@ func (c *Account) sealSources(ctx context.Context, b *block.Block) error {
 		}
 		s.Fingerprint, s.Rows, s.Totals = c.Prints.Of(row.Index), row.Rows, TotalsOf(c.Tied.Columns, row.Totals)
 		s.Layout = c.layout(b, layouts, row.Index)
+		if c.States != nil {
+			s.States = c.States[row.Index]
+		}
 		b.Sources = append(b.Sources, *s)
 	}
 	return nil
@@ -239,7 +242,7 @@ func (c *Account) sealSources(ctx context.Context, b *block.Block) error {
 // sealForms seals the forms that were added up, each as a source of its result.
 func (c *Account) sealForms(ctx context.Context, b *block.Block) error {
 	for _, f := range c.Forms {
-		hashes, err := hashesOf(ctx, f.In, source.ReadSeen(f.In.Seen))
+		hashes, err := f.In.HashesByPath(ctx)
 		if err != nil {
 			return err
 		}
@@ -257,8 +260,9 @@ func (c *Account) sealForms(ctx context.Context, b *block.Block) error {
 	return nil
 }
 
-// hashesOf are the SHA-256 of the files of in, by their paths.
-func hashesOf(ctx context.Context, in *Input, seen *Seen) (map[string]string, error) {
+// HashesByPath are the SHA-256 of the files of the sources, by their paths.
+func (in *Input) HashesByPath(ctx context.Context) (map[string]string, error) {
+	seen := source.ReadSeen(in.Seen)
 	hashes, err := in.Hashes(ctx, seen)
 	if err != nil {
 		return nil, err
@@ -313,17 +317,15 @@ func (c *Account) Bridges(ctx context.Context) (bridges []Bridge, since *block.E
 	if since = c.Chain.Since(c.In.Closing); since == nil {
 		return nil, nil, nil
 	}
-	measured := []*Measured{{Set: c.In.Set, Prints: c.Prints, Sources: make([]Figures, len(c.In.Set.Sources)),
-		Results: c.Measured}}
-	for _, row := range c.Tied.Sources {
-		measured[0].Sources[row.Index] = Figures{Rows: row.Rows, Totals: row.Totals}
-	}
+	reads := []*Read{ReadOf(c.In, c.Tied, c.Prints)}
+	measured := []*Measured{{Set: c.In.Set, Prints: c.Prints, Sources: reads[0].Sources, Results: c.Measured}}
 	inputs := []*Input{c.In}
 	for _, f := range c.Forms {
-		measured, inputs = append(measured, f.Measured()), append(inputs, f.In)
+		measured, inputs, reads = append(measured, f.Measured()), append(inputs, f.In), append(reads, f.Read())
 	}
 	for i, m := range measured {
-		changed, err := c.Plan.ChangesOf(ctx, inputs[i], m, c.Chain, since, source.ReadSeen(inputs[i].Seen))
+		changed, err := c.Plan.ChangesOf(ctx, inputs[i], m, reads[i], c.KeptIn, c.Chain, since, c.Program,
+			source.ReadSeen(inputs[i].Seen))
 		if err != nil {
 			return nil, nil, err
 		}

@@ -29,6 +29,7 @@ const (
 	Moved   Change = "moved" // the same content under another path or name
 	Gone    Change = "gone"
 	Same    Change = "same"
+	Reread  Change = "read-differently" // as it was, and read otherwise by another version of Lastblock
 )
 
 // SourceChange is a source that is not as a block has it.
@@ -70,7 +71,8 @@ type Comparison struct {
 
 	sealed []block.Source
 	set    *source.Set
-	place  map[string]int // of today's sources, by name
+	place  map[string]int         // of today's sources, by name
+	hash   func(index int) string // of the file of a source
 }
 
 // Seen is where hashes of files are kept from run to run, nil for nowhere.
@@ -95,7 +97,8 @@ func Compare(ctx context.Context, p *Plan, in *Input, chain *block.Chain, e *blo
 	for _, h := range hashes {
 		of[h.Path] = h.SHA256
 	}
-	c.classify(func(index int) string { return of[in.Set.Sources[index].Path] }, e.Later)
+	c.hash = func(index int) string { return of[in.Set.Sources[index].Path] }
+	c.classify(c.hash, e.Later)
 	return c, c.compareBeside(p, in)
 }
 
@@ -166,7 +169,7 @@ func moveKey(hash, inner, entity, of string) string {
 }
 
 // changeOrder is the order in which changes are told.
-var changeOrder = []Change{New, Changed, Moved, Gone}
+var changeOrder = []Change{New, Changed, Moved, Gone, Reread}
 
 // inner is what the name of a source has behind the name of its file: an entry or a sheet.
 func inner(name, file string) string {
@@ -235,13 +238,13 @@ func (c *Comparison) beside(decisions bool) string {
 }
 
 // Closed are the sources that are not as the block has them although their period was closed: those of
-// periods up to that of the block, but for such as have only moved.
+// periods up to that of the block, but for such as have only moved, or are read differently.
 func (c *Comparison) Closed() (all []*SourceChange) {
 	closed, ok := period.Parse(c.Entry.Period)
 	for i := range c.Sources {
 		s := &c.Sources[i]
 		of, known := period.Parse(s.Period)
-		if ok && known && of.Last() <= closed.Last() && s.Change != Moved {
+		if ok && known && of.Last() <= closed.Last() && s.Change != Moved && s.Change != Reread {
 			all = append(all, s)
 		}
 	}

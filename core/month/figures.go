@@ -3,6 +3,7 @@ package month
 import (
 	"cmp"
 	"strconv"
+	"sync"
 
 	"lastblock/core/capability/rollup"
 	"lastblock/core/month/block"
@@ -12,14 +13,33 @@ import (
 // AddFigure takes a line of the figures of a result, of which a block then knows which source gave what.
 type AddFigure func(*block.Figure) error
 
-// GivenFigures adds what each source gave to a result; name is what a source is called.
-func GivenFigures(sources []tally.Source, add AddFigure, name func(index int) string) error {
+// Gave are the figures of a result: what each source gave to it.
+type Gave struct {
+	// Given adds what each source gave as a whole.
+	Given func(add AddFigure) error
+	// Cells visits what each source gave to each group; nil without groups. A cell is good until visit returns.
+	Cells func(visit func(source string, c *block.Cell)) error
+	// Groups adds the figures of groups, where not all sources are known by group, and what sources that isWanted, nil for
+	// all, gave to each group; nil without groups.
+	Groups func(isWanted func(source string) bool, add AddFigure) error
+}
+
+// GaveOf are the figures of a result without groups; name is what a source is called.
+func GaveOf(sources []tally.Source, name func(index int) string) *Gave {
+	return &Gave{Given: func(add AddFigure) error { return eachGiven(sources, name, nil, add) }}
+}
+
+// eachGiven adds what each source gave; isApart tells whether it is known by group, nil for all.
+func eachGiven(sources []tally.Source, name func(index int) string, isApart func(index int) bool, add AddFigure) error {
 	for i := range sources {
 		s := &sources[i]
 		if s.Used == 0 {
 			continue
 		}
 		f := &block.Figure{Kind: block.OfGiven, Source: name(i), Rows: s.Used}
+		if isApart != nil && !isApart(i) {
+			f.Place = block.WholePlace
+		}
 		for k := range s.Totals {
 			f.Totals = append(f.Totals, s.Totals[k].Amount().String())
 		}
@@ -30,42 +50,116 @@ func GivenFigures(sources []tally.Source, add AddFigure, name func(index int) st
 	return nil
 }
 
-// SummaryFigures adds those of a summary: by source, by group, and by both.
-func SummaryFigures(r *rollup.Result, add AddFigure, name func(index int) string) error {
-	err := GivenFigures(r.Sources, add, name)
-	if err == nil && r.HasGroups() {
-		err = r.EachGroup(func(row rollup.Row) error { return add(figureOf(block.OfGroup, "", row)) })
+// SummaryGave are the figures of a summary. Those of groups are left out where these are nearly as many as the records.
+func SummaryGave(r *rollup.Result, name func(index int) string) *Gave {
+	return &Gave{
+		Given: func(add AddFigure) error {
+			index := 0
+			named := func(i int) string {
+				index = i
+				return name(i)
+			}
+			return eachGiven(r.Sources, named, r.IsApart, func(f *block.Figure) error {
+				f.Kept = r.IsLeft(index)
+				return add(f)
+			})
+		},
+		Cells: func(visit func(source string, c *block.Cell)) error {
+			c := new(block.Cell)
+			var source string
+			last := -1
+			return r.EachCell(func(index int, cell *rollup.Cell) {
+				if index != last {
+					source, last = name(index), index
+				}
+				c.Group, c.Rows, c.Totals = cell.Key, cell.Records, cell.Sums
+				c.Place = appendPlace(c.Place[:0], cell.Lines)
+				visit(source, c)
+			})
+		},
+		Groups: func(isWanted func(source string) bool, add AddFigure) error {
+			known := true
+			for i := range r.Sources {
+				known = known && (r.Sources[i].Used == 0 || r.IsApart(i))
+			}
+			if !known && r.HasGroups() {
+				err := r.EachGroup(func(row rollup.Row) error { return add(figureOf(block.OfGroup, "", row)) })
+				if err != nil {
+					return err
+				}
+			}
+			return r.EachOfSource(byName(isWanted, name), func(index int, row rollup.Row) error {
+				return add(figureOf(block.OfWithin, name(index), row))
+			})
+		},
 	}
-	if err != nil {
-		return err
-	}
-	return r.EachOfSource(func(index int, row rollup.Row) error {
-		return add(figureOf(block.OfWithin, name(index), row))
-	})
 }
 
-// Figures adds those of the grid: by form, by figure, and by both.
-func (f *Forms) Figures(add AddFigure) error {
+// KnownBy tells of what sources, which name names, gave to a summary whether base knows it by a block up to one of a number,
+// for rollup.Options.
+func KnownBy(base *block.Base, title string, through int, name func(index int) string) func(g *rollup.Gave) bool {
+	printers := sync.Pool{New: func() any { return new(block.Printer) }}
+	return func(g *rollup.Gave) bool {
+		p := printers.Get().(*block.Printer)
+		defer printers.Put(p)
+		totals := make([]string, len(g.Sums))
+		for i := range g.Sums {
+			totals[i] = g.Sums[i].String()
+		}
+		p.Begin(g.Of.Keys(), g.Of.Sums, g.Records, totals, "")
+		c := new(block.Cell)
+		g.Each(func(cell *rollup.Cell) {
+			c.Group, c.Rows, c.Totals = cell.Key, cell.Records, cell.Sums
+			c.Place = appendPlace(c.Place[:0], cell.Lines)
+			p.Cell(c)
+		})
+		return base.Knows(NewRollup().Name(), title, name(g.Source), through, p.Sum)
+	}
+}
+
+// byName asks of the name of a source; nil of nil.
+func byName(isWanted func(source string) bool, name func(index int) string) func(index int) bool {
+	if isWanted == nil {
+		return nil
+	}
+	return func(index int) bool { return isWanted(name(index)) }
+}
+
+// Gave are the figures of the grid.
+func (f *Forms) Gave() *Gave {
 	name := func(index int) string { return f.In.Set.Sources[index].Name }
-	if err := GivenFigures(f.Given(), add, name); err != nil {
-		return err
+	return &Gave{
+		Given: func(add AddFigure) error { return eachGiven(f.Given(), name, nil, add) },
+		Cells: func(visit func(source string, c *block.Cell)) error {
+			c := new(block.Cell)
+			return f.Within(nil, func(index int, row rollup.Row) error {
+				c.Group = c.Group[:0]
+				for _, value := range row.Key {
+					c.Group = append(c.Group, []byte(value))
+				}
+				c.Rows, c.Totals, c.Place = row.Records, row.Sums, append(c.Place[:0], row.Cell...)
+				visit(name(index), c)
+				return nil
+			})
+		},
+		Groups: func(isWanted func(source string) bool, add AddFigure) error {
+			return f.Within(byName(isWanted, name), func(index int, row rollup.Row) error {
+				return add(figureOf(block.OfWithin, name(index), row))
+			})
+		},
 	}
-	err := f.EachGroup(func(row rollup.Row) error { return add(figureOf(block.OfGroup, "", row)) })
-	if err != nil {
-		return err
-	}
-	return f.Within(func(index int, row rollup.Row) error { return add(figureOf(block.OfWithin, name(index), row)) })
 }
 
-// placeOf writes lines as figures have them.
-func placeOf(lines rollup.Lines) string {
-	switch {
-	case lines.First == 0:
-		return ""
-	case lines.First == lines.Last:
-		return strconv.Itoa(lines.First)
+// appendPlace writes lines as figures have them.
+func appendPlace(dst []byte, lines rollup.Lines) []byte {
+	if lines.First == 0 {
+		return dst
 	}
-	return strconv.Itoa(lines.First) + "-" + strconv.Itoa(lines.Last)
+	dst = strconv.AppendInt(dst, int64(lines.First), 10)
+	if lines.First != lines.Last {
+		dst = strconv.AppendInt(append(dst, '-'), int64(lines.Last), 10)
+	}
+	return dst
 }
 
 func figureOf(kind block.Kind, source string, row rollup.Row) *block.Figure {
@@ -74,7 +168,7 @@ func figureOf(kind block.Kind, source string, row rollup.Row) *block.Figure {
 		Source: source,
 		Group:  row.Key,
 		Rows:   row.Records,
-		Place:  cmp.Or(row.Cell, placeOf(row.Lines)),
+		Place:  cmp.Or(row.Cell, string(appendPlace(nil, row.Lines))),
 	}
 	for _, sum := range row.Sums {
 		f.Totals = append(f.Totals, sum.String())

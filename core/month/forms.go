@@ -182,9 +182,13 @@ func (f *Forms) EachGroup(visit func(row rollup.Row) error) error {
 	return nil
 }
 
-// Within calls visit for what each source gave to each figure, in the order of the sources.
-func (f *Forms) Within(visit func(source int, row rollup.Row) error) error {
+// Within calls visit for what each source gave to each figure, in the order of the sources; of those that isWanted, nil
+// for all.
+func (f *Forms) Within(isWanted func(source int) bool, visit func(source int, row rollup.Row) error) error {
 	for i := range f.Done.Sources {
+		if isWanted != nil && !isWanted(f.Done.Sources[i].Index) {
+			continue
+		}
 		var cells [][3]int
 		sums := make(map[[3]int]*rollup.Row)
 		err := f.Done.EachOf(i, func(c *overlay.Contribution) error {
@@ -246,7 +250,8 @@ func sourcesOf(all []block.Source, of string) (some []block.Source) {
 }
 
 // FormChanges holds the forms of each grid of the plan against a block. The caller gives them back with Close.
-func (p *Plan) FormChanges(ctx context.Context, chain *block.Chain, e *block.Entry, seen *Seen, machine int64) (
+func (p *Plan) FormChanges(ctx context.Context, chain *block.Chain, e *block.Entry, program string, seen *Seen,
+	machine int64) (
 	all []*BeforeAndNow, err error) {
 	defer func() {
 		if err != nil {
@@ -264,7 +269,7 @@ func (p *Plan) FormChanges(ctx context.Context, chain *block.Chain, e *block.Ent
 		if err != nil {
 			return all, err
 		}
-		b, err := p.ChangesOf(ctx, forms.In, forms.Measured(), chain, e, seen)
+		b, err := p.ChangesOf(ctx, forms.In, forms.Measured(), forms.Read(), nil, chain, e, program, seen)
 		if err != nil {
 			return all, errors.Join(err, forms.Close())
 		}

@@ -29,8 +29,8 @@ type MeasuredResult struct {
 	Total          []amount.Amount
 	Given          []tally.Source // by source, with the totals of Sums
 	// Within calls visit for what each source gave to each group, as rollup.Result.EachOfSource; nil without
-	// groups.
-	Within func(visit func(source int, row rollup.Row) error) error
+	// groups. It does so for sources that isWanted, nil for all.
+	Within func(isWanted func(source int) bool, visit func(source int, row rollup.Row) error) error
 
 	result *rollup.Result // that was made for it, nil for one that others hold
 }

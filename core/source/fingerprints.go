@@ -2,14 +2,10 @@ package source
 
 import (
 	"context"
-	"encoding/binary"
-	"encoding/hex"
 	"sync/atomic"
 
 	"lastblock/core/large/prints"
 	"lastblock/core/record"
-
-	"github.com/zeebo/xxh3"
 )
 
 // Fingerprints take the fingerprint of the records of each source, as one of those that share a scan. It does
@@ -61,10 +57,7 @@ func (f *Fingerprints) Of(index int) string {
 			sum.Add(*s)
 		}
 	}
-	var bytes [16]byte
-	binary.BigEndian.PutUint64(bytes[:], sum.High)
-	binary.BigEndian.PutUint64(bytes[8:], sum.Low)
-	return hex.EncodeToString(bytes[:])
+	return sum.String()
 }
 
 // beside has visitors take fingerprints of what others are given, afresh.
@@ -105,6 +98,5 @@ func addRecords(sum *prints.Sum, b *record.Batch) {
 }
 
 func add(sum *prints.Sum, record []byte) {
-	print := xxh3.Hash128(record)
-	sum.Add(prints.Sum{High: print.Hi, Low: print.Lo})
+	sum.Add(prints.Of(record))
 }

@@ -132,6 +132,9 @@ func HistoryDocument(entries []block.Entry, sources []block.Source) show.Object 
 		if sources != nil {
 			whole := entries[i].Block
 			whole.Sources = sources
+			if whole.Earlier == nil {
+				whole.Earlier = []block.Earlier{}
+			}
 			o.Add("sealed", whole)
 		}
 		blocks = append(blocks, o)
@@ -253,6 +256,7 @@ type Verification struct {
 	Chain  *block.Chain
 	Broken *block.BrokenError // nil where the chain is whole
 	Files  []block.Sealed
+	Losses []block.Loss
 	Others []Touch
 	Noted  bool // the newest block was held against a seal that was noted elsewhere
 }
@@ -301,6 +305,9 @@ func (v *Verification) Print(s *show.Screen) {
 		t.Print(s)
 		fmt.Fprintln(s)
 	}
+	for i := range v.Losses {
+		fmt.Fprintf(s, "%s\n", lossText(&v.Losses[i]))
+	}
 	for _, touch := range v.Others {
 		fmt.Fprintf(s, "%s: %s\n", touch.What, touch.Text)
 	}
@@ -321,6 +328,19 @@ func (v *Verification) Print(s *show.Screen) {
 		text += ", held against no seal noted elsewhere"
 	}
 	fmt.Fprintf(s, "%s\n", s.Bold(text))
+}
+
+// lossText says what cannot be shown any more, and what holds all the same.
+func lossText(l *block.Loss) string {
+	of := show.Count(l.Sources, "source")
+	what := map[block.Role]string{block.OfFigures: "what " + of + " gave to each figure",
+		block.OfRecords: "the records of " + of, block.OfPack: "what the checks came to"}[l.Role]
+	blocks := fmt.Sprintf("block %d", l.Blocks[0])
+	if n := len(l.Blocks); n > 1 {
+		blocks = fmt.Sprintf("%d blocks from %d to %d", n, l.Blocks[0], l.Blocks[n-1])
+	}
+	return fmt.Sprintf("%s cannot show %s without %s; put it back from a copy. Seals, totals, results and sources are "+
+		"proved without it", blocks, what, l.Name)
 }
 
 // Document is its JSON.
@@ -352,6 +372,13 @@ func (v *Verification) Document() show.Object {
 		}
 		files[isSource] = append(files[isSource], o)
 	}
+	losses := []show.Object{}
+	for i := range v.Losses {
+		l := &v.Losses[i]
+		losses = append(losses, show.Object{{Name: "name", Value: l.Name}, {Name: "role", Value: string(l.Role)},
+			{Name: "block", Value: l.In}, {Name: "blocks", Value: l.Blocks}, {Name: "sources", Value: l.Sources},
+			{Name: "text", Value: lossText(l)}})
+	}
 	for _, touch := range v.Others {
 		others = append(others, show.Object{{Name: "what", Value: touch.What}, {Name: "text", Value: touch.Text},
 			{Name: "note", Value: touch.Note}})
@@ -359,6 +386,7 @@ func (v *Verification) Document() show.Object {
 	doc.Add("blocks", blocks)
 	doc.Add("results", files[false])
 	doc.Add("sources", files[true])
+	doc.Add("losses", losses)
 	doc.Add("others", others)
 	return doc
 }

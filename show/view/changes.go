@@ -30,7 +30,7 @@ func countsOf(b *month.BeforeAndNow) string {
 		of[b.Sources[i].Change]++
 	}
 	var parts []string
-	for _, change := range []month.Change{month.New, month.Changed, month.Moved, month.Gone} {
+	for _, change := range []month.Change{month.New, month.Changed, month.Moved, month.Gone, month.Reread} {
 		if n := of[change]; n > 0 {
 			parts = append(parts, fmt.Sprintf("%s %s", show.Number(n), change))
 		}

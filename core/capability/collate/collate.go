@@ -15,6 +15,7 @@ import (
 	"lastblock/core/finding/suspense"
 	"lastblock/core/format/delimited"
 	"lastblock/core/large/inorder"
+	"lastblock/core/large/prints"
 	"lastblock/core/record"
 	"lastblock/core/source"
 	"lastblock/core/tally"
@@ -38,6 +39,8 @@ type Options struct {
 	// are columns of which a record must have amounts to be used, as far as its source has them.
 	States  bool
 	Amounts []string
+	// Skip tells of which sources no record is written with States, though they count; nil for none.
+	Skip func(index int) bool
 
 	Adder Adder // brings more columns; nil for none
 
@@ -76,6 +79,9 @@ type Result struct {
 	Sources  []tally.Source // what each source gave, by its index
 	Findings []finding.Finding
 	Proof    proof.Proof
+	// States are, with Options.States, fingerprints by source of what became of its records, and of the words of its name:
+	// where these and the records are the same, so is all that is written of them.
+	States []string
 }
 
 // Plan is a collation whose columns are known and whose records are not read.
@@ -215,6 +221,9 @@ func (j *Job) Finish() (*Result, error) {
 			used[k].Merge(&v.used[k])
 		}
 	}
+	if p.options.States {
+		result.States = j.states()
+	}
 	result.Proof.Used = result.Records
 	for k := range used {
 		result.Proof.Totals[k].Used = used[k].Amount()
@@ -245,6 +254,8 @@ type visitor struct {
 	tail      []byte   // the same, ready to be written behind a record
 	line      []byte
 	aside     []tally.Aside // records of the batch that are not used
+	skips     bool          // no record of the source is written
+	states    map[int]prints.Sum
 }
 
 func (v *visitor) Batch(b *source.Batch) error {
@@ -261,7 +272,9 @@ func (v *visitor) Batch(b *source.Batch) error {
 		v.used[i%len(v.used)].Add(value)
 	}
 	if v.plan.options.States {
-		v.writeStates(b, n)
+		if v.noteStates(); !v.skips {
+			v.writeStates(b, n)
+		}
 		return nil
 	}
 	if v.adder != nil {
@@ -302,6 +315,7 @@ func (v *visitor) Flush(ctx context.Context, task int) (err error) {
 // enter works out how the records of the next source are written.
 func (v *visitor) enter(b *source.Batch) {
 	v.index = b.Index
+	v.skips = v.plan.options.Skip != nil && v.plan.options.Skip(b.Index)
 	data := v.plan.resolver.Data()
 	if v.layout != b.Head.Layout {
 		v.layout = b.Head.Layout

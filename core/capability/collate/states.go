@@ -6,6 +6,8 @@ import (
 	"strconv"
 
 	"lastblock/core/format/delimited"
+	"lastblock/core/large/prints"
+	"lastblock/core/large/texts"
 	"lastblock/core/source"
 	"lastblock/core/tally"
 )
@@ -31,6 +33,43 @@ func (v *visitor) writeStates(b *source.Batch, n int) {
 	for i := range rest {
 		v.writeAside(&rest[i])
 	}
+}
+
+// noteStates takes in what became of the records of a batch that are not used.
+func (v *visitor) noteStates() {
+	if len(v.aside) == 0 {
+		return
+	}
+	if v.states == nil {
+		v.states = make(map[int]prints.Sum)
+	}
+	sum := v.states[v.index]
+	for i := range v.aside {
+		a := &v.aside[i]
+		room := texts.Append(texts.Append(nil, []byte(a.State)), []byte(a.Why))
+		sum.Add(prints.Of(strconv.AppendInt(room, int64(a.Line), 10)))
+	}
+	v.states[v.index] = sum
+}
+
+// states are those of Result.
+func (j *Job) states() []string {
+	all := make([]string, len(j.plan.set.Sources))
+	var words [][]byte
+	var room []byte
+	for i := range all {
+		words = j.plan.resolver.Texts(i, words)
+		room = room[:0]
+		for _, word := range words {
+			room = texts.Append(room, word)
+		}
+		sum := prints.Of(room)
+		for _, v := range j.visitors {
+			sum.Add(v.states[i])
+		}
+		all[i] = sum.String()
+	}
+	return all
 }
 
 func (v *visitor) writeAside(a *tally.Aside) {

@@ -2,10 +2,12 @@ package rollup
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 
 	"lastblock/core/large/texts"
+	"lastblock/core/value/amount"
 )
 
 // bySource keeps beside the groups of all sources what each source gave to them, for one goroutine.
@@ -21,6 +23,19 @@ type bySource struct {
 	cells   *table // groups of all sources, by the number of the source and their keys
 	spilled []run
 	key     []byte
+
+	result *Result
+	known  func(g *Gave) bool // Options.Known
+	left   map[int]bool       // sources whose figures are known elsewhere
+}
+
+// Gave is what a source gave to a summary.
+type Gave struct {
+	Source  int     // its index
+	Of      *Result // for its Keys and the names of its Sums
+	Records int
+	Sums    []amount.Amount
+	Each    func(visit func(c *Cell)) // by group, in any order; a cell is good until visit returns
 }
 
 // A source whose groups are nearly as many as its records says no more by group than its records do, so
@@ -60,6 +75,12 @@ func (s *bySource) settle(all *table, ends bool) {
 	}
 	whole := ends && !s.partly && !s.shared(s.index)
 	keeps := !whole || isKept(s.apart.len(), s.rows)
+	if whole && keeps && s.known != nil && s.known(s.gave()) {
+		if s.left == nil {
+			s.left = make(map[int]bool)
+		}
+		keeps, s.left[s.index] = false, true
+	}
 	for g := range s.apart.len() {
 		sums := s.apart.of(g)
 		key := s.apart.key(g)
@@ -72,6 +93,31 @@ func (s *bySource) settle(all *table, ends bool) {
 	s.partly = true
 	s.rows = 0
 	s.apart.reset()
+}
+
+// gave is what the source that was read gave.
+func (s *bySource) gave() *Gave {
+	g := &Gave{Source: s.index, Of: s.result}
+	sums := make([]amount.Sum, s.apart.width)
+	for at := range s.apart.len() {
+		g.Records += s.apart.counts[at]
+		for i, sum := range s.apart.of(at) {
+			sums[i].Merge(&sum)
+		}
+	}
+	g.Sums = amounts(sums)
+	g.Each = func(visit func(c *Cell)) {
+		c := &Cell{Sums: make([]amount.Amount, s.apart.width)}
+		for at := range s.apart.len() {
+			c.takeKey(s.apart.key(at))
+			for i := range c.Sums {
+				c.Sums[i] = s.apart.of(at)[i].Amount()
+			}
+			c.Records, c.Lines = s.apart.counts[at], s.apart.at(at)
+			visit(c)
+		}
+	}
+	return g
 }
 
 // spill puts the cells aside where they have grown over a limit.
@@ -89,7 +135,9 @@ func (s *bySource) spill(limit int64, parts int) error {
 
 // gatherSources takes what the goroutines have kept by source.
 func (r *Result) gatherSources(visitors []*visitor) error {
+	r.left = make(map[int]bool)
 	for _, v := range visitors {
+		maps.Copy(r.left, v.by.left)
 		r.cells = append(r.cells, v.by.spilled...)
 		r.cells = append(r.cells, &tableRun{v.by.cells, v.by.cells.sorted()})
 	}
@@ -117,7 +165,10 @@ func cellKey(key []byte) (index int, group []byte, err error) {
 
 // IsApart tells whether the figures of a source are known by group: with Options.BySource they are, but
 // for sources that have nearly as many groups as records.
-func (r *Result) IsApart(index int) bool { return r.apart[index] }
+func (r *Result) IsApart(index int) bool { return r.apart[index] || r.left[index] }
+
+// IsLeft tells whether Options.Known has said that the figures of a source are known elsewhere.
+func (r *Result) IsLeft(index int) bool { return r.left[index] }
 
 // Keys are the columns of the keys of EachGroup.
 func (r *Result) Keys() []string {
@@ -139,13 +190,48 @@ func (r *Result) EachGroup(visit func(row Row) error) error {
 }
 
 // EachOfSource calls visit for what each source gave to each group, in the order of the sources and of the
-// keys, where IsApart says so. Keys are those of EachGroup.
-func (r *Result) EachOfSource(visit func(source int, row Row) error) error {
+// keys, where IsApart says so and IsLeft does not; of sources that isWanted, nil for all. Keys are those of EachGroup.
+func (r *Result) EachOfSource(isWanted func(source int) bool, visit func(source int, row Row) error) error {
+	return merge(r.cells, r.parts()+1, len(r.Sums), func(key []byte, of counted) error {
+		index, group, err := cellKey(key)
+		if err != nil || !r.apart[index] || isWanted != nil && !isWanted(index) {
+			return err
+		}
+		return visit(index, Row{Key: texts.Split(group), Records: of.records, Sums: amounts(of.sums), Lines: of.lines})
+	})
+}
+
+// Cell is what a source gave to a group: a row whose key is in bytes.
+type Cell struct {
+	Key     [][]byte
+	Records int
+	Sums    []amount.Amount
+	Lines   Lines
+}
+
+// takeKey takes a key apart.
+func (c *Cell) takeKey(key []byte) {
+	for c.Key = c.Key[:0]; len(key) > 0; {
+		var text []byte
+		text, key = texts.Take(key)
+		c.Key = append(c.Key, text)
+	}
+}
+
+// EachCell is EachOfSource of all sources, for who looks at very many of them. A cell is good until visit returns.
+func (r *Result) EachCell(visit func(source int, c *Cell)) error {
+	c := &Cell{Sums: make([]amount.Amount, len(r.Sums))}
 	return merge(r.cells, r.parts()+1, len(r.Sums), func(key []byte, of counted) error {
 		index, group, err := cellKey(key)
 		if err != nil || !r.apart[index] {
 			return err
 		}
-		return visit(index, Row{Key: texts.Split(group), Records: of.records, Sums: amounts(of.sums), Lines: of.lines})
+		c.takeKey(group)
+		for i := range of.sums {
+			c.Sums[i] = of.sums[i].Amount()
+		}
+		c.Records, c.Lines = of.records, of.lines
+		visit(index, c)
+		return nil
 	})
 }

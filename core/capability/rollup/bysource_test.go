@@ -68,7 +68,7 @@ func TestFiguresBySource(t *testing.T) {
 			t.Fatal(err)
 		}
 		seen := make(map[string]string)
-		if err := got.EachOfSource(func(index int, row Row) error {
+		if err := got.EachOfSource(nil, func(index int, row Row) error {
 			key := in.Sources[index].Name + " " + strings.Join(row.Key, " ")
 			seen[key] = fmt.Sprint(row.Records, row.Sums[0], row.Lines)
 			return nil

@@ -35,6 +35,7 @@ type Result struct {
 	// with Options.BySource
 	cells []run        // by source and group
 	apart map[int]bool // by source: its figures are known by group
+	left  map[int]bool // by source: they are known elsewhere
 	most  int          // groups that Rows and Sorted may hold
 }
 

@@ -23,6 +23,9 @@ type Options struct {
 	Drop     *drop.Set // what is left out
 	Twins    bool      // look for sources that are the same bytes
 	BySource bool      // keep what each source gave, too
+	// Known tells of a source whether what it gave is known elsewhere, so that it is not kept by group; nil for none. Several
+	// goroutines may ask. It is not asked of all sources.
+	Known    func(g *Gave) bool
 	Suspense *suspense.File
 }
 
@@ -35,6 +38,7 @@ type Job struct {
 	sums     int
 	limit    int64 // bytes that the table of one goroutine may take
 	bySource bool
+	known    func(g *Gave) bool
 	visitors []*visitor
 	result   *Result
 }
@@ -99,7 +103,7 @@ func Prepare(ctx context.Context, set *source.Set, reading source.Reading, optio
 		limit /= 3 // of which each goroutine has three
 	}
 	return &Job{set: set, tally: t, resolver: resolver, parts: parts, sums: len(sums), limit: limit,
-		bySource: options.BySource, result: result}, nil
+		bySource: options.BySource, known: options.Known, result: result}, nil
 }
 
 // Visitor makes the visitor of one goroutine.
@@ -109,6 +113,7 @@ func (j *Job) Visitor() source.Visitor {
 		scratch: make([][]byte, len(j.parts))}
 	if j.bySource {
 		v.by = newBySource(j.sums, j.set.IsShared)
+		v.by.result, v.by.known = j.result, j.known
 	}
 	j.visitors = append(j.visitors, v)
 	return v

@@ -17,7 +17,7 @@ import (
 )
 
 // Version is that of the blocks which this package writes. Those of earlier versions are read.
-const Version = 2
+const Version = 3
 
 // Block is the account of one close. Names of files are relative to the plan, with slashes, on every
 // system.
@@ -42,12 +42,14 @@ type Block struct {
 	Records    *File       `json:"records,omitempty"` // where they are retained
 	Pack       *File       `json:"pack,omitempty"`    // what the checks came to; blocks of version 1 have none
 
-	// Sources stand in the block itself up to mostSources of them; of more, and beside that of all, the
-	// figures say the same.
+	// Sources are those that stand in no earlier block as they are; Earlier says which blocks have the others, and what
+	// else of them holds on. Sources stand in the block itself up to mostSources of them; of more, and beside that of
+	// all, the figures say the same. Blocks of versions 1 and 2 have all sources themselves.
 	Sources     []Source   `json:"sources"`
-	SourceCount int        `json:"source_count"`
-	Layouts     [][]string `json:"layouts"` // columns that sources have, each once
-	Later       []string   `json:"later"`   // sources of later periods, which were not read
+	Earlier     []Earlier  `json:"earlier"`
+	SourceCount int        `json:"source_count"` // of these and those of earlier blocks
+	Layouts     [][]string `json:"layouts"`      // columns that sources have, each once
+	Later       []string   `json:"later"`        // sources of later periods, which were not read
 
 	Rows     int       `json:"rows"`
 	Totals   []Total   `json:"totals"`
@@ -110,6 +112,11 @@ type Source struct {
 	Fingerprint string  `json:"fingerprint"` // of its records, see source.Fingerprints
 	Rows        int     `json:"rows"`
 	Totals      []Total `json:"totals"`
+
+	// Retained is the block that has retained its records, 0 for none, and States the fingerprint of what became of
+	// these, of a source whose records were ever retained.
+	Retained int    `json:"retained,omitempty"`
+	States   string `json:"states,omitempty"`
 }
 
 // mostSources is how many sources a block lists itself.
@@ -192,8 +199,12 @@ func (b *Block) Encode() ([]byte, error) {
 	whole := *b
 	whole.Time = b.Time.UTC().Truncate(time.Second)
 	whole.Body = ""
-	if whole.SourceCount = len(b.Sources); len(b.Sources) > mostSources {
+	whole.SourceCount = len(b.Sources) + b.countEarlier()
+	if len(b.Sources) > mostSources {
 		whole.Sources = nil
+	}
+	if whole.Earlier == nil {
+		whole.Earlier = []Earlier{}
 	}
 	if whole.Sources == nil {
 		whole.Sources = []Source{}

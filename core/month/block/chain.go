@@ -20,7 +20,7 @@ import (
 	"golang.org/x/sync/errgroup"
 )
 
-// Entry is a block of a chain, with its seal. Its Sources are read by Chain.Sources.
+// Entry is a block of a chain, with its seal. Its Sources are read by Chain.Sources, its Bridges by Chain.Bridges.
 type Entry struct {
 	Block
 	File string // its name in the folder of the chain
@@ -33,8 +33,10 @@ type Entry struct {
 type Chain struct {
 	Folder  string
 	Entries []Entry
+	Lost    []error // what could not be shown, for files that are gone: *LostError
 
 	sources map[int][]Source // of blocks, by their numbers, that were read
+	owned   map[int][]Source // likewise, those that stand in the block itself
 }
 
 // BrokenError is a chain that is not as it was written. Nobody may go on with it.
@@ -167,10 +169,8 @@ func (c *Chain) read(e *Entry, of listed) error {
 		return err
 	}
 	e.File, e.Seal = of.file, SealOf(data)
-	head, _, ok := cutSources(data)
-	if !ok {
-		head = data
-	}
+	head, _, _ := sourcesCut.take(data)
+	head, _, _ = bridgesCut.take(head)
 	version := struct {
 		Version int `json:"version"`
 	}{}
@@ -239,18 +239,52 @@ func (c *Chain) know(e *Entry, sources []Source) {
 }
 
 func (c *Chain) readSources(e *Entry) (sources []Source, err error) {
-	if e.SourceCount > mostSources {
+	if e.isWhole() {
+		return c.own(e)
+	}
+	return c.composed(e)
+}
+
+// own are the sources that stand in a block itself, which must not be changed.
+func (c *Chain) own(e *Entry) (sources []Source, err error) {
+	sources, known := c.owned[e.Number]
+	if known {
+		return sources, nil
+	}
+	if sources, err = c.readOwn(e); err == nil {
+		if c.owned == nil {
+			c.owned = make(map[int][]Source)
+		}
+		c.owned[e.Number] = sources
+	}
+	return sources, err
+}
+
+func (c *Chain) readOwn(e *Entry) (sources []Source, err error) {
+	if e.SourceCount-e.countEarlier() > mostSources {
 		return c.sourcesOfFigures(e)
 	}
+	err = c.listOf(e, &sourcesCut, &sources)
+	return sources, err
+}
+
+// Bridges are those of a block, which are not read with it. The error is a *BrokenError, or what reading returned.
+func (c *Chain) Bridges(e *Entry) (bridges []Bridge, err error) {
+	err = c.listOf(e, &bridgesCut, &bridges)
+	return bridges, err
+}
+
+// listOf reads a list of a block.
+func (c *Chain) listOf(e *Entry, of *cut, list any) error {
 	data, err := c.bytesOf(listed{e.Number, e.File})
 	if err != nil {
-		return nil, err
+		return err
 	}
-	_, list, ok := cutSources(data)
+	_, items, ok := of.take(data)
 	if SealOf(data) != e.Seal || !ok {
-		return nil, c.broken(e.Number, "%s was changed since it was read", e.File)
+		return c.broken(e.Number, "%s was changed since it was read", e.File)
 	}
-	return sources, json.Unmarshal(list, &sources)
+	return json.Unmarshal(items, list)
 }
 
 // follows makes sure that a block names the one before it.

@@ -2,6 +2,7 @@ package block
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -74,13 +75,14 @@ type Made struct {
 func (m *Made) Change() amount.Amount { return m.Is.Sub(m.Was) }
 
 // Course is a figure from block to block: in each that has such a result, in their order, each against the block that
-// its close was compared with (Since). The error says what a
-// wish names that no block has, or is that of Figures.
+// its close was compared with (Since). Blocks that cannot show it are in Lost of
+// the chain. The error says what a wish names that no block has, or is that of Figures.
 func (c *Chain) Course(w Wish) (points []Point, err error) {
 	given := make(map[int]parts)           // by block
 	amounts := make(map[int]amount.Amount) // likewise
 	var had []string                       // values of the first word, where no group has all words
 	found := false
+	kept := make(map[string]*keptFigures) // what stands with each block, of each result
 	for i := range c.Entries {
 		e := &c.Entries[i]
 		at, sum := e.find(&w)
@@ -88,7 +90,22 @@ func (c *Chain) Course(w Wish) (points []Point, err error) {
 			continue
 		}
 		p := Point{Entry: e, Column: e.Results[at].Totals[sum].Column}
-		now, some, err := c.point(&p, &w, at, sum, &had, nil)
+		read := c.figuresOf
+		if of := e.Results[at].called(); e.Version > 2 {
+			if kept[of] == nil {
+				kept[of] = &keptFigures{chain: c, sift: sift{of: of, words: w.Words}, of: make(map[int]*keptOfBlock)}
+			}
+			read = kept[of].read
+		}
+		now, some, err := c.point(&p, &w, at, sum, &had, read)
+		if untold := new(untoldError); errors.As(err, &untold) && e.Version > 2 { // none of its groups may have the words
+			p = Point{Entry: e, Column: p.Column}
+			now, some, err = c.point(&p, &w, at, sum, &had, c.figuresOf)
+		}
+		if lost := new(LostError); errors.As(err, &lost) {
+			c.Lost = append(c.Lost, lost)
+			continue
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -105,9 +122,14 @@ func (c *Chain) Course(w Wish) (points []Point, err error) {
 		points = append(points, p)
 	}
 	switch {
+	case len(points) == 0 && len(c.Lost) > 0:
+		return nil, c.Lost[0]
 	case len(points) == 0:
 		return nil, c.nothing(&w)
 	case !found:
+		if err := c.values(&w, &had); err != nil {
+			return nil, err
+		}
 		first := w.Words[0]
 		slices.Sort(had)
 		return nil, fmt.Errorf("no group has %s: %w", first.Column,
@@ -150,9 +172,9 @@ type parts struct {
 }
 
 // point reads a figure, and returns what each source gave to it, and whether any group has the words. had gets the
-// values of the first of them, of the lines that a filter keeps.
+// values of the first of them, of the lines that read reads.
 func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string,
-	keeps *filter) (given parts, some bool, err error) {
+	read readFiltered) (given parts, some bool, err error) {
 	r := &p.Entry.Results[result]
 	columns := make([]int, len(w.Words))
 	for i, word := range w.Words {
@@ -163,7 +185,7 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string,
 	hasGroups := false
 	_, known := c.sources[p.Entry.Number]
 	var sources []Source
-	err = c.figures(p.Entry, keeps, func(f *Figure) error {
+	err = c.figures(p.Entry, read, nil, func(f *Figure) error {
 		if f.Kind == OfRead && !known {
 			sources = append(sources, f.source(p.Entry))
 		}
@@ -173,7 +195,10 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string,
 		switch f.Kind {
 		case OfGiven:
 			source := strings.Clone(f.Source)
-			given.unknown[source], given.rows[source] = true, f.Rows
+			given.rows[source] = f.Rows
+			if p.Entry.Version < 3 || f.Place == WholePlace { // else it is known by group
+				given.unknown[source] = true
+			}
 			return nil
 		case OfGroup:
 			hasGroups = true
@@ -210,6 +235,54 @@ func (c *Chain) point(p *Point, w *Wish, result, sum int, had *[]string,
 	}
 	p.Amount = total.Amount()
 	return given, some, err
+}
+
+// values adds the values that the first word of a wish has in the newest block with such a result.
+func (c *Chain) values(w *Wish, had *[]string) error {
+	for i := len(c.Entries) - 1; i >= 0; i-- {
+		e := &c.Entries[i]
+		if at, sum := e.find(w); at >= 0 {
+			_, _, err := c.point(&Point{Entry: e}, w, at, sum, had, c.figuresOf)
+			return err
+		}
+	}
+	return nil
+}
+
+// keptFigures are the figures that are about a wish, of a result: those that stand with a block are read once, however
+// many blocks use them.
+type keptFigures struct {
+	chain *Chain
+	sift  sift
+	of    map[int]*keptOfBlock
+}
+
+type keptOfBlock struct {
+	figures []Figure
+	err     error
+}
+
+func (k *keptFigures) read(e *Entry, _ *filter, visit func(*Figure) error) error {
+	of := k.of[e.Number]
+	if of == nil {
+		of = new(keptOfBlock)
+		k.of[e.Number] = of
+		of.err = k.chain.figuresOf(e, k.sift.in(e), func(f *Figure) error {
+			if f.Kind == OfRead {
+				return nil
+			}
+			kept := *f
+			kept.Group, kept.Totals = slices.Clone(f.Group), slices.Clone(f.Totals)
+			of.figures = append(of.figures, kept)
+			return nil
+		})
+	}
+	for i := range of.figures {
+		if err := visit(&of.figures[i]); err != nil {
+			return err
+		}
+	}
+	return of.err
 }
 
 // untoldError says that a block keeps no figures by group of a result.

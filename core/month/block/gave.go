@@ -40,16 +40,14 @@ func (c *Chain) Gave(e *Entry, w Wish) (*Gave, error) {
 	r := &e.Results[at]
 	p := Point{Entry: e}
 	var had []string
-	s := &sift{result: strconv.Itoa(at + 1), known: make(map[string]bool)}
-	for _, word := range w.Words {
-		if !word.isNamed() { // which may be spelt otherwise
-			s.values = append(s.values, []byte(word.Value))
-		}
+	s := &sift{of: r.called(), words: w.Words, known: make(map[string]bool)}
+	sifted := func(in *Entry, _ *filter, visit func(*Figure) error) error {
+		return c.figuresOf(in, s.in(in), visit)
 	}
-	given, some, err := c.point(&p, &w, at, sum, &had, &filter{wanted: s.keeps, lacks: s.lacks})
+	given, some, err := c.point(&p, &w, at, sum, &had, sifted)
 	if untold := new(untoldError); (err == nil || errors.As(err, &untold)) && !some {
 		p, had = Point{Entry: e}, nil
-		given, some, err = c.point(&p, &w, at, sum, &had, nil) // for what there is instead
+		given, some, err = c.point(&p, &w, at, sum, &had, c.figuresOf) // for what there is instead
 	}
 	if untold := new(untoldError); errors.As(err, &untold) {
 		g := &Gave{Result: r, Column: r.Totals[sum].Column, By: make(map[string]amount.Amount), Unknown: given.unknown,
@@ -87,8 +85,9 @@ func (c *Chain) gaveAll(e *Entry, w Wish) (*Gave, error) {
 			return nil, err
 		}
 		rows := make(map[string]int)
-		isGiven := func(l *sifted) bool { return l.kind == OfGiven }
-		err = c.figures(e, &filter{wanted: isGiven}, func(f *Figure) error {
+		isGiven := &filter{wanted: func(l *sifted) bool { return l.kind == OfGiven }}
+		given := func(in *Entry, _ *filter, visit func(*Figure) error) error { return c.figuresOf(in, isGiven, visit) }
+		err = c.figures(e, given, nil, func(f *Figure) error {
 			if f.Kind != OfGiven || f.Result != i+1 {
 				return nil
 			}
@@ -117,12 +116,33 @@ func (g *Gave) findShort(c *Chain, e *Entry, rows map[string]int) error {
 	return err
 }
 
-// sift is asked which lines may be about the figure, and notes of which sources something is known by group.
+// sift is asked which lines may be about a figure of a result, and notes of which sources something is known by group.
 type sift struct {
+	of     string // what the result is called
+	words  []Word
 	values [][]byte // of the words
-	result string
+	result string   // its place in the block that is read
 	known  map[string]bool
 	last   []byte // source
+}
+
+// in is the filter of the figures that stand with a block.
+func (s *sift) in(e *Entry) *filter {
+	s.result, s.values, s.last = "", nil, nil
+	for i := range e.Results {
+		if r := &e.Results[i]; r.As == "" && r.called() == s.of {
+			s.result = strconv.Itoa(i + 1)
+		}
+	}
+	for _, word := range s.words {
+		if !word.isNamed() { // which may be spelt otherwise
+			s.values = append(s.values, []byte(word.Value))
+		}
+	}
+	if s.known == nil {
+		s.known = make(map[string]bool)
+	}
+	return &filter{wanted: s.keeps, lacks: s.lacks}
 }
 
 func (s *sift) keeps(l *sifted) bool {

@@ -5,7 +5,7 @@ import (
 	"encoding/hex"
 )
 
-// A block is read without its sources, which are nearly all of it: its head. That the bytes are those that
+// A block is read without its sources and bridges, which are nearly all of it: its head. That the bytes are those that
 // were sealed is known without reading them as JSON.
 
 // bodyBegin and bodyEnd are around the body of a block, which is the second member of the canonical
@@ -30,23 +30,25 @@ func hasItsBody(data []byte) bool {
 	return SealOf(bare) == string(body)
 }
 
-// Within a text a quote has a backslash before it, so that these stand in a block where its sources
-// begin and end, and nowhere else.
+// cut is a list in a block that is not read with the others: by what stands before it and behind it. Within a text a quote
+// has a backslash before it, so that these stand in a block where the list begins and ends, and nowhere else.
+type cut struct{ begin, end []byte }
+
 var (
-	sourcesBegin = []byte(`,"sources":[`)
-	sourcesEnd   = []byte(`],"time":"`)
+	sourcesCut = cut{[]byte(`,"sources":[`), []byte(`],"time":"`)}
+	bridgesCut = cut{[]byte(`,"bridges":[`), []byte(`],"decisions":{`)}
 )
 
-// cutSources takes the sources out of a block: head is the block without them, sources a JSON array.
-func cutSources(data []byte) (head, sources []byte, ok bool) {
-	begin := bytes.Index(data, sourcesBegin)
+// take takes the list out of a block: head is the block without its items, list a JSON array.
+func (c *cut) take(data []byte) (head, list []byte, ok bool) {
+	begin := bytes.Index(data, c.begin)
 	if begin < 0 {
-		return nil, nil, false
+		return data, nil, false
 	}
-	begin += len(sourcesBegin)
-	end := bytes.Index(data[begin-1:], sourcesEnd)
+	begin += len(c.begin)
+	end := bytes.Index(data[begin-1:], c.end)
 	if end < 0 {
-		return nil, nil, false
+		return data, nil, false
 	}
 	end += begin - 1
 	head = append(bytes.Clone(data[:begin]), data[end:]...)

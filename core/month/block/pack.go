@@ -8,5 +8,5 @@ func (c *Chain) Pack(e *Entry, read func(io.Reader) error) (ok bool, err error) 
 	if e.Block.Pack == nil {
 		return false, nil
 	}
-	return true, c.open(e, *e.Block.Pack, "pack", read)
+	return true, c.lost(e, e, "checks", *e.Block.Pack, c.open(e, *e.Block.Pack, "pack", read))
 }

@@ -6,6 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
+	"maps"
+	"path/filepath"
 	"slices"
 	"strconv"
 
@@ -42,6 +45,43 @@ func (c *Chain) Records(e *Entry, isWanted func(source string) bool,
 	if e.Block.Records == nil {
 		return nil
 	}
+	if e.Version < 3 {
+		return c.lost(e, e, "records", *e.Block.Records, c.recordsOf(e, isWanted, visit))
+	}
+	sources, err := c.Sources(e)
+	if err != nil {
+		return err
+	}
+	in := make(map[int]map[string]bool) // sources by the block that has retained their records
+	for i := range sources {
+		if s := &sources[i]; s.Retained > 0 && s.Of == "" && isWanted(s.Source) {
+			if in[s.Retained] == nil {
+				in[s.Retained] = make(map[string]bool)
+			}
+			in[s.Retained][s.Source] = true
+		}
+	}
+	for _, number := range slices.Sorted(maps.Keys(in)) {
+		if number > e.Number || c.Entries[number-1].Block.Records == nil {
+			return c.broken(e.Number, "it stands on the records of block %d, which has retained none", number)
+		}
+		of := &c.Entries[number-1]
+		err := c.recordsOf(of, func(source string) bool { return in[number][source] }, visit)
+		if errors.Is(err, fs.ErrNotExist) {
+			return &LostError{Number: e.Number, What: "records", In: number,
+				Name:    filepath.Join(c.Folder, of.Block.Records.Name),
+				Sources: len(in[number]), Of: e.SourceCount}
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// recordsOf is Records for those that stand with a block itself.
+func (c *Chain) recordsOf(e *Entry, isWanted func(source string) bool,
+	visit func(columns []string, r *Record) error) error {
 	return c.open(e, *e.Block.Records, "records", func(packed io.Reader) error {
 		return e.readRecords(packed, isWanted, visit)
 	})

@@ -1,6 +1,10 @@
 package block
 
-import "lastblock/core/value/period"
+import (
+	"slices"
+
+	"lastblock/core/value/period"
+)
 
 // Standing is a source as the newest block has it that has read its period.
 type Standing struct {
@@ -23,6 +27,9 @@ func (c *Chain) Stands() (all []Standing, through period.Period, err error) {
 			continue
 		}
 		older := covered && closed.Last() <= through.Last() // so that newer blocks have read its records as well
+		if older && !e.hasForms() {
+			continue
+		}
 		sources, err := c.Sources(e)
 		if err != nil {
 			return nil, through, err
@@ -49,4 +56,9 @@ func (c *Chain) Stands() (all []Standing, through period.Period, err error) {
 		}
 	}
 	return all, through, nil
+}
+
+// hasForms tells whether forms may be among the sources of a block.
+func (b *Block) hasForms() bool {
+	return slices.ContainsFunc(b.Results, func(r Result) bool { return r.Command == "overlay" })
 }

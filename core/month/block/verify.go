@@ -75,7 +75,10 @@ type Wanted struct {
 // read once. What a database gave is asked for by others: it is Unknown. The error is what reading a
 // file returned, or a *BrokenError.
 func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err error) {
-	files, err := c.sealed(wanted.Root, wanted.Sources)
+	files, err := c.sealed(wanted.Root)
+	if err == nil && wanted.Sources {
+		files, err = c.withSources(files)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -87,9 +90,17 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(1, wanted.Jobs))
 	for _, f := range files {
-		if wanted.Block == 0 || f.Number == wanted.Block {
+		if wanted.Block == 0 || f.Number == wanted.Block && f.Role != OfSource {
 			all = append(all, f)
 		}
+	}
+	if wanted.Block > 0 && wanted.Sources {
+		e := &c.Entries[wanted.Block-1]
+		sources, err := c.Sources(e)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, filesOf(e, sources)...)
 	}
 	for i := range all {
 		f := &all[i]
@@ -187,7 +198,7 @@ func (c *Chain) Sealing(ctx context.Context, wanted Wanted, path string) (*Seale
 	if err != nil {
 		return nil, err
 	}
-	files, err := c.sealed(wanted.Root, false)
+	files, err := c.sealed(wanted.Root)
 	if err != nil {
 		return nil, err
 	}
@@ -233,17 +244,15 @@ func (f *Sealed) state(ctx context.Context, path string, standFor map[string]str
 	}
 }
 
-// sealed are the files that blocks name, in the order of the blocks, each once a block.
-func (c *Chain) sealed(root string, sources bool) (all []Sealed, err error) {
+// sealed are the files that blocks name beside sources, in the order of the blocks, each once a block.
+func (c *Chain) sealed(root string) (all []Sealed, err error) {
 	for i := range c.Entries {
 		e := &c.Entries[i]
-		named := make(map[string]int) // where they are among all
-		add := func(role Role, f File, query string, of ...*Source) {
-			s := Sealed{File: f, Query: query, Role: role, Number: e.Number, Period: e.Period, sources: of}
-			if at, is := named[s.key()]; is {
-				all[at].sources = append(all[at].sources, of...)
-			} else if f.Name != "" {
-				named[s.key()] = len(all)
+		named := make(map[string]bool)
+		add := func(role Role, f File, query string) {
+			s := Sealed{File: f, Query: query, Role: role, Number: e.Number, Period: e.Period}
+			if !named[s.key()] && f.Name != "" {
+				named[s.key()] = true
 				all = append(all, s)
 			}
 		}
@@ -257,21 +266,90 @@ func (c *Chain) sealed(root string, sources bool) (all []Sealed, err error) {
 		if e.Pack != nil {
 			add(OfPack, c.beside(root, *e.Pack), "")
 		}
-		if !sources {
-			continue
+	}
+	return all, nil
+}
+
+// withSources adds the sources and the references that blocks name. A source that a block goes on to use as an earlier one
+// has sealed it stands there once, with the newest block that uses it.
+func (c *Chain) withSources(files []Sealed) (all []Sealed, err error) {
+	through := make(map[int]int)         // the newest block that uses all sources of a block
+	named := make(map[int]map[Named]int) // the newest one that uses a source of a block
+	for i := range c.Entries {
+		e := &c.Entries[i]
+		for k := range e.Earlier {
+			of := &e.Earlier[k]
+			from, err := c.earlier(e, of)
+			switch {
+			case err != nil:
+				return nil, err
+			case of.Sources > 0 && len(of.Only)+len(of.Without) == 0:
+				through[from.Number] = e.Number
+				continue
+			}
+			own, err := c.own(from)
+			if err != nil {
+				return nil, err
+			}
+			for _, s := range of.uses(own) {
+				if named[from.Number] == nil {
+					named[from.Number] = make(map[Named]int)
+				}
+				named[from.Number][s.name()] = e.Number
+			}
 		}
-		list, err := c.Sources(e)
+	}
+	all = files
+	type place struct {
+		key    string
+		number int
+	}
+	at := make(map[place]int)
+	for i := range all {
+		at[place{all[i].key(), all[i].Number}] = i
+	}
+	add := func(f Sealed) {
+		key := place{f.key(), f.Number}
+		if k, known := at[key]; known {
+			all[k].sources = append(all[k].sources, f.sources...)
+			return
+		}
+		at[key], all = len(all), append(all, f)
+	}
+	for i := range c.Entries {
+		e := &c.Entries[i]
+		own, err := c.own(e)
 		if err != nil {
 			return nil, err
 		}
-		for i := range list {
-			add(OfSource, list[i].File, list[i].Query, &list[i])
+		for _, f := range filesOf(e, own) {
+			for _, s := range f.sources {
+				f.Number = max(f.Number, through[e.Number], named[e.Number][s.name()])
+			}
+			f.Period = c.Entries[f.Number-1].Period
+			add(f)
 		}
 		for _, r := range e.References {
-			add(OfReference, r.File, r.Query)
+			add(Sealed{File: r.File, Query: r.Query, Role: OfReference, Number: e.Number, Period: e.Period})
 		}
 	}
 	return all, nil
+}
+
+// filesOf are the files of sources that a block has sealed, each once.
+func filesOf(e *Entry, sources []Source) (all []Sealed) {
+	at := make(map[string]int)
+	for i := range sources {
+		s := &sources[i]
+		f := Sealed{File: s.File, Query: s.Query, Role: OfSource, Number: e.Number, Period: e.Period}
+		place, known := at[f.key()]
+		if !known {
+			place = len(all)
+			at[f.key()], all = place, append(all, f)
+		}
+		all[place].sources = append(all[place].sources, s)
+	}
+	return all
 }
 
 // beside is a file that lies with the blocks, by its name from the plan.

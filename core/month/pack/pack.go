@@ -4,9 +4,6 @@
 package pack
 
 import (
-	"encoding/json"
-	"fmt"
-	"io"
 	"time"
 
 	"lastblock/core/finding"
@@ -15,8 +12,8 @@ import (
 	"lastblock/core/value/amount"
 )
 
-// Version is that of the packs which this package writes.
-const Version = 1
+// Version is that of the packs which this package writes. One of version 1 is a single document.
+const Version = 2
 
 // Pack is what a month end came to. Names of sources are those that results have; amounts are exact.
 type Pack struct {
@@ -221,22 +218,4 @@ type ProofTotal struct {
 	Dropped  amount.Amount `json:"dropped"`
 	// Unread is how many records in suspense have an amount that cannot be read, and so is in no figure.
 	Unread int `json:"unread,omitempty"`
-}
-
-// Write writes the pack as one JSON document.
-func (p *Pack) Write(w io.Writer) error {
-	p.Version = Version
-	return json.NewEncoder(w).Encode(p)
-}
-
-// Read reads what Write has written. The error says where it is no pack, or one of a newer version.
-func Read(r io.Reader) (*Pack, error) {
-	p := new(Pack)
-	if err := json.NewDecoder(r).Decode(p); err != nil {
-		return nil, fmt.Errorf("reading what the checks came to: %w", err)
-	}
-	if p.Version > Version {
-		return nil, fmt.Errorf("what the checks came to was written by a newer Lastblock; use that one")
-	}
-	return p, nil
 }

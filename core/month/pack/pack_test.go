@@ -28,32 +28,84 @@ func TestAPackIsReadAsItWasWritten(t *testing.T) {
 		Summaries: []Summary{{Name: "s", By: []string{"account"}, Column: "period", Across: []string{"1", "2"},
 			Sums: []string{"v"}, Lines: []SummaryLine{{Kind: Group, Key: []string{"4"}, Records: 1,
 				Sums: []amount.Amount{value}, Cells: [][]*amount.Amount{{&value}, nil}}}}},
-		Findings: []Finding{{Finding: finding.Finding{ID: "abcdefgh", Message: "<b>"}, Entity: "alder"}},
-		Sources:  []Source{{Source: "a", Totals: []amount.Amount{value}}},
-		Proof:    Proof{Totals: []ProofTotal{{Column: "v", Read: value}}}}
-	var written bytes.Buffer
-	if err := p.Write(&written); err != nil {
-		t.Fatal(err)
+		Declared: []Declared{{Source: "a", Figure: "rows", Declared: value, Found: value}},
+		Doubles:  &Doubles{Totals: []string{"v"}, Kinds: []DoubleRow{{Kind: "record-twice", Findings: 1}}},
+		Reconciliations: []Reconciliation{{Name: "r", Totals: []string{"v"}, Statements: []Statement{
+			{Lines: []StatementLine{{"here", 1, []amount.Amount{value}}}}, {Group: []string{"x"}}}}},
+		Grids: []Grid{{Name: "g", By: []string{"row", "column"}, Forms: 1, Blocks: []GridBlock{{
+			Rows: []GridLine{{Name: "1"}, {Name: "2", Total: true}}, Columns: []GridLine{{Name: "A"}, {Name: "B"}},
+			Figures: []GridFigure{{&value, "A1"}, {nil, "B1"}, {&value, "A2"}, {&value, "B2"}}}}}},
+		Findings:   []Finding{{Finding: finding.Finding{ID: "abcdefgh", Message: "<b>"}, Entity: "alder"}},
+		Sources:    []Source{{Source: "a", Totals: []amount.Amount{value}}},
+		PassedOver: []PassedOver{{"z.pdf", "format"}},
+		Proof:      Proof{Totals: []ProofTotal{{Column: "v", Read: value}}}}
+	used := make(map[int]int)
+	known := newKnown(func(number int) { used[number]++ })
+	packs := make(map[int]string)
+	write := func(number int) (text string) {
+		t.Helper()
+		var written bytes.Buffer
+		if err := p.Write(&written, known); err != nil {
+			t.Fatal(err)
+		}
+		packs[number] = written.String()
+		if err := known.note(number, strings.NewReader(packs[number])); err != nil {
+			t.Fatal(err)
+		}
+		return packs[number]
 	}
-	text := written.String()
-	got, err := Read(&written)
+	lines := func(number int) (lines [][]byte, err error) {
+		for line := range strings.Lines(packs[number]) {
+			lines = append(lines, []byte(strings.TrimSuffix(line, "\n")))
+		}
+		return lines, nil
+	}
+	same := func(text string) {
+		t.Helper()
+		got, err := Read(strings.NewReader(text), lines)
+		if err != nil {
+			t.Fatal(err)
+		}
+		want, _ := json.Marshal(p)
+		got.Version = 0 // which a pack has once it is written
+		if again, _ := json.Marshal(got); !bytes.Equal(again, want) {
+			t.Errorf("read\n%s\nwritten\n%s", again, want)
+		}
+		if cells := got.Summaries[0].Lines[0].Cells; cells[0][0].String() != "12345678901234.5678" || cells[1] != nil {
+			t.Errorf("cells are %v", cells)
+		}
+	}
+	text := write(1)
+	same(text)
+	if len(used) > 0 {
+		t.Errorf("what nobody has written is used of %v", used)
+	}
+	// Of a pack that is the same nothing but the beginning is written; of one in which something is another, that.
+	same(write(2))
+	if want := strings.SplitAfter(text, "\n")[0] + fmt.Sprintf("[1,2,%d]\n", strings.Count(text, "\n")-1); packs[2] != want {
+		t.Errorf("the same again is\n%s\nwant\n%s", packs[2], want)
+	}
+	p.Sources = append([]Source{{Source: "0", Rows: 7, Totals: []amount.Amount{value}}}, p.Sources...)
+	p.Findings[0].Message = "another"
+	third := write(3)
+	same(third)
+	if strings.Count(third, "\"another\"") != 1 || strings.Count(third, "\"summary\"") != 0 || used[1] != 3 || used[2] != 0 {
+		t.Errorf("a pack that differs is\n%s, and of %v something is used", third, used)
+	}
+	whole, err := json.Marshal(p) // of version 1
 	if err != nil {
 		t.Fatal(err)
 	}
-	want, _ := json.Marshal(p)
-	if again, _ := json.Marshal(got); !bytes.Equal(again, want) {
-		t.Errorf("read\n%s\nwritten\n%s", again, want)
-	}
-	if got.Summaries[0].Lines[0].Cells[0][0].String() != "12345678901234.5678" ||
-		got.Summaries[0].Lines[0].Cells[1] != nil {
-		t.Errorf("cells are %v", got.Summaries[0].Lines[0].Cells)
-	}
-	newer := strings.Replace(text, `"version":1`, `"version":9`, 1)
-	if _, err := Read(strings.NewReader(newer)); err == nil || !strings.Contains(err.Error(), "newer Lastblock") {
+	same(strings.Replace(string(whole), `"version":0`, `"version":1`, 1) + "\n")
+	newer := strings.Replace(text, `"version":2`, `"version":9`, 1)
+	if _, err := Read(strings.NewReader(newer), lines); err == nil || !strings.Contains(err.Error(), "newer Lastblock") {
 		t.Errorf("of a newer version: %v", err)
 	}
-	if _, err := Read(strings.NewReader(text[:40])); err == nil {
-		t.Error("a torn pack was read")
+	for _, torn := range []string{"", text[:40], text[:len(text)-9], packs[2][:len(packs[2])-9] + "[1,2,99]\n",
+		"{}\n{\"line\":{}}\n", "{}\n[1,0,1]\n"} {
+		if _, err := Read(strings.NewReader(torn), lines); err == nil {
+			t.Errorf("a torn pack was read: %s", torn)
+		}
 	}
 }
 

@@ -2,7 +2,10 @@ package pack
 
 import (
 	"cmp"
+	"errors"
+	"fmt"
 	"io"
+	"path/filepath"
 	"slices"
 	"time"
 
@@ -196,8 +199,25 @@ func fold(entity string) string { return spelling.Fold(entity) }
 // OfBlock is what a block came to: its pack, or where it has none what else it tells. figures are its figures. The
 // error is what reading returned, a *block.BrokenError where a file is not as it was sealed.
 func OfBlock(chain *block.Chain, e *block.Entry, sources []block.Source, figures Figures) (p *Pack, err error) {
+	read := make(map[int][][]byte)
+	lines := func(number int) (of [][]byte, err error) {
+		if number < 1 || number >= e.Number {
+			return nil, fmt.Errorf("what the checks of block %d came to stands on block %d, which is not before it",
+				e.Number, number)
+		}
+		if read[number] == nil {
+			read[number], err = Lines(chain, &chain.Entries[number-1])
+			if of := new(block.LostError); errors.As(err, &of) {
+				of := &chain.Entries[number-1]
+				return nil, &block.LostError{Number: e.Number, What: "checks", In: number,
+					Name:    filepath.Join(chain.Folder, of.Block.Pack.Name),
+					Sources: e.SourceCount, Of: e.SourceCount}
+			}
+		}
+		return read[number], err
+	}
 	ok, err := chain.Pack(e, func(r io.Reader) (err error) {
-		p, err = Read(r)
+		p, err = Read(r, lines)
 		return err
 	})
 	if ok || err != nil {
