@@ -255,6 +255,9 @@ func run(dir string, runs int, only string, table io.Writer) error {
 			return fmt.Errorf("%s: %w", w.name, err)
 		}
 	}
+	if strings.Contains(nameOfYear, only) {
+		return measureYear(dir, program, runs)
+	}
 	return nil
 }
 

@@ -154,11 +154,12 @@ func (a *app) verify() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "verify",
 		Short: "Has anything been touched since it was sealed?",
-		Long: `Holds each block against what the next one says of it, and the results, the figures and the decisions
-against what the newest block that names them says; with --sources every source and reference, too. Any byte
-that was changed is found; a source that has changed or gone since is superseded where a newer block has settled
-that. A chain that was written anew as a whole, or from whose end a block was deleted, agrees with itself: --seal
-holds the newest seal against one that was noted elsewhere.`,
+		Long: `Holds each block against what the next one says of it, and the results, the figures and the decisions against
+what the newest block that names them says; with --sources every source and reference, too. Any byte that was
+changed is found; a source that has changed or gone since is superseded where a newer block has settled that.
+Where a file of an earlier block is gone it says what newer blocks cannot show without it. A chain that was
+written anew as a whole, or from whose end a block was deleted, agrees with itself: --seal holds the newest seal
+against one that was noted elsewhere.`,
 		Example: `  lastblock verify --plan lastblock-demo/close/lastblock.toml
   lastblock verify --plan lastblock-demo/close/lastblock.toml --sources`,
 		Args: cobra.NoArgs,

@@ -83,8 +83,8 @@ func member(t *testing.T, document, name string) string {
 	return string(o[name])
 }
 
-// Whatever stands in earlier blocks, a block says what it would say if it were the first and only one: with results that
-// come, change and go, records that are retained from some month on, decisions, control sheets, and files that
+// Whatever stands in earlier blocks, a block says what it would say if it were the first and only one: with results
+// that come, change and go, records that are retained from some month on, decisions, control sheets, and files that
 // change, move, go and come back.
 func TestABlockSaysWhatItWouldSayAlone(t *testing.T) {
 	const head = "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{period}\"\n" +
@@ -92,7 +92,8 @@ func TestABlockSaysWhatItWouldSayAlone(t *testing.T) {
 	const by = "[[rollup]]\nname = \"by-account\"\nby = [\"account\"]\nsum = [\"v\"]\n"
 	plain := head + by
 	retaining := head + "[close]\nretain = true\n" + by
-	more := retaining + "[[rollup]]\nname = \"by-month\"\nby = [\"period\", \"account\"]\nsum = [\"v\"]\nwhere = 'account != \"3\"'\n"
+	more := retaining +
+		"[[rollup]]\nname = \"by-month\"\nby = [\"period\", \"account\"]\nsum = [\"v\"]\nwhere = 'account != \"3\"'\n"
 	other := strings.Replace(more, `!= "3"`, `!= "1"`, 1) + "[[collate]]\nname = \"all\"\nbare = true\ntotal = [\"v\"]\n"
 	dir := t.TempDir()
 	run := planned(t, dir)
@@ -243,7 +244,8 @@ func TestABlockSaysWhatItWouldSayAlone(t *testing.T) {
 func TestTwelveEqualMonths(t *testing.T) {
 	dir, run := monthOf(t, "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{period}\"\n[tieout]\n"+
 		"total = [\"v\"]\ndeclared = \"{source}.ctl\"\n[close]\nretain = true\n[[rollup]]\nby = [\"account\"]\n"+
-		"sum = [\"v\"]\nname = \"by-account\"\n[[rollup]]\nname = \"by-month\"\nby = [\"entity\", \"period\", \"account\"]\nsum = [\"v\"]\n", nil)
+		"sum = [\"v\"]\nname = \"by-account\"\n[[rollup]]\nname = \"by-month\"\n"+
+		"by = [\"entity\", \"period\", \"account\"]\nsum = [\"v\"]\n", nil)
 	r := rand.New(rand.NewPCG(1, 2))
 	const entities, records = 30, 60
 	months := func(number int) string { return fmt.Sprintf("2031-%02d", number) }
@@ -253,7 +255,8 @@ func TestTwelveEqualMonths(t *testing.T) {
 		for e := range entities {
 			text := "doc,account,text,v\n"
 			for i := range records {
-				text += fmt.Sprintf("%d-%d,%d,%x,%d.%02d\n", e, i, 4000+r.IntN(20), r.Uint64(), r.IntN(9999), r.IntN(100))
+				text += fmt.Sprintf("%d-%d,%d,%x,%d.%02d\n", e, i, 4000+r.IntN(20), r.Uint64(), r.IntN(9999),
+					r.IntN(100))
 			}
 			name := fmt.Sprintf("in/u%02d_%s", e, months(m))
 			files[name+".csv"], files[name+".ctl"] = text, fmt.Sprintf("rows,%d\n", records)
@@ -306,8 +309,8 @@ func packedSize(t *testing.T, dir string) (n int64) {
 	return n
 }
 
-// A block whose earlier files are gone says so where they are asked for, and shows the rest; the next close goes on, and
-// has again what was lost.
+// A block whose earlier files are gone says so where they are asked for, and shows the rest; the next close goes on,
+// and has again what was lost.
 func TestEarlierFilesAreGone(t *testing.T) {
 	dir, run := monthOf(t, "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{period}\"\n[tieout]\n"+
 		"total = [\"v\"]\n[close]\nretain = true\n[[rollup]]\nby = [\"account\"]\nsum = [\"v\"]\n",
@@ -350,7 +353,8 @@ func TestEarlierFilesAreGone(t *testing.T) {
 	says(t, run(ExitDone, "verify", "--sources"), "untouched")
 	back = lose("0001-2031-01.records.csv.zst")
 	says(t, run(ExitStop, "verify"), "3 blocks from 1 to 3 cannot show the records of 1 source without")
-	says(t, run(ExitDone, "close", "--period", "2031-03", "--restate", "--reason", "records", "--user", "anna", "--quiet"))
+	says(t, run(ExitDone, "close", "--period", "2031-03", "--restate", "--reason", "records", "--user", "anna",
+		"--quiet"))
 	if err := os.Remove(filepath.Join(dir, "in", "a_2031-01.csv")); err != nil {
 		t.Fatal(err)
 	}
@@ -362,5 +366,6 @@ func TestEarlierFilesAreGone(t *testing.T) {
 	back()
 	// What was changed there is no loss, but a chain that nobody goes on with.
 	writeFiles(t, dir, map[string]string{"blocks/0001-2031-01.csv.zst": "other"})
-	says(t, run(ExitNotDone, "history", "account=1"), "block 1 in blocks: its figures in 0001-2031-01.csv.zst were changed")
+	says(t, run(ExitNotDone, "history", "account=1"),
+		"block 1 in blocks: its figures in 0001-2031-01.csv.zst were changed")
 }

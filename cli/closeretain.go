@@ -52,8 +52,8 @@ func (c *retained) around(ctx context.Context, read func() error, _ func() strin
 	return c.closeCollation.around(ctx, read, func() string { return "" })
 }
 
-// writeAgain reads the sources once more where the records of some are not as an earlier block has retained them, though their
-// bytes are, and writes these.
+// writeAgain reads the sources once more where the records of some are not as an earlier block has retained them,
+// though their bytes are, and writes these.
 func (c *retained) writeAgain(ctx context.Context, w io.Writer) error {
 	set := c.of.in.Set
 	c.again = make(map[int]bool)

@@ -45,7 +45,8 @@ func (c *closing) seal(ctx context.Context, shown *view.Close, give func(*report
 
 // seal is that of the close, while nobody else can add a block.
 func (s *sealing) seal(ctx context.Context, shown *view.Close, give func(*reportable) error) (err error) {
-	account := &month.Account{States: s.states(), Plan: s.app.plan, Task: s.task, In: s.in, Chain: s.chain, Tied: s.tied, Prints: s.prints,
+	account := &month.Account{States: s.states(), Plan: s.app.plan, Task: s.task, In: s.in, Chain: s.chain,
+		Tied: s.tied, Prints: s.prints,
 		Findings: s.findings, Verdict: s.verdict(), Program: Version}
 	for _, p := range s.parts {
 		if of, ok := p.(*closeOverlay); ok && of.forms != nil {
@@ -176,8 +177,8 @@ func isLater(of, than string) bool {
 	return knownA && knownB && a.Last() > b.Last()
 }
 
-// writeFigures writes the figures by source, and has the block seal them. Sources that stand in earlier blocks as they are
-// are left to these.
+// writeFigures writes the figures by source, and has the block seal them. Sources that stand in earlier blocks as they
+// are are left to these.
 func (s *sealing) writeFigures() (month.KeptIn, error) {
 	s.block.Sort(s.block.Sources)
 	var isRetained func(*block.Source) bool
@@ -222,8 +223,8 @@ func (s *sealing) eachResult(visit func(result int, g *month.Gave) error) error 
 	return nil
 }
 
-// putFigures gives the figures of all results to a writer: all of them to be told from those of earlier blocks, and then
-// those that no earlier one has.
+// putFigures gives the figures of all results to a writer: all of them to be told from those of earlier blocks, and
+// then those that no earlier one has.
 func (s *sealing) putFigures(w *block.FigureWriter) error {
 	err := s.eachResult(func(result int, g *month.Gave) error {
 		if err := g.Given(asResult(result, w.Give)); err != nil || g.Cells == nil {

@@ -59,7 +59,8 @@ type collation struct {
 
 	result, spool, kept *show.Output
 
-	states func() []string      // the columns that records need amounts in, where all of them are written with their states
+	// the columns that records need amounts in, where all of them are written with their states
+	states func() []string
 	skip   func(index int) bool // sources of which then none is written; nil for none
 }
 

@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"encoding/csv"
+	"fmt"
 	"maps"
 	"os"
 	"path/filepath"
@@ -189,4 +190,49 @@ func (w *world) checkHistory() {
 				cents(groups(m.given["plain"])[entity]), cents(change))
 		}
 	}
+}
+
+// checkStands holds the sources of the newest block, which stand in it and in earlier ones, against what it shows, and
+// makes sure that none is written again that is as the newest block has it that has it.
+func (w *world) checkStands() {
+	w.t.Helper()
+	all := blockFiles(w.t, w.dir)
+	last := &all[len(all)-1]
+	named := func(s map[string]any) string { return fmt.Sprint(s["source"], " of ", s["of"]) }
+	newest := make(map[string]string) // what the newest earlier block says
+	for i := range all[:len(all)-1] {
+		for _, s := range all[i].Sources {
+			newest[named(s)] = saysOf(s)
+		}
+	}
+	var own []string
+	for _, s := range last.Sources {
+		if own = append(own, named(s)); newest[named(s)] == saysOf(s) {
+			w.t.Fatalf("seed %d: block %d has %s again, as an earlier one has it: %v", w.seed, last.Number, named(s), s)
+		}
+	}
+	var o struct {
+		Blocks []struct {
+			Sealed struct{ Sources []map[string]any }
+		}
+	}
+	w.decode(w.must("history", "--block", strconv.Itoa(last.Number), "--json"), &o)
+	shown := o.Blocks[0].Sealed.Sources
+	if len(shown) != last.Count {
+		w.t.Fatalf("seed %d: block %d has %d sources, and says %d", w.seed, last.Number, len(shown), last.Count)
+	}
+	for _, s := range shown {
+		if !slices.Contains(own, named(s)) && newest[named(s)] != saysOf(s) {
+			w.t.Fatalf("seed %d: block %d shows %v, and the newest one has %s", w.seed, last.Number, s,
+				newest[named(s)])
+		}
+	}
+}
+
+// saysOf is all that a block says of a source, but for which block has its records and where its columns stand.
+func saysOf(s map[string]any) string {
+	s = maps.Clone(s)
+	delete(s, "retained")
+	delete(s, "layout")
+	return fmt.Sprint(s)
 }

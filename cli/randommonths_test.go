@@ -432,6 +432,7 @@ func (w *world) close(period int, more ...string) {
 	}
 	w.checkTrace()
 	w.checkHistory()
+	w.checkStands()
 	want := ExitDone
 	if len(more) > 0 && w.ofPeriod && w.formChanged > 0 && w.formChanged < period {
 		want = ExitStop // a restatement of another month neither uses this form nor asks for it
@@ -587,6 +588,22 @@ func (w *world) relocate() {
 	w.in = to
 }
 
+// editPlan adds one more result to the plan, or takes it away again.
+func (w *world) editPlan() {
+	w.t.Helper()
+	const more = "[[rollup]]\nname = \"more\"\nby = [\"account\", \"entity\"]\nsum = \"amount\"\n"
+	file := filepath.Join(w.dir, "lastblock.toml")
+	data, err := os.ReadFile(file)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	text, had := strings.CutSuffix(string(data), more)
+	if !had {
+		text += more
+	}
+	w.write("lastblock.toml", text)
+}
+
 // live lives through all months.
 func (w *world) live() {
 	for period := 1; period <= w.periods; period++ {
@@ -596,6 +613,9 @@ func (w *world) live() {
 		}
 		if w.chance(80) {
 			w.decideDoubles()
+		}
+		if w.chance(20) {
+			w.editPlan()
 		}
 		if period > 1 && w.chance(30) { // later months' files lie in the folder by then
 			w.close(period-1, "--restate", "--reason", "late")

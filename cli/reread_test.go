@@ -36,7 +36,8 @@ func TestAChainOfAnEarlierVersionGoesOn(t *testing.T) {
 		silent(t, run(ExitDone, quietly(period)...), "read-differently", "closed-period-changed")
 	}
 	own := []string{"a_2031-01.csv b_2031-01.csv a_2031-01.csv b_2031-01.csv",
-		"a_2031-01.csv a_2031-02.csv b_2031-01.csv b_2031-02.csv a_2031-01.csv a_2031-02.csv b_2031-01.csv b_2031-02.csv",
+		"a_2031-01.csv a_2031-02.csv b_2031-01.csv b_2031-02.csv " +
+			"a_2031-01.csv a_2031-02.csv b_2031-01.csv b_2031-02.csv",
 		"a_2031-01.csv a_2031-02.csv a_2031-03.csv b_2031-01.csv b_2031-02.csv b_2031-03.csv " +
 			"a_2031-01.csv a_2031-02.csv a_2031-03.csv b_2031-01.csv b_2031-02.csv b_2031-03.csv",
 		"a_2031-04.csv b_2031-04.csv a_2031-04.csv b_2031-04.csv"}
@@ -102,12 +103,13 @@ func reread(t *testing.T) (dir string, run func(want int, args ...string) string
 			s.SHA256, s.Size = block.SealOf([]byte(is)), int64(len(is))
 		}
 	})
-	writeFiles(t, dir, map[string]string{"in/a_2031-02.csv": "account,v\n1,4.00\n", "in/b_2031-02.csv": "account,v\n2,1.00\n"})
+	writeFiles(t, dir, map[string]string{"in/a_2031-02.csv": "account,v\n1,4.00\n",
+		"in/b_2031-02.csv": "account,v\n2,1.00\n"})
 	return dir, run
 }
 
-// A file that is as it was sealed, and that this version reads otherwise, is told as such: with a line of its own in each
-// bridge, once, and as no change of a closed period.
+// A file that is as it was sealed, and that this version reads otherwise, is told as such: with a line of its own in
+// each bridge, once, and as no change of a closed period.
 func TestReadDifferently(t *testing.T) {
 	dir, run := reread(t)
 	said := run(ExitDone, "changes")
@@ -120,7 +122,8 @@ func TestReadDifferently(t *testing.T) {
 	for _, line := range closed.Bridges[0].Lines {
 		lines = append(lines, strings.Join(strings.Fields(line.Label+" "+line.Source+" "+line.Amount), " "))
 	}
-	want := "sealed 14.00, new a_2031-02.csv 4.00, new b_2031-02.csv 1.00, read-differently a_2031-01.csv 1.00, now 20.00"
+	want := "sealed 14.00, new a_2031-02.csv 4.00, new b_2031-02.csv 1.00, " +
+		"read-differently a_2031-01.csv 1.00, now 20.00"
 	if got := strings.Join(lines, ", "); got != want {
 		t.Errorf("the bridge is %s, want %s", got, want)
 	}
@@ -131,7 +134,8 @@ func TestReadDifferently(t *testing.T) {
 	found := run(ExitDone, "history", "--block", "2")
 	says(t, found, "read-differently", "review")
 	// From then on it is as this version reads it.
-	writeFiles(t, dir, map[string]string{"in/a_2031-03.csv": "account,v\n1,5.00\n", "in/b_2031-03.csv": "account,v\n2,6.00\n"})
+	writeFiles(t, dir, map[string]string{"in/a_2031-03.csv": "account,v\n1,5.00\n",
+		"in/b_2031-03.csv": "account,v\n2,6.00\n"})
 	silent(t, run(ExitDone, quietly("2031-03")...), "read-differently")
 	silent(t, run(ExitDone, "changes"), "read-differently")
 	says(t, run(ExitDone, "verify", "--sources"), "untouched")
@@ -147,7 +151,8 @@ func TestReadDifferentlyByThePlan(t *testing.T) {
 	said := run(ExitDone, "changes")
 	says(t, said, "1 the same")
 	silent(t, said, "read-differently")
-	writeFiles(t, dir, map[string]string{"lastblock.toml": strings.Replace(plan, "[tieout]", "where = 'account == \"1\"'\n[tieout]", 1)})
+	writeFiles(t, dir, map[string]string{"lastblock.toml": strings.Replace(plan, "[tieout]",
+		"where = 'account == \"1\"'\n[tieout]", 1)})
 	said = run(ExitDone, "changes")
 	says(t, said, "1 the same", "plan", "-3.00")
 	silent(t, said, "read-differently")

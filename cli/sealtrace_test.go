@@ -227,3 +227,21 @@ func TestAfterARestatement(t *testing.T) {
 		}
 	}
 }
+
+// A figure of an entity is shown as it was sealed also when names of files write the entity otherwise by now.
+func TestTraceOfAnEntityThatIsWrittenOtherwise(t *testing.T) {
+	const plan = "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{period}\"\n[tieout]\ntotal = [\"v\"]\n" +
+		"[close]\nretain = true\n[[rollup]]\nby = [\"entity\"]\nsum = [\"v\"]\n"
+	dir, run := monthOf(t, plan, map[string]string{"in/ALDER_2031-01.csv": "doc,v\n1,2.00\n2,3.00\n"})
+	run(ExitDone, quietly("2031-01")...)
+	in := filepath.Join(dir, "in")
+	err := os.Rename(filepath.Join(in, "ALDER_2031-01.csv"), filepath.Join(in, "alder_203101.csv"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	writeFiles(t, dir, map[string]string{"lastblock.toml": plan + "# so that the records of now need not be those\n"})
+	for _, word := range []string{"entity=ALDER", "entity=alder"} {
+		says(t, run(ExitDone, "trace", word, "--block", "1", "--all"), "as sealed in block 1",
+			"ALDER_2031-01.csv     2  2.00", "ALDER_2031-01.csv     3  3.00")
+	}
+}

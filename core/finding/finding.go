@@ -80,7 +80,7 @@ const (
 
 	MostlySuspended     Kind = "mostly-suspended"      // a source with most of its records in suspense
 	ClosedPeriodChanged Kind = "closed-period-changed" // a source of a period that is closed is not as it was
-	ReadDifferently     Kind = "read-differently"      // a file is as it was sealed, and another version reads it otherwise
+	ReadDifferently     Kind = "read-differently"      // another version has read the same bytes otherwise
 
 	FrozenSource Kind = "frozen-source" // a file of an entity whose records were frozen
 
@@ -305,7 +305,11 @@ func (l *List) Merge(o *List) {
 // All returns the findings in the order of sources and lines. Where more than
 // Kept of a kind were found, one finding per source and column counts the rest.
 func (l *List) All() []Finding {
-	all := []Finding{}
+	room := 0
+	for _, kept := range l.kept {
+		room += len(kept)
+	}
+	all := make([]Finding, 0, room)
 	for kind, kept := range l.kept {
 		l.kept[kind] = first(kept)
 		for _, f := range l.kept[kind] {

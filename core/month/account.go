@@ -262,6 +262,9 @@ func (c *Account) sealForms(ctx context.Context, b *block.Block) error {
 
 // HashesByPath are the SHA-256 of the files of the sources, by their paths.
 func (in *Input) HashesByPath(ctx context.Context) (map[string]string, error) {
+	if in.byPath != nil {
+		return in.byPath, nil
+	}
 	seen := source.ReadSeen(in.Seen)
 	hashes, err := in.Hashes(ctx, seen)
 	if err != nil {
@@ -273,6 +276,9 @@ func (in *Input) HashesByPath(ctx context.Context) (map[string]string, error) {
 	hash := make(map[string]string)
 	for _, h := range hashes {
 		hash[h.Path] = h.SHA256
+	}
+	if in.Seals { // so that they are those of this run
+		in.byPath = hash
 	}
 	return hash, nil
 }

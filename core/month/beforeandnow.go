@@ -33,8 +33,8 @@ type BeforeAndNow struct {
 	keptIn KeptIn // nil where it is not known
 }
 
-// KeptIn is the number of the block that says what a source gives to a result, which is what that block has sealed; 0 where
-// none does.
+// KeptIn is the number of the block that says what a source gives to a result, which is what that block has sealed; 0
+// where none does.
 type KeptIn func(command, title, source string) int
 
 // sealedResult are the figures of a result in a block, by the sources that are looked at.
@@ -77,7 +77,8 @@ func (p *Plan) Changes(ctx context.Context, in *Input, chain *block.Chain, e *bl
 	return b, nil
 }
 
-// takeReread takes the sources for such as are read differently of which another version has read the same bytes otherwise.
+// takeReread takes the sources for such as are read differently of which another version has read the same bytes
+// otherwise.
 func (b *BeforeAndNow) takeReread(in *Input, program string, read *Read) {
 	taken := make(map[string]bool)
 	for i := range b.Sources {
@@ -108,7 +109,8 @@ func (b *BeforeAndNow) takeReread(in *Input, program string, read *Read) {
 		now := figuresBySource(b.now, r, func(string) bool { return true })
 		for i := range b.set.Sources {
 			name := b.set.Sources[i].Name
-			if _, known := r.given[name]; (known || now.given[name] != nil) && !sameAmounts(r.given[name], now.given[name]) {
+			if _, known := r.given[name]; (known || now.given[name] != nil) && !sameAmounts(r.given[name],
+				now.given[name]) {
 				add(name)
 			}
 		}
@@ -125,8 +127,9 @@ func sameAmounts(x, y []amount.Amount) bool {
 	return true
 }
 
-// ChangesOf holds what a run that reads all sources has measured against a block; m is the caller's. keptIn tells of what
-// sources give that is as a block has it, so that it need not be looked at; nil where nobody knows. read is what was read of the sources.
+// ChangesOf holds what a run that reads all sources has measured, and read of them, against a block; m is the caller's.
+// keptIn tells of what sources give that is as a block has it, so that it need not be looked at; nil where nobody
+// knows.
 func (p *Plan) ChangesOf(ctx context.Context, in *Input, m *Measured, read *Read, keptIn KeptIn, chain *block.Chain,
 	e *block.Entry, program string, seen *Seen) (b *BeforeAndNow, err error) {
 	b = &BeforeAndNow{plan: p, now: m, all: true, keptIn: keptIn}
@@ -297,8 +300,8 @@ func (b *BeforeAndNow) hasCurrency() bool {
 	return slices.ContainsFunc(b.sealed, func(r sealedResult) bool { return currencyOf(r.By) >= 0 })
 }
 
-// looksAt tells of which sources of the block the figures are looked at: those that have changed, and of all others those
-// that do not give all that they gave; some is false where there are none.
+// looksAt tells of which sources of the block the figures are looked at: those that have changed, and of all others
+// those that do not give all that they gave; some is false where there are none.
 func (b *BeforeAndNow) looksAt() (isWanted func(source string) bool, some bool) {
 	wanted, changed := make(map[string]bool), make(map[string]bool)
 	for i := range b.Sources {

@@ -8,6 +8,7 @@ import (
 	"lastblock/core/capability/rollup"
 	"lastblock/core/month/block"
 	"lastblock/core/tally"
+	"lastblock/core/value/amount"
 )
 
 // AddFigure takes a line of the figures of a result, of which a block then knows which source gave what.
@@ -19,8 +20,8 @@ type Gave struct {
 	Given func(add AddFigure) error
 	// Cells visits what each source gave to each group; nil without groups. A cell is good until visit returns.
 	Cells func(visit func(source string, c *block.Cell)) error
-	// Groups adds the figures of groups, where not all sources are known by group, and what sources that isWanted, nil for
-	// all, gave to each group; nil without groups.
+	// Groups adds the figures of groups, where not all sources are known by group, and what sources that isWanted, nil
+	// for all, gave to each group; nil without groups.
 	Groups func(isWanted func(source string) bool, add AddFigure) error
 }
 
@@ -95,25 +96,38 @@ func SummaryGave(r *rollup.Result, name func(index int) string) *Gave {
 	}
 }
 
-// KnownBy tells of what sources, which name names, gave to a summary whether base knows it by a block up to one of a number,
-// for rollup.Options.
+// KnownBy tells of what sources, which name names, gave to a summary whether base knows it by a block up to one of a
+// number, for rollup.Options.
 func KnownBy(base *block.Base, title string, through int, name func(index int) string) func(g *rollup.Gave) bool {
-	printers := sync.Pool{New: func() any { return new(block.Printer) }}
+	type room struct {
+		block.Printer
+		cell  block.Cell
+		total []amount.Amount
+	}
+	rooms := sync.Pool{New: func() any { return new(room) }}
+	var columns block.Printer // with the columns alone
+	var once sync.Once
 	return func(g *rollup.Gave) bool {
-		p := printers.Get().(*block.Printer)
-		defer printers.Put(p)
-		totals := make([]string, len(g.Sums))
-		for i := range g.Sums {
-			totals[i] = g.Sums[i].String()
-		}
-		p.Begin(g.Of.Keys(), g.Of.Sums, g.Records, totals, "")
-		c := new(block.Cell)
+		once.Do(func() { columns.Begin(g.Of.Keys(), g.Of.Sums) })
+		r := rooms.Get().(*room)
+		defer rooms.Put(r)
+		rows := 0
+		r.Sum, r.total = columns.Sum, append(r.total[:0], make([]amount.Amount, len(g.Of.Sums))...)
 		g.Each(func(cell *rollup.Cell) {
-			c.Group, c.Rows, c.Totals = cell.Key, cell.Records, cell.Sums
-			c.Place = appendPlace(c.Place[:0], cell.Lines)
-			p.Cell(c)
+			r.cell.Group, r.cell.Rows, r.cell.Totals = cell.Key, cell.Records, cell.Sums
+			r.cell.Place = appendPlace(r.cell.Place[:0], cell.Lines)
+			r.Cell(&r.cell)
+			rows += cell.Records
+			for i := range cell.Sums {
+				r.total[i] = r.total[i].Add(cell.Sums[i])
+			}
 		})
-		return base.Knows(NewRollup().Name(), title, name(g.Source), through, p.Sum)
+		totals := make([]string, len(r.total))
+		for i := range r.total {
+			totals[i] = r.total[i].String()
+		}
+		r.Given(rows, totals, "")
+		return base.Knows(NewRollup().Name(), title, name(g.Source), through, r.Sum)
 	}
 }
 

@@ -98,6 +98,7 @@ type Input struct {
 	// this run has made.
 	Seals  bool
 	hashes []source.Hash
+	byPath map[string]string // the same, by paths
 
 	formPeriods []period.Period // of forms, those that are not added up with them
 

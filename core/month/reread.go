@@ -68,14 +68,14 @@ func (r *rereadSource) finding(program string) finding.Finding {
 	for i := range r.totals {
 		f.Found += " " + r.totals[i].String()
 	}
-	f.Message = fmt.Sprintf("its bytes are those that block %d has sealed with version %s, and version %s reads them %s; "+
-		"the bridges have a line for it: look whether that is right", r.number, r.version, program, r.differs())
+	f.Message = fmt.Sprintf("its bytes are those that block %d has sealed with version %s, and version %s reads them "+
+		"%s; the bridges have a line for it: look whether that is right", r.number, r.version, program, r.differs())
 	f.ID, f.State = finding.Identify(&f, 0), finding.StateOf(&f)
 	return f
 }
 
-// isOtherVersion tells whether a block was sealed by another version of Lastblock, of the same plan and files beside the
-// sources, so that what is read otherwise is so for that reason.
+// isOtherVersion tells whether a block was sealed by another version of Lastblock, of the same plan and files beside
+// the sources, so that what is read otherwise is so for that reason.
 func (c *Comparison) isOtherVersion(program string) bool {
 	return c.Entry.Program != program && !c.Plan && !c.References
 }

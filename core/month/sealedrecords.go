@@ -120,7 +120,7 @@ func (t *tracer) traceRetained(ctx context.Context, folder string, wanted func(r
 		at := slices.IndexFunc(copies, func(c retainedCopy) bool { return c.Path == s.Path })
 		s.Words = make([]string, len(set.Words()))
 		for k, word := range set.Words() {
-			s.Words[k] = copies[at].words[word]
+			s.Words[k] = t.in.Set.Spelling(word, copies[at].words[word]) // as the figure was asked for
 		}
 	}
 	in := *t.in

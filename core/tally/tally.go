@@ -30,6 +30,7 @@ type Options struct {
 	Whole    bool           // keep every finding, see finding.List.KeepAll
 	Drop     *drop.Set      // what is left out; nil for nothing
 	Both     bool           // what is left out goes into the suspense file, too, with its reason
+	Silent   bool           // nothing is told of the sources, as others of the run tell it
 }
 
 // Tally is the count of one run.
@@ -404,7 +405,7 @@ func (t *Tally) Finish() error {
 			t.Proof.Totals[k].Unread += s.set.unread[k]
 			dropped[k].Merge(&s.set.dropped[k])
 		}
-		if s.Head != nil && !t.isGone(i) {
+		if s.Head != nil && !t.isGone(i) && !t.options.Silent {
 			t.tell(i, s)
 		}
 		if s.Head != nil {

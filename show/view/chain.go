@@ -306,7 +306,7 @@ func (v *Verification) Print(s *show.Screen) {
 		fmt.Fprintln(s)
 	}
 	for i := range v.Losses {
-		fmt.Fprintf(s, "%s\n", lossText(&v.Losses[i]))
+		fmt.Fprintln(s, show.FoldedLines(lossText(&v.Losses[i]), s.Width))
 	}
 	for _, touch := range v.Others {
 		fmt.Fprintf(s, "%s: %s\n", touch.What, touch.Text)

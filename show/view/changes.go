@@ -64,7 +64,11 @@ func (c *Changes) Print(s *show.Screen) {
 	c.printSources(s)
 	c.printForms(s)
 	c.printRecords(s)
-	for _, name := range c.Compared.Mixed {
+	mixed := c.Compared.Mixed
+	if len(c.Compared.Sources) == 0 && c.beside() == "" {
+		mixed = nil // nothing has changed that would have any
+	}
+	for _, name := range mixed {
 		fmt.Fprintf(s, "\n%s has no bridges by group: it is not known what all that changed gave to each\n", name)
 	}
 	moved := false

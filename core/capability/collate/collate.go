@@ -35,8 +35,9 @@ type Options struct {
 	Encode    record.Encoder // another format than delimited text; nil for that
 	Shield    bool           // a text that a spreadsheet would run as a formula gets an apostrophe
 
-	// States has every record be written that was read, with what became of it and why: see record.StateColumn. Amounts
-	// are columns of which a record must have amounts to be used, as far as its source has them.
+	// States has every record be written that was read, with what became of it and why: see record.StateColumn; of the
+	// sources nothing is told. Amounts are columns of which a record must have amounts to be used, as far as its source
+	// has them.
 	States  bool
 	Amounts []string
 	// Skip tells of which sources no record is written with States, though they count; nil for none.
@@ -79,8 +80,8 @@ type Result struct {
 	Sources  []tally.Source // what each source gave, by its index
 	Findings []finding.Finding
 	Proof    proof.Proof
-	// States are, with Options.States, fingerprints by source of what became of its records, and of the words of its name:
-	// where these and the records are the same, so is all that is written of them.
+	// States are, with Options.States, fingerprints by source of what became of its records, and of the words of its
+	// name: where these and the records are the same, so is all that is written of them.
 	States []string
 }
 
@@ -169,7 +170,7 @@ func (p *Plan) Write(ctx context.Context, w io.Writer) (*Result, error) {
 // Finish.
 func (p *Plan) Begin(ctx context.Context, w io.Writer) (*Job, error) {
 	t := tally.New(p.set, tally.Options{Amounts: append(slices.Clip(p.options.Totals), p.options.Amounts...),
-		Optional: p.options.Amounts, Filed: p.options.Twins,
+		Optional: p.options.Amounts, Filed: p.options.Twins, Silent: p.options.States,
 		Every: p.options.Kinds != nil, Suspense: p.options.Suspense, Drop: p.options.Drop, Both: p.options.Both})
 	if p.options.Twins {
 		if err := t.LookForTwins(ctx, p.reading.Jobs); err != nil {
@@ -203,8 +204,10 @@ func (j *Job) Finish() (*Result, error) {
 	if err := t.Finish(); err != nil {
 		return nil, err
 	}
-	t.TellDiffering()
-	if p.options.Kinds == nil { // an encoder of kinds has all amounts alike
+	if !p.options.States {
+		t.TellDiffering()
+	}
+	if p.options.Kinds == nil && !p.options.States { // an encoder of kinds has all amounts alike
 		t.TellDecimals()
 	}
 	if !p.options.Bare {

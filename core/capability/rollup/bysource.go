@@ -31,11 +31,9 @@ type bySource struct {
 
 // Gave is what a source gave to a summary.
 type Gave struct {
-	Source  int     // its index
-	Of      *Result // for its Keys and the names of its Sums
-	Records int
-	Sums    []amount.Amount
-	Each    func(visit func(c *Cell)) // by group, in any order; a cell is good until visit returns
+	Source int                       // its index
+	Of     *Result                   // for its Keys and the names of its Sums
+	Each   func(visit func(c *Cell)) // by group, in any order; a cell is good until visit returns
 }
 
 // A source whose groups are nearly as many as its records says no more by group than its records do, so
@@ -98,14 +96,6 @@ func (s *bySource) settle(all *table, ends bool) {
 // gave is what the source that was read gave.
 func (s *bySource) gave() *Gave {
 	g := &Gave{Source: s.index, Of: s.result}
-	sums := make([]amount.Sum, s.apart.width)
-	for at := range s.apart.len() {
-		g.Records += s.apart.counts[at]
-		for i, sum := range s.apart.of(at) {
-			sums[i].Merge(&sum)
-		}
-	}
-	g.Sums = amounts(sums)
 	g.Each = func(visit func(c *Cell)) {
 		c := &Cell{Sums: make([]amount.Amount, s.apart.width)}
 		for at := range s.apart.len() {

@@ -23,8 +23,8 @@ type Options struct {
 	Drop     *drop.Set // what is left out
 	Twins    bool      // look for sources that are the same bytes
 	BySource bool      // keep what each source gave, too
-	// Known tells of a source whether what it gave is known elsewhere, so that it is not kept by group; nil for none. Several
-	// goroutines may ask. It is not asked of all sources.
+	// Known tells of a source whether what it gave is known elsewhere, so that it is not kept by group; nil for none.
+	// Several goroutines may ask. It is not asked of all sources.
 	Known    func(g *Gave) bool
 	Suspense *suspense.File
 }

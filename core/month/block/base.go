@@ -19,7 +19,7 @@ type Base struct {
 	given   map[string]map[string]baseGiven // by the name of the result, and by source
 	used    map[int]map[Named]bool          // sources that are used, by block
 	figures map[int]map[string]bool         // likewise, those of which it says what they gave
-	records map[int]bool                    // whether what a block has retained is there
+	records map[int]bool                    // blocks whose retained records are there
 }
 
 type baseSource struct {
@@ -34,8 +34,8 @@ type baseGiven struct {
 	number int
 }
 
-// Base reads what the blocks have, of those of this version: earlier ones do not say what is the same. Figures of a block
-// that are gone, or not as they were sealed, are not there, so that they are written once more. The error is a
+// Base reads what the blocks have, of those of this version: earlier ones do not say what is the same. Figures of a
+// block that are gone, or not as they were sealed, are not there, so that they are written once more. The error is a
 // *BrokenError, or what reading returned.
 func (c *Chain) Base() (*Base, error) {
 	b := &Base{chain: c, sources: make(map[Named]baseSource), given: make(map[string]map[string]baseGiven),
@@ -56,6 +56,10 @@ func (c *Chain) Base() (*Base, error) {
 				of.columns = e.Layouts[s.Layout-1]
 			}
 			b.sources[s.name()] = of
+		}
+		if e.Block.Records != nil {
+			_, err := os.Stat(filepath.Join(c.Folder, e.Block.Records.Name))
+			b.records[e.Number] = err == nil
 		}
 		if err := b.readGiven(e); err != nil {
 			return nil, err
@@ -109,28 +113,14 @@ func (r *Result) called() string { return r.Command + "\x00" + r.Title }
 // What became of them may still be another thing; see Holds.
 func (b *Base) Retained(source, sha256 string) bool {
 	was, known := b.sources[Named{Source: source}]
-	return known && sha256 != "" && was.SHA256 == sha256 && b.hasRecords(was.Retained)
-}
-
-// hasRecords tells whether the records that a block has retained are there; 0 stands for none.
-func (b *Base) hasRecords(number int) bool {
-	if number < 1 || number > len(b.chain.Entries) || b.chain.Entries[number-1].Block.Records == nil {
-		return false
-	}
-	has, known := b.records[number]
-	if !known {
-		_, err := os.Stat(filepath.Join(b.chain.Folder, b.chain.Entries[number-1].Block.Records.Name))
-		has = err == nil
-		b.records[number] = has
-	}
-	return has
+	return known && sha256 != "" && was.SHA256 == sha256 && b.records[was.Retained]
 }
 
 // Holds tells whether the records that an earlier block has retained of a source are those that it has now, and what
 // became of them is the same; columns are its own.
 func (b *Base) Holds(s *Source, columns []string) bool {
 	was, known := b.sources[s.name()]
-	return known && s.SHA256 != "" && was.SHA256 == s.SHA256 && b.hasRecords(was.Retained) &&
+	return known && s.SHA256 != "" && was.SHA256 == s.SHA256 && b.records[was.Retained] &&
 		was.States == s.States && was.Fingerprint == s.Fingerprint && slices.Equal(was.columns, columns)
 }
 

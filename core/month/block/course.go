@@ -98,7 +98,8 @@ func (c *Chain) Course(w Wish) (points []Point, err error) {
 			read = kept[of].read
 		}
 		now, some, err := c.point(&p, &w, at, sum, &had, read)
-		if untold := new(untoldError); errors.As(err, &untold) && e.Version > 2 { // none of its groups may have the words
+		// none of its groups may have the words
+		if untold := new(untoldError); errors.As(err, &untold) && e.Version > 2 {
 			p = Point{Entry: e, Column: p.Column}
 			now, some, err = c.point(&p, &w, at, sum, &had, c.figuresOf)
 		}

@@ -204,8 +204,8 @@ type Loss struct {
 	Sources int    // how many sources of the last of these it is about
 }
 
-// Losses are what blocks cannot show any more for files that are not as they were sealed. The error is a *BrokenError, or
-// what reading returned.
+// Losses are what blocks cannot show any more for files that are not as they were sealed. The error is a *BrokenError,
+// or what reading returned.
 func (c *Chain) Losses(files []Sealed) (all []Loss, err error) {
 	for i := range files {
 		f := &files[i]

@@ -20,7 +20,8 @@ import (
 func figuresOf(t *testing.T, c *Chain, e *Entry, isWanted func(string) bool) (lines []string) {
 	t.Helper()
 	err := c.Figures(e, isWanted, func(f *Figure) error {
-		lines = append(lines, fmt.Sprint(f.Kind, " ", f.Result, " ", f.Source, " ", f.Group, " ", f.Rows, " ", f.Totals))
+		lines = append(lines, fmt.Sprint(f.Kind, " ", f.Result, " ", f.Source, " ", f.Group, " ", f.Rows, " ",
+			f.Totals))
 		return nil
 	})
 	if err != nil {

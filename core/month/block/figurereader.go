@@ -51,7 +51,10 @@ func (c *Chain) open(e *Entry, f File, what string, read func(io.Reader) error) 
 		return err
 	}
 	packed := unpackers.Get().(*zstd.Decoder)
-	defer unpackers.Put(packed)
+	defer func() {
+		_ = packed.Reset(nil) // which leaves the file
+		unpackers.Put(packed)
+	}()
 	if err := packed.Reset(file); err != nil {
 		return err
 	}
@@ -78,7 +81,8 @@ func (c *Chain) lost(e, in *Entry, what string, f File, err error) error {
 			sources = e.Earlier[i].Figures
 		}
 	}
-	return &LostError{Number: e.Number, What: what, Name: filepath.Join(c.Folder, f.Name), In: in.Number, Sources: sources, Of: e.SourceCount}
+	return &LostError{Number: e.Number, What: what, Name: filepath.Join(c.Folder, f.Name), In: in.Number,
+		Sources: sources, Of: e.SourceCount}
 }
 
 // sifted is a line of figures without quotes, before it is read.
@@ -106,6 +110,7 @@ type figureLines struct {
 	filter *filter // nil for all
 	long   []byte  // a line that the buffer does not hold as a whole
 	before []byte  // the begin of the last line of OfWithin, up to its source
+	sifted sifted  // the line
 }
 
 // next gives the next line, with its line end, which is good until it is called again. A line ends where no quotes are
@@ -139,7 +144,8 @@ func (l *figureLines) keeps(line []byte) bool {
 	if l.filter.lacks != nil && len(l.before) > 0 && bytes.HasPrefix(line, l.before) && l.filter.lacks(line) {
 		return false
 	}
-	of := sifted{line: line}
+	of := &l.sifted
+	of.line = line
 	kind, rest, _ := bytes.Cut(line, []byte{','})
 	of.result, rest, _ = bytes.Cut(rest, []byte{','})
 	of.source, rest, _ = bytes.Cut(rest, []byte{','})
@@ -147,9 +153,9 @@ func (l *figureLines) keeps(line []byte) bool {
 	if l.before = l.before[:0]; string(kind) == string(OfWithin) {
 		l.before = append(l.before, line[:len(line)-len(rest)]...)
 	}
-	for _, of.kind = range kinds {
-		if string(kind) == string(of.kind) {
-			return l.filter.wanted(&of)
+	for i := range kinds {
+		if of.kind = kinds[i]; string(kind) == string(of.kind) {
+			return l.filter.wanted(of)
 		}
 	}
 	return true // the header

@@ -35,8 +35,8 @@ type Figure struct {
 	Kept  bool // an earlier block is known to have it, of OfGiven that is to be written
 }
 
-// readColumns stand behind the first three, and behind these retainedColumns, which figures of blocks of versions 1 and 2
-// do not have.
+// readColumns stand behind the first three, and behind these retainedColumns, which figures of blocks of versions 1
+// and 2 do not have.
 var (
 	readColumns     = []string{"file", "sha256", "fingerprint", "query", "size", "layout", "entity", "period"}
 	retainedColumns = []string{"retained", "states"}

@@ -9,10 +9,10 @@ import (
 	"lastblock/core/value/amount"
 )
 
-// Figures calls visit for each line of the figures of a block, wherever they stand, but for those of OfRead, which Sources
-// tells; of those of OfWithin and OfGiven only for sources that isWanted, nil for all. What visit is given is good until
-// it returns. The error is a *BrokenError where a file is not as it was sealed, a *LostError where one is gone, or what
-// reading it or visit returned.
+// Figures calls visit for each line of the figures of a block, wherever they stand, but for those of OfRead, which
+// Sources tells; of those of OfWithin and OfGiven only for sources that isWanted, nil for all. What visit is given is
+// good until it returns. The error is a *BrokenError where a file is not as it was sealed, a *LostError where one is
+// gone, or what reading it or visit returned.
 func (c *Chain) Figures(e *Entry, isWanted func(source string) bool, visit func(*Figure) error) error {
 	return c.figures(e, c.figuresOf, isWanted, visit)
 }
@@ -44,8 +44,8 @@ func (c *Chain) figures(e *Entry, read readFiltered, isWanted func(source string
 
 // gather puts the figures of a block together of those that stand with it and with earlier ones, which read reads: of
 // what a source gave to a result the newest block counts that says it. Groups are those of all sources together, where
-// these are known by group, and are told where sums says so. Blocks whose figures are gone are given to lose; nil for an
-// error.
+// these are known by group, and are told where sums says so. Blocks whose figures are gone are given to lose; nil for
+// an error.
 func (c *Chain) gather(e *Entry, read func(of *Entry, visit func(*Figure) error) error, sums bool,
 	lose func(of *Entry, lost *LostError), visit func(*Figure) error) error {
 	blocks, err := c.standsOn(e)
@@ -84,8 +84,8 @@ func (c *Chain) gather(e *Entry, read func(of *Entry, visit func(*Figure) error)
 	return g.tellGroups()
 }
 
-// ComingFigures is Figures of a block that is about to be written: own visits those that will stand with it, and sources
-// are all of its sources.
+// ComingFigures is Figures of a block that is about to be written: own visits those that will stand with it, and
+// sources are all of its sources.
 func (c *Chain) ComingFigures(e *Entry, sources []Source, own func(visit func(*Figure) error) error,
 	visit func(*Figure) error) error {
 	c.know(e, sources)

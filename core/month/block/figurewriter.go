@@ -82,7 +82,8 @@ func (f *FigureWriter) Give(figure *Figure) error {
 		to.place = make(map[string]int)
 	}
 	by, totals := f.block.namesOf(figure.Result)
-	f.printer.Begin(by, totals, figure.Rows, figure.Totals, figure.Place)
+	f.printer.Begin(by, totals)
+	f.printer.Given(figure.Rows, figure.Totals, figure.Place)
 	to.place[figure.Source] = len(to.order)
 	to.order = append(to.order, &givenBy{Figure: *figure, print: f.printer.Sum})
 	return nil

@@ -45,8 +45,7 @@ func (c *Chain) Given(e *Entry, isWanted func(source string) bool, visit func(*F
 	gone := false
 	lose := func(of *Entry, err *LostError) {
 		gone = true
-		own, _ := c.own(of) // which c.Sources has read
-		if slices.ContainsFunc(own, func(s Source) bool { return isWanted(s.Source) }) {
+		if c.mayStandIn(e, of, isWanted) {
 			lost = err
 		}
 	}
@@ -61,25 +60,28 @@ func (c *Chain) Given(e *Entry, isWanted func(source string) bool, visit func(*F
 			})
 		}, false, lose, visit)
 	}
-	look := func(f *Figure) error {
-		if f.Kind == OfGiven && f.Place == WholePlace {
-			untold[f.Result] = true
-		}
-		return nil
-	}
-	if err := read(func(*Entry) Kind { return OfWithin }, look); err != nil {
-		return nil, err
-	}
-	until := func(of *Entry) Kind {
-		if owns[of.Number] || of == e && len(untold) > 0 { // whose groups may stand there
-			return ""
-		}
-		return OfWithin
-	}
-	err = read(until, func(f *Figure) error {
+	err = read(func(*Entry) Kind { return OfWithin }, func(f *Figure) error {
 		told[f.Result] = told[f.Result] || f.Kind == OfGroup
 		return take(f)
 	})
+	if err != nil {
+		return nil, err
+	}
+	if len(owns) > 0 || len(untold) > 0 {
+		until := func(of *Entry) Kind {
+			if owns[of.Number] || of == e && len(untold) > 0 { // whose groups may stand there
+				return ""
+			}
+			return OfWithin
+		}
+		err = read(until, func(f *Figure) error {
+			told[f.Result] = told[f.Result] || f.Kind == OfGroup
+			if f.Kind == OfWithin {
+				return visit(f)
+			}
+			return nil // which was visited
+		})
+	}
 	for result := range untold {
 		known[result] = told[result]
 	}
@@ -89,13 +91,30 @@ func (c *Chain) Given(e *Entry, isWanted func(source string) bool, visit func(*F
 	return known, errors.Join(err, lost)
 }
 
+// mayStandIn tells whether what sources that are wanted gave in a block may stand in another one, or in itself.
+func (c *Chain) mayStandIn(e, in *Entry, isWanted func(source string) bool) bool {
+	isOne := func(s Source) bool { return isWanted(s.Source) }
+	sources, err := c.Sources(e)
+	if err != nil || !slices.ContainsFunc(sources, isOne) {
+		return err != nil
+	}
+	at := slices.IndexFunc(e.Earlier, func(of Earlier) bool { return of.Number == in.Number })
+	own, err := c.own(in)
+	if at < 0 || err != nil {
+		return true
+	}
+	// More of them than it has itself are of sources that stand elsewhere.
+	return slices.ContainsFunc(own, isOne) || e.Earlier[at].Figures > e.Earlier[at].Sources
+}
+
 // Groups are groups of a result that are asked for, by some of its columns.
 type Groups struct {
 	Result  int             // place in the block, from 1
 	Columns []int           // places among the By of the result
 	Keys    map[string]bool // of Key; nil for all
 	Sums    map[string][]amount.Amount
-	// Spell are, by places among Columns, how a run writes what a block may have written otherwise; nil for as it stands.
+	// Spell are, by places among Columns, how a run writes what a block may have written otherwise; nil for as it
+	// stands.
 	Spell []func(value string) string
 }
 

@@ -30,8 +30,8 @@ func hasItsBody(data []byte) bool {
 	return SealOf(bare) == string(body)
 }
 
-// cut is a list in a block that is not read with the others: by what stands before it and behind it. Within a text a quote
-// has a backslash before it, so that these stand in a block where the list begins and ends, and nowhere else.
+// cut is a list in a block that is not read with the others: by what stands before it and behind it. Within a text a
+// quote has a backslash before it, so that these stand in a block where the list begins and ends, and nowhere else.
 type cut struct{ begin, end []byte }
 
 var (

@@ -23,10 +23,9 @@ type Cell struct {
 	Place  []byte
 }
 
-// Begin begins one: with the columns of groups and totals, and with what the line of OfGiven says.
-func (p *Printer) Begin(by, columns []string, rows int, totals []string, place string) {
+// Begin begins one, with the columns of groups and totals.
+func (p *Printer) Begin(by, columns []string) {
 	const comma = ','
-	p.Sum = prints.Sum{}
 	p.line = append(p.line[:0], "columns"...)
 	for _, name := range by {
 		p.line = delimited.AppendField(append(p.line, comma), []byte(name), comma)
@@ -35,7 +34,12 @@ func (p *Printer) Begin(by, columns []string, rows int, totals []string, place s
 	for _, name := range columns {
 		p.line = delimited.AppendField(append(p.line, comma), []byte(name), comma)
 	}
-	p.Sum.Add(prints.Of(append(p.line, ",place"...)))
+	p.Sum = prints.Of(append(p.line, ",place"...))
+}
+
+// Given adds what the line of OfGiven says.
+func (p *Printer) Given(rows int, totals []string, place string) {
+	const comma = ','
 	p.line = strconv.AppendInt(append(append(p.line[:0], OfGiven...), comma), int64(rows), 10)
 	for _, total := range totals {
 		p.line = append(append(p.line, comma), total...)

@@ -270,8 +270,8 @@ func (c *Chain) sealed(root string) (all []Sealed, err error) {
 	return all, nil
 }
 
-// withSources adds the sources and the references that blocks name. A source that a block goes on to use as an earlier one
-// has sealed it stands there once, with the newest block that uses it.
+// withSources adds the sources and the references that blocks name. A source that a block goes on to use as an earlier
+// one has sealed it stands there once, with the newest block that uses it.
 func (c *Chain) withSources(files []Sealed) (all []Sealed, err error) {
 	through := make(map[int]int)         // the newest block that uses all sources of a block
 	named := make(map[int]map[Named]int) // the newest one that uses a source of a block

@@ -18,7 +18,8 @@ import (
 // a source, or a line of a summary. Items that are in the pack of an earlier block, as most are, are not written again:
 // [3,17,250] stands for 250 lines of the pack of block 3, from its line 17 on.
 
-// item is an item of one of the lists of a pack: one member has it. Those that are part of another item stand behind it.
+// item is an item of one of the lists of a pack: one member has it. Those that are part of another item stand behind
+// it.
 type item struct {
 	Filed          *string         `json:"filed,omitempty"` // an entity; its cells follow
 	Cell           *filedCell      `json:"cell,omitempty"`
@@ -175,8 +176,8 @@ type Known struct {
 // place is where an item stands: a block, and a line of its pack, from 1.
 type place struct{ block, line int }
 
-// KnownOf reads the packs of the blocks of a chain that are written as lines. use is told each block whose pack is used.
-// A pack that is gone, or not as it was sealed, has nothing, so that its items are written once more.
+// KnownOf reads the packs of the blocks of a chain that are written as lines. use is told each block whose pack is
+// used. A pack that is gone, or not as it was sealed, has nothing, so that its items are written once more.
 func KnownOf(chain *block.Chain, use func(number int)) (*Known, error) {
 	k := newKnown(use)
 	for i := len(chain.Entries) - 1; i >= 0 && chain.Entries[i].Version == block.Version; i-- {

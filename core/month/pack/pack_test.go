@@ -82,14 +82,16 @@ func TestAPackIsReadAsItWasWritten(t *testing.T) {
 	}
 	// Of a pack that is the same nothing but the beginning is written; of one in which something is another, that.
 	same(write(2))
-	if want := strings.SplitAfter(text, "\n")[0] + fmt.Sprintf("[1,2,%d]\n", strings.Count(text, "\n")-1); packs[2] != want {
+	if want := strings.SplitAfter(text, "\n")[0] + fmt.Sprintf("[1,2,%d]\n", strings.Count(text,
+		"\n")-1); packs[2] != want {
 		t.Errorf("the same again is\n%s\nwant\n%s", packs[2], want)
 	}
 	p.Sources = append([]Source{{Source: "0", Rows: 7, Totals: []amount.Amount{value}}}, p.Sources...)
 	p.Findings[0].Message = "another"
 	third := write(3)
 	same(third)
-	if strings.Count(third, "\"another\"") != 1 || strings.Count(third, "\"summary\"") != 0 || used[1] != 3 || used[2] != 0 {
+	if strings.Count(third, "\"another\"") != 1 || strings.Count(third,
+		"\"summary\"") != 0 || used[1] != 3 || used[2] != 0 {
 		t.Errorf("a pack that differs is\n%s, and of %v something is used", third, used)
 	}
 	whole, err := json.Marshal(p) // of version 1
@@ -98,7 +100,8 @@ func TestAPackIsReadAsItWasWritten(t *testing.T) {
 	}
 	same(strings.Replace(string(whole), `"version":0`, `"version":1`, 1) + "\n")
 	newer := strings.Replace(text, `"version":2`, `"version":9`, 1)
-	if _, err := Read(strings.NewReader(newer), lines); err == nil || !strings.Contains(err.Error(), "newer Lastblock") {
+	if _, err := Read(strings.NewReader(newer), lines); err == nil || !strings.Contains(err.Error(),
+		"newer Lastblock") {
 		t.Errorf("of a newer version: %v", err)
 	}
 	for _, torn := range []string{"", text[:40], text[:len(text)-9], packs[2][:len(packs[2])-9] + "[1,2,99]\n",
