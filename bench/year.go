@@ -40,9 +40,9 @@ type month struct {
 	blocks, own                    int64
 }
 
-// measureYear closes twelve equal months of 250 branches one after another and prints what each takes: processor time of
-// the close and of a summary of the same sources, which reads them; of changes before the close and a trace behind it;
-// how many bytes all blocks have, and how many of these are the packed files of the month.
+// measureYear closes twelve equal months of 250 branches one after another and prints what each takes: processor time
+// of the close and of a summary of the same sources, which reads them; of changes before the close and a trace behind
+// it; how many bytes all blocks have, and how many of these are the packed files of the month.
 func measureYear(dir, program string, runs int) error {
 	const branches, records = 250, 60
 	folder := filepath.Join(dir, "year")
@@ -121,9 +121,11 @@ func measureYear(dir, program string, runs int) error {
 	ratio := func(of func(m *month) time.Duration) float64 {
 		return of(&last).Seconds() / of(&second).Seconds()
 	}
-	fmt.Printf("the last month against the second, beyond reading: close %.2f, wanted 2; changes %.2f, wanted 2; trace %.2f\n",
+	fmt.Printf("the last month against the second: close beyond reading %.2f, wanted 2; changes %.2f, wanted 2; "+
+		"trace %.2f\n",
 		ratio(func(m *month) time.Duration { return m.close - m.reading }),
-		ratio(func(m *month) time.Duration { return m.changes }), ratio(func(m *month) time.Duration { return m.trace }))
+		ratio(func(m *month) time.Duration { return m.changes }),
+		ratio(func(m *month) time.Duration { return m.trace }))
 	fmt.Printf("all blocks against twelve times the packed files of the first month: %.2f, wanted 1.6\n",
 		float64(last.blocks)/float64(12*year[0].own))
 	return nil
@@ -138,8 +140,10 @@ func monthOf(r *rand.Rand, branch, month, records int) []byte {
 		if r.IntN(2) == 0 {
 			debit, credit = credit, debit
 		}
-		fmt.Fprintf(&text, "D%d-%d-%d,%d,2031-%02d-%02d,%05d,branch%03d,%s %d,%s,%s\n", branch, month, i/2, i%2+1, month,
-			1+r.IntN(28), 4000+10*r.IntN(30), r.IntN(250), []string{"rent", "fares", "repair", "wages", "pass"}[r.IntN(5)],
+		fmt.Fprintf(&text, "D%d-%d-%d,%d,2031-%02d-%02d,%05d,branch%03d,%s %d,%s,%s\n", branch, month, i/2, i%2+1,
+			month,
+			1+r.IntN(28), 4000+10*r.IntN(30), r.IntN(250), []string{"rent", "fares", "repair", "wages",
+				"pass"}[r.IntN(5)],
 			r.IntN(9999), debit, credit)
 	}
 	return []byte(text.String())

@@ -16,6 +16,8 @@ import (
 	"lastblock/core/value/amount"
 
 	"golang.org/x/net/html"
+
+	"github.com/klauspost/compress/zstd"
 )
 
 // reportedMonth is a month of some branches, each of whose figures stands nowhere else.
@@ -126,14 +128,26 @@ func newReportedMonth(t *testing.T) *reportedMonth {
 	return m
 }
 
-// unpacked are the bytes of a file, or of all that a workbook holds.
+// unpacked are the bytes of a file, or of what it holds where it is packed, or a workbook.
 func unpacked(t *testing.T, path string) string {
 	t.Helper()
 	data, err := os.ReadFile(path)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if filepath.Ext(path) != ".xlsx" {
+	switch filepath.Ext(path) {
+	case ".xlsx":
+	case ".zst":
+		in, err := zstd.NewReader(nil)
+		if err == nil {
+			defer in.Close()
+			data, err = in.DecodeAll(data, nil)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		return string(data)
+	default:
 		return string(data)
 	}
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))

@@ -1,12 +1,9 @@
 package block
 
 import (
-	"errors"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 
 	"lastblock/core/large/prints"
 )
@@ -61,42 +58,24 @@ func (c *Chain) Base() (*Base, error) {
 			_, err := os.Stat(filepath.Join(c.Folder, e.Block.Records.Name))
 			b.records[e.Number] = err == nil
 		}
-		if err := b.readGiven(e); err != nil {
-			return nil, err
-		}
+		b.takeGiven(e)
 	}
 	return b, nil
 }
 
-// readGiven reads what sources gave to results in a block, as far as no newer one says it.
-func (b *Base) readGiven(e *Entry) error {
-	found := make(map[string]map[string]baseGiven)
-	isGiven := func(l *sifted) bool { return l.kind == OfGiven }
-	err := b.chain.figuresOf(e, &filter{wanted: isGiven, until: OfWithin}, func(f *Figure) error {
-		if f.Kind != OfGiven {
-			return nil
-		}
-		of := e.Results[f.Result-1].called()
-		if found[of] == nil {
-			found[of] = make(map[string]baseGiven)
-		}
-		found[of][strings.Clone(f.Source)] = baseGiven{strings.Clone(f.Print), e.Number}
-		return nil
-	})
-	if broken := new(BrokenError); errors.Is(err, fs.ErrNotExist) || errors.As(err, &broken) {
-		return nil // which is written once more
-	}
-	for of, sources := range found {
+// takeGiven takes what sources gave to results in a block, as far as no newer one says it. Nothing is known of figures
+// that cannot be read.
+func (b *Base) takeGiven(e *Entry) {
+	for of, sources := range b.chain.given[e.Number] {
 		if b.given[of] == nil {
 			b.given[of] = make(map[string]baseGiven)
 		}
-		for source, given := range sources {
+		for source, print := range sources {
 			if _, known := b.given[of][source]; !known {
-				b.given[of][source] = given
+				b.given[of][source] = baseGiven{print, e.Number}
 			}
 		}
 	}
-	return err
 }
 
 // Knows tells whether a block up to one of a number says what a source gave to a result, by its fingerprint.

@@ -235,5 +235,22 @@ func TestManySources(t *testing.T) {
 		if err != nil || (info.Size() > 1<<20) != (count == counts[0]) { // the second one has too many itself
 			t.Errorf("%v: the block of %d sources has %d bytes", err, count, info.Size())
 		}
+		if count == counts[0] {
+			continue
+		}
+		// Where the file is gone that lists them, all else is held against the chain.
+		if err := os.Remove(filepath.Join(folder, read.Last().Figures.Name)); err != nil {
+			t.Fatal(err)
+		}
+		gone, err := Read(folder, "lastblock.toml")
+		if err != nil {
+			t.Fatal(err)
+		}
+		files, err := gone.Verify(t.Context(), Wanted{Root: filepath.Dir(folder), Sources: true, Jobs: 2})
+		if err != nil || len(files) < mostSources || !slices.ContainsFunc(files, func(f Sealed) bool {
+			return f.Role == OfFigures && f.State == Gone
+		}) {
+			t.Errorf("%v: of %d files", err, len(files))
+		}
 	}
 }

@@ -2,6 +2,7 @@ package block
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"io/fs"
 	"slices"
@@ -244,6 +245,9 @@ func (c *Chain) Losses(files []Sealed) (all []Loss, err error) {
 // retainedIn is of how many sources of a block another one has retained the records.
 func (c *Chain) retainedIn(e *Entry, number int) (n int, err error) {
 	sources, err := c.Sources(e)
+	if errors.As(err, new(*LostError)) {
+		return e.SourceCount, nil
+	}
 	for i := range sources {
 		if sources[i].Retained == number || e.Version < 3 {
 			n++

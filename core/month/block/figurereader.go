@@ -260,16 +260,33 @@ func (b *Block) readFigure(f *Figure, cells []string, columns *figureColumns) (e
 	return err
 }
 
-// sourcesOfFigures are the sources that stand in a block, of one that has too many to list them itself.
+// givenIn are the fingerprints of what sources gave to results, as a block says it: by what the result is called, and
+// by source.
+type givenIn map[string]map[string]string
+
+// sourcesOfFigures are the sources that stand in a block, as its figures list them; what they gave is noted beside.
 func (c *Chain) sourcesOfFigures(e *Entry) (sources []Source, err error) {
-	isRead := func(l *sifted) bool { return l.kind == OfRead }
-	err = c.figuresOf(e, &filter{wanted: isRead}, func(f *Figure) error {
-		if f.Kind != OfRead {
-			return nil
+	sources, given := []Source{}, make(givenIn)
+	isHead := func(l *sifted) bool { return l.kind == OfRead || l.kind == OfGiven }
+	err = c.figuresOf(e, &filter{wanted: isHead, until: OfWithin}, func(f *Figure) error {
+		switch f.Kind {
+		case OfRead:
+			sources = append(sources, f.source(e))
+		case OfGiven:
+			of := e.Results[f.Result-1].called()
+			if given[of] == nil {
+				given[of] = make(map[string]string)
+			}
+			given[of][f.Source] = f.Print
 		}
-		sources = append(sources, f.source(e))
 		return nil
 	})
+	if err == nil && e.Version > 2 {
+		if c.given == nil {
+			c.given = make(map[int]givenIn)
+		}
+		c.given[e.Number] = given
+	}
 	return sources, c.lost(e, e, "figures", e.Figures, err)
 }
 

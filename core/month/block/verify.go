@@ -97,7 +97,7 @@ func (c *Chain) Verify(ctx context.Context, wanted Wanted) (all []Sealed, err er
 	if wanted.Block > 0 && wanted.Sources {
 		e := &c.Entries[wanted.Block-1]
 		sources, err := c.Sources(e)
-		if err != nil {
+		if err != nil && !errors.As(err, new(*LostError)) { // with the figures, where there are too many to be listed
 			return nil, err
 		}
 		all = append(all, filesOf(e, sources)...)
@@ -287,7 +287,7 @@ func (c *Chain) withSources(files []Sealed) (all []Sealed, err error) {
 				through[from.Number] = e.Number
 				continue
 			}
-			own, err := c.own(from)
+			own, err := c.listed(from)
 			if err != nil {
 				return nil, err
 			}
@@ -318,7 +318,7 @@ func (c *Chain) withSources(files []Sealed) (all []Sealed, err error) {
 	}
 	for i := range c.Entries {
 		e := &c.Entries[i]
-		own, err := c.own(e)
+		own, err := c.listed(e)
 		if err != nil {
 			return nil, err
 		}
@@ -334,6 +334,15 @@ func (c *Chain) withSources(files []Sealed) (all []Sealed, err error) {
 		}
 	}
 	return all, nil
+}
+
+// listed are the sources that stand in a block, none where there are too many for itself and its figures are gone.
+func (c *Chain) listed(e *Entry) ([]Source, error) {
+	own, err := c.own(e)
+	if errors.As(err, new(*LostError)) {
+		return nil, nil
+	}
+	return own, err
 }
 
 // filesOf are the files of sources that a block has sealed, each once.
