@@ -58,8 +58,11 @@ func newDocument(content io.ReadCloser, s *Source) (*document, error) {
 	if err != nil && !errors.Is(err, io.EOF) {
 		return nil, err
 	}
-	if file, ok := content.(*os.File); ok && s.Size >= 0 && decode.Find(sample) == "" {
+	if file, ok := content.(*os.File); ok && s.Size >= 0 && decode.Find(sample) == "" && s.promised() == "" {
 		return &document{ReaderAt: file, Size: s.Size, file: file}, nil
+	}
+	if err := broken(s.promised(), decode.Find(sample), sample); err != nil {
+		return nil, err
 	}
 	inner := buffered
 	for size := s.Size; ; size = -1 {

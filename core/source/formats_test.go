@@ -171,7 +171,7 @@ func TestArchive(t *testing.T) {
 	}
 	archive := string(zipOf(t, map[string]string{
 		"jan/x.csv": "a;b\n1;2\n", "feb.json": `[{"a":5}]`, "__MACOSX/._x.csv": "junk", "../../up.csv": "a\n9\n",
-		"book.xlsx": string(book), "in.zip": "PK", "read.pdf": "x", "y.csv.gz": "a\n3\n",
+		"book.xlsx": string(book), "in.zip": "PK", "read.pdf": "x", "y.csv.gz": zipped(t, "a\n3\n"),
 	}))
 	dir := folder(t, map[string]string{"month.zip": archive, "cut.txt": "a\n1\n"})
 	c := mustRead(t, dir, Manner{})

@@ -3,7 +3,9 @@ package source
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"io"
+	"strings"
 
 	"lastblock/core/format/decode"
 	"lastblock/core/format/delimited"
@@ -18,6 +20,7 @@ type unwrapper struct {
 	decoded  bool
 	encoding string // that was asked for; it holds where the bytes do not show another
 	size     int64  // of the file, -1 where that is not known
+	promised string // the ending of a compression that the file's name has, "" for none
 	progress *Progress
 
 	layers []decode.Layer // that were taken off
@@ -27,7 +30,7 @@ type unwrapper struct {
 
 func newUnwrapper(s *Source, progress *Progress) unwrapper {
 	manner := s.manner()
-	u := unwrapper{encoding: manner.Encoding, size: s.Size, progress: progress}
+	u := unwrapper{encoding: manner.Encoding, size: s.Size, progress: progress, promised: s.promised()}
 	if manner.Blanks || manner.Widths != nil {
 		u.separate = &separation{blanks: manner.Blanks, widths: manner.Widths}
 	}
@@ -77,10 +80,32 @@ func again(sample []byte, rest io.Reader) io.Reader {
 	return io.MultiReader(bytes.NewReader(bytes.Clone(sample)), rest)
 }
 
+// promised is the ending of a compression that the name of a source's file, or of its entry, has; "" for none.
+func (s *Source) promised() string {
+	name := s.Path
+	if entry := s.Entry(); entry != "" {
+		name = entry
+	}
+	return strings.ToLower(strings.TrimPrefix(name, unpackedName(name)))
+}
+
+// broken is the error of a file whose name promises a compression and which does not begin like one: it is damaged, and
+// no text. An empty file is told as such.
+func broken(promised string, layer decode.Layer, sample []byte) error {
+	if promised == "" || layer.Packed() || len(sample) == 0 {
+		return nil
+	}
+	return fmt.Errorf("its name ends in %s, and it does not begin as such a file does; it is damaged, ask for it again, "+
+		"or take the ending off its name if it was never packed", promised)
+}
+
 // takeOff takes off one compression, or the encoding.
 func (u *unwrapper) takeOff(sample []byte, rest io.Reader, whole bool) (io.Reader, error) {
 	layer := decode.Find(sample)
 	u.decoded = !layer.Packed()
+	if err := broken(u.promised, layer, sample); err != nil && len(u.layers) == 0 {
+		return nil, err
+	}
 	if layer == "" && u.encoding == "" {
 		if err := decode.Binary(sample); err != nil {
 			return nil, err

@@ -23,6 +23,7 @@ type rows struct {
 	number  int // of the last row
 	done    bool
 	hidden  []string
+	merged  []sheet.Area
 	texts   []byte // of the row's cells
 	ends    []int
 	raw     []byte
@@ -73,10 +74,31 @@ func (r *rows) Next(row *sheet.Row) error {
 		case sheet.End:
 			if string(r.scanner.Name()) == "sheetData" {
 				r.done = true
+				if err := r.finish(); err != nil {
+					return err
+				}
 			}
 		}
 	}
 	return io.EOF
+}
+
+// finish reads what stands behind the rows, to the last byte, at which the checksum of the part is known to hold.
+func (r *rows) finish() error {
+	for {
+		kind, err := r.scanner.Next()
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		if kind == sheet.Start && string(r.scanner.Name()) == "mergeCell" {
+			if area, ok := parseArea(string(r.scanner.Attribute("ref"))); ok {
+				r.merged = append(r.merged, area)
+			}
+		}
+	}
 }
 
 // Behind is none: each sheet has a part of its own.
@@ -106,23 +128,7 @@ func (r *rows) Merges(rows int) ([]sheet.Merge, error) {
 }
 
 // Merged are the merged cells, which stand behind the rows.
-func (r *rows) Merged() ([]sheet.Area, error) {
-	var merged []sheet.Area
-	for {
-		kind, err := r.scanner.Next()
-		if errors.Is(err, io.EOF) {
-			return merged, nil
-		}
-		if err != nil {
-			return nil, err
-		}
-		if kind == sheet.Start && string(r.scanner.Name()) == "mergeCell" {
-			if area, ok := parseArea(string(r.scanner.Attribute("ref"))); ok {
-				merged = append(merged, area)
-			}
-		}
-	}
-}
+func (r *rows) Merged() ([]sheet.Area, error) { return r.merged, nil }
 
 // noteColumns notes columns that are hidden.
 func (r *rows) noteColumns() {

@@ -203,3 +203,18 @@ func FuzzFile(f *testing.F) {
 		}
 	})
 }
+
+// Any byte of a sheet that is another one is found by the checksum of its part, also where all of it can be read.
+func TestADamagedSheetIsNotRead(t *testing.T) {
+	whole := book(t, `<worksheet><sheetData><row r="1"><c r="A1"><v>2.5</v></c><c r="B1"><v>4</v></c></row></sheetData>`+
+		`<mergeCells><mergeCell ref="A3:A4"/></mergeCells></worksheet>`, "<sst/>", "<styleSheet/>")
+	if lines, err := readAll(whole, 1<<20); err != nil || fmt.Sprint(lines) != "[1:|2.5|4]" {
+		t.Fatalf("%v: it reads %q", err, lines)
+	}
+	for _, c := range []struct{ was, is string }{{"<v>2.5", "<v>9.5"}, {"<v>4", "<v>5"}, {`"A3:A4"`, `"A3:A5"`}} {
+		damaged := bytes.Replace(whole, []byte(c.was), []byte(c.is), 1)
+		if lines, err := readAll(damaged, 1<<20); err == nil || !strings.Contains(err.Error(), "damaged") {
+			t.Errorf("%s in place of %s: %v, and %q", c.is, c.was, err, lines)
+		}
+	}
+}
