@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -168,8 +169,9 @@ func (g *GridWriter) dress(stream *excelize.StreamWriter, grid *Grid) error {
 		}
 		panes, _ = g.looks.GetPanes(g.sheet) // of a sheet without a view there are none
 	} else {
-		for column, width := range widthsOf(grid) {
-			if err := stream.SetColWidth(column, column, float64(width)); err != nil {
+		widths := widthsOf(grid)
+		for _, column := range slices.Sorted(maps.Keys(widths)) {
+			if err := stream.SetColWidth(column, column, float64(widths[column])); err != nil {
 				return err
 			}
 		}
@@ -346,7 +348,7 @@ func (g *GridWriter) Record(texts [][]byte, kinds []record.Kind) error {
 func (g *GridWriter) Close() error {
 	err := originOf(g.out).stamp(g.book)
 	if err == nil && g.list == nil {
-		err = g.book.Write(g.out)
+		err = WriteBook(g.out, g.book)
 	} else if err == nil {
 		err = writeSheets(g.out, g.book, []*sheetWriter{g.list}, g.packer, g.header, g.addSheet)
 	}

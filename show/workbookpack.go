@@ -8,15 +8,19 @@ import (
 	"hash/crc32"
 	"io"
 	"os"
+	"regexp"
 	"runtime"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
 
 	"lastblock/core/large/spill"
 	"lastblock/core/record"
+	"lastblock/core/value/natural"
 
 	"github.com/klauspost/compress/flate"
+	"github.com/xuri/excelize/v2"
 )
 
 const (
@@ -202,6 +206,7 @@ func writeAround(w io.Writer, frame []byte, parts map[int]*part) error {
 		return err
 	}
 	out := zip.NewWriter(w)
+	slices.SortFunc(of.File, func(a, b *zip.File) int { return comparePlaces(a.Name, b.Name) })
 	for _, member := range of.File {
 		number, isSheet := strings.CutPrefix(member.Name, "xl/worksheets/sheet")
 		number, hasEnding := strings.CutSuffix(number, ".xml")
@@ -209,13 +214,83 @@ func writeAround(w io.Writer, frame []byte, parts map[int]*part) error {
 		if p := parts[n]; isSheet && hasEnding && err == nil && p != nil && p.size > 0 {
 			err = p.write(out, member)
 		} else {
-			err = out.Copy(member)
+			err = copyInOrder(out, member)
 		}
 		if err != nil {
 			return err
 		}
 	}
 	return out.Close()
+}
+
+// comparePlaces is the order of the parts of a workbook: that which tells what the others are first, and then by their
+// names, so that a workbook is the same bytes whenever it is made.
+func comparePlaces(a, b string) int {
+	const first = "[Content_Types].xml"
+	switch {
+	case a == b:
+		return 0
+	case a == first:
+		return -1
+	case b == first:
+		return 1
+	}
+	return natural.Compare(a, b)
+}
+
+// copyInOrder copies a part, whose root may have its attributes in any order.
+func copyInOrder(out *zip.Writer, member *zip.File) error {
+	content, err := member.Open()
+	if err != nil {
+		return err
+	}
+	defer content.Close()
+	const most = 16 << 10 // that a root has
+	front := make([]byte, most)
+	n, err := io.ReadFull(content, front)
+	if err != nil && !errors.Is(err, io.ErrUnexpectedEOF) && !errors.Is(err, io.EOF) {
+		return err
+	}
+	front = front[:n]
+	ordered := inAttributeOrder(front)
+	if bytes.Equal(ordered, front) {
+		return out.Copy(member)
+	}
+	to, err := out.CreateHeader(&zip.FileHeader{Name: member.Name, Method: zip.Deflate})
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(to, io.MultiReader(bytes.NewReader(ordered), content))
+	return err
+}
+
+// rootTag is the start of the first element of a part, and attribute one of its attributes.
+var (
+	rootTag   = regexp.MustCompile(`^(?:<\?[^>]*\?>\s*)?<[A-Za-z][^\s/>]*((?:\s+[^\s=]+="[^"]*")+)`)
+	attribute = regexp.MustCompile(`[^\s=]+="[^"]*"`)
+)
+
+// inAttributeOrder puts the attributes of the root of a part into the order of their names, which says nothing.
+func inAttributeOrder(xml []byte) []byte {
+	at := rootTag.FindSubmatchIndex(xml)
+	if at == nil {
+		return xml
+	}
+	attributes := attribute.FindAll(xml[at[2]:at[3]], -1)
+	if slices.IsSortedFunc(attributes, bytes.Compare) {
+		return xml
+	}
+	slices.SortFunc(attributes, bytes.Compare)
+	return slices.Concat(xml[:at[2]], []byte(" "), bytes.Join(attributes, []byte(" ")), xml[at[3]:])
+}
+
+// WriteBook writes a workbook, with its parts in one order.
+func WriteBook(w io.Writer, book *excelize.File) error {
+	var frame bytes.Buffer
+	if err := book.Write(&frame); err != nil {
+		return err
+	}
+	return writeAround(w, frame.Bytes(), nil)
 }
 
 // write writes a sheet: what the frame has of it up to its header, its rows, and the rest of the frame.
@@ -228,6 +303,7 @@ func (p *part) write(out *zip.Writer, frame *zip.File) error {
 	if err != nil {
 		return err
 	}
+	xml = inAttributeOrder(xml)
 	at := bytes.LastIndex(xml, []byte("</sheetData>"))
 	if at < 0 {
 		return fmt.Errorf("sheet %s has no place for rows", frame.Name)

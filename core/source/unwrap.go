@@ -95,8 +95,8 @@ func broken(promised string, layer decode.Layer, sample []byte) error {
 	if promised == "" || layer.Packed() || len(sample) == 0 {
 		return nil
 	}
-	return fmt.Errorf("its name ends in %s, and it does not begin as such a file does; it is damaged, ask for it again, "+
-		"or take the ending off its name if it was never packed", promised)
+	return fmt.Errorf("its name ends in %s, and it does not begin as such a file does; it is damaged, ask for it "+
+		"again, or take the ending off its name if it was never packed", promised)
 }
 
 // takeOff takes off one compression, or the encoding.

@@ -55,7 +55,7 @@ func Write(w io.Writer, d *report.Document) error {
 		err = show.Stamp(w, b.File)
 	}
 	if err == nil {
-		err = b.File.Write(w)
+		err = show.WriteBook(w, b.File)
 	}
 	return errors.Join(err, done())
 }

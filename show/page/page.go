@@ -3,9 +3,11 @@
 package page
 
 import (
+	"bufio"
 	"crypto/sha256"
 	_ "embed"
 	"encoding/base64"
+	"errors"
 	"fmt"
 	"html/template"
 	"io"
@@ -57,7 +59,8 @@ func Write(w io.Writer, d *report.Document) error {
 	p := page{Document: d, Style: template.CSS(style + printed(d)), Script: template.JS(script)}
 	p.Policy = fmt.Sprintf("default-src 'none'; style-src '%s'; script-src '%s'; base-uri 'none'; form-action 'none'",
 		hashOf(string(p.Style)), hashOf(string(p.Script)))
-	return pageTemplate.ExecuteTemplate(w, "page", p)
+	out := bufio.NewWriterSize(w, 64<<10) // a page is made of very many small pieces
+	return errors.Join(pageTemplate.ExecuteTemplate(out, "page", p), out.Flush())
 }
 
 // hashOf is the source of an inline style or script, as Content Security Policy Level 3 has it.
