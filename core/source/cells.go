@@ -318,7 +318,8 @@ func (r *cellReader) wholeText(s *Source, c *Cells) ([]byte, error) {
 	data := c.buffer
 	manner := s.manner()
 	isPlain := manner.Encoding == "" && s.promised() == "" && manner.Widths == nil && !manner.Blanks &&
-		decode.Find(data) == "" && (manner.Request.Delimiter != 0 || isDelimited(data) || bytes.ContainsAny(data, "\t;|,"))
+		decode.Find(data) == "" &&
+		(manner.Request.Delimiter != 0 || isDelimited(data) || bytes.ContainsAny(data, "\t;|,"))
 	if isPlain && decode.Binary(data[:min(len(data), sampleSize)]) == nil && decode.IsUTF8(data) {
 		return bytes.TrimPrefix(data, []byte("\ufeff")), nil
 	}
