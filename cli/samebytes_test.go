@@ -11,8 +11,8 @@ import (
 // Whatever is written is the same bytes however often it is made, and on however many cores.
 func TestTheSameInputIsTheSameBytes(t *testing.T) {
 	dir, run := monthOf(t, "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{period}\"\n[tieout]\n"+
-		"total = [\"v\"]\n[[rollup]]\nby = [\"account\"]\nsum = [\"v\"]\nacross = \"entity\"\n"+
-		"[[overlay]]\nname = \"budget\"\npaths = [\"forms\"]\ncontributions = \"results/{period}/from.xlsx\"\n[report]\n", nil)
+		"total = [\"v\"]\n[[rollup]]\nby = [\"account\"]\nsum = [\"v\"]\nacross = \"entity\"\n[[overlay]]\n"+
+		"name = \"budget\"\npaths = [\"forms\"]\ncontributions = \"results/{period}/from.xlsx\"\n[report]\n", nil)
 	files := make(map[string]string)
 	for e := range 9 {
 		text := "account,text,v\n"
