@@ -175,3 +175,30 @@ func TestReadDifferentlyByThePlan(t *testing.T) {
 	says(t, said, "1 the same", "plan", "-3.00")
 	silent(t, said, "read-differently")
 }
+
+// A form that is read otherwise is told as such, too.
+func TestAFormThatIsReadDifferently(t *testing.T) {
+	was, is := "Line,Q1,Q2\nWages,5,2\nRent,3,4\n", "Line,Q1,Q2\nWages,5,2\nRent,3,9\n"
+	dir, run := monthOf(t, "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{period}\"\n[tieout]\n"+
+		"total = [\"v\"]\n[[overlay]]\nname = \"budget\"\npaths = [\"forms\"]\n",
+		map[string]string{"in/a_2031-01.csv": "account,v\n1,9.00\n", "forms/a_2031-01.csv": was,
+			"forms/b_2031-01.csv": "Line,Q1,Q2\nWages,1,1\nRent,1,1\n"})
+	run(ExitDone, quietly("2031-01")...)
+	writeFiles(t, dir, map[string]string{"forms/a_2031-01.csv": is})
+	readAs(t, dir, "0.1.0", func(s *block.Source) {
+		if s.Of == "budget" && s.Source == "a_2031-01.csv" {
+			s.SHA256, s.Size = block.SealOf([]byte(is)), int64(len(is))
+		}
+	})
+	said := run(ExitDone, "changes")
+	says(t, said, "forms of budget: 1 read-differently, 1 the same", "reads them as 19 of value, where there were 14;")
+	writeFiles(t, dir, map[string]string{"in/a_2031-02.csv": "account,v\n1,4.00\n"})
+	closed := closeJSON(t, dir, "--period", "2031-02")
+	for _, b := range closed.Bridges {
+		want := "[{sealed  18} {read-differently a_2031-01.csv 5} {now  23}]"
+		if b.Result == "budget" && fmt.Sprint(b.Lines) != want {
+			t.Errorf("the bridge is %v", b.Lines)
+		}
+	}
+	says(t, run(ExitDone, "history", "--block", "2"), "read-differently", "review")
+}
