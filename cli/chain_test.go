@@ -369,3 +369,36 @@ func TestEarlierFilesAreGone(t *testing.T) {
 	says(t, run(ExitNotDone, "history", "account=1"),
 		"block 1 in blocks: its figures in 0001-2031-01.csv.zst were changed")
 }
+
+// What is frozen, from its files or from the records that an earlier block has retained, stands in the blocks that have
+// it.
+func TestFrozenSourcesStandInEarlierBlocks(t *testing.T) {
+	dir, run := monthOf(t, "version = 1\n[read]\npaths = [\"in\"]\nname = \"{entity}_{period}\"\n[tieout]\n"+
+		"total = [\"v\"]\n[close]\nretain = true\n[[rollup]]\nby = [\"entity\", \"account\"]\nsum = [\"v\"]\n", nil)
+	put := func(name string, cents int) {
+		text := fmt.Sprintf("account,v\n1,2.%02d\n2,1.00\n", cents)
+		writeFiles(t, dir, map[string]string{"in/" + name + ".csv": text})
+	}
+	for m := 1; m <= 3; m++ {
+		put(fmt.Sprintf("a_2031-%02d", m), m)
+		put(fmt.Sprintf("b_2031-%02d", m), 10+m)
+		run(ExitDone, quietly(fmt.Sprintf("2031-%02d", m))...)
+	}
+	away := func(name string) {
+		if err := os.Remove(filepath.Join(dir, "in", name+".csv")); err != nil {
+			t.Fatal(err)
+		}
+	}
+	away("a_2031-01") // whose records block 1 has retained
+	says(t, run(ExitDone, "freeze", "a", "--reason", "sold", "--user", "anna"), "a_2031-01.csv.records.csv")
+	away("a_2031-02")
+	away("a_2031-03")
+	put("b_2031-04", 20)
+	run(ExitDone, quietly("2031-04")...)
+	if last := blockFiles(t, dir)[3]; last.own() != "b_2031-04.csv" || last.Count != 7 || len(last.Earlier) != 3 {
+		t.Errorf("the block has %s itself of %d sources, and stands on %v", last.own(), last.Count, last.Earlier)
+	}
+	says(t, run(ExitDone, "trace", "entity=a", "account=1", "--block", "4", "--all"),
+		"6.06, from 3 records of 3 sources", "a_2031-01.csv     2  2.01", "a_2031-02.csv     2  2.02", "a_2031-03.csv     2  2.03")
+	says(t, run(ExitDone, "verify", "--sources"), "untouched")
+}
