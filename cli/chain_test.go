@@ -399,6 +399,7 @@ func TestFrozenSourcesStandInEarlierBlocks(t *testing.T) {
 		t.Errorf("the block has %s itself of %d sources, and stands on %v", last.own(), last.Count, last.Earlier)
 	}
 	says(t, run(ExitDone, "trace", "entity=a", "account=1", "--block", "4", "--all"),
-		"6.06, from 3 records of 3 sources", "a_2031-01.csv     2  2.01", "a_2031-02.csv     2  2.02", "a_2031-03.csv     2  2.03")
+		"6.06, from 3 records of 3 sources", "a_2031-01.csv     2  2.01",
+		"a_2031-02.csv     2  2.02", "a_2031-03.csv     2  2.03")
 	says(t, run(ExitDone, "verify", "--sources"), "untouched")
 }

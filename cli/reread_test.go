@@ -135,6 +135,8 @@ func TestReadDifferently(t *testing.T) {
 		"read-differently", "reads them as 3 rows, where there were 2;", "now                                20.00")
 	silent(t, said, "closed-period-changed", "of a closed period")
 	silent(t, run(ExitDone, "tieout"), "closed-period-changed")
+	said = run(ExitDone, "trace", "account=2", "--block", "1", "--all")
+	says(t, said, "of account 2 in rollup: 3.00, from 1 record of 1 source", "as sealed in block 1")
 	closed := closeJSON(t, dir, "--period", "2031-02")
 	var lines []string
 	for _, line := range closed.Bridges[0].Lines {

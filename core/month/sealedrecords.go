@@ -28,6 +28,9 @@ func (t *tracer) isAsSealed() bool {
 	if c.Plan || c.References || c.Decisions {
 		return false
 	}
+	if t.Known && t.Traced.Result.Amount.Cmp(t.Sealed) != 0 {
+		return false // another version of Lastblock may have read the same bytes otherwise
+	}
 	for i := range c.Sources {
 		s := &c.Sources[i]
 		at, gives := t.place[s.Source]
