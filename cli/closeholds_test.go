@@ -6,25 +6,89 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io/fs"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"regexp"
 	"runtime"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
 	"lastblock/core/month/block"
-	"lastblock/internal/fault"
+	"lastblock/core/output/placing"
+	"lastblock/show"
 )
 
-// closeInside runs a command of a folder's plan within the test.
-func closeInside(t *testing.T, dir, command string, args ...string) (stdout, stderr string, code int) {
+// fullDisk takes so many calls that need room, and none after them. Renaming needs none.
+type fullDisk struct {
+	placing.Machine
+	room *int
+}
+
+func (d fullDisk) write() error {
+	if *d.room--; *d.room < 0 {
+		return syscall.ENOSPC
+	}
+	return nil
+}
+
+func (d fullDisk) OpenFile(name string, flag int, perm fs.FileMode) (placing.File, error) {
+	if flag&os.O_CREATE != 0 {
+		if err := d.write(); err != nil {
+			return nil, err
+		}
+	}
+	file, err := d.Machine.OpenFile(name, flag, perm)
+	if err != nil {
+		return nil, err
+	}
+	return fullFile{file.(*os.File), d}, nil
+}
+
+func (d fullDisk) Mkdir(folder string) error {
+	if err := d.write(); err != nil {
+		return err
+	}
+	return d.Machine.Mkdir(folder)
+}
+
+func (d fullDisk) Lock(file placing.File) error { return d.Machine.Lock(file.(fullFile).File) }
+
+func (d fullDisk) Link(name, more string) error {
+	if err := d.write(); err != nil {
+		return err
+	}
+	return d.Machine.Link(name, more)
+}
+
+type fullFile struct {
+	*os.File
+	disk fullDisk
+}
+
+func (f fullFile) Write(p []byte) (int, error) {
+	if err := f.disk.write(); err != nil {
+		return 0, err
+	}
+	return f.File.Write(p)
+}
+
+func (f fullFile) Sync() error {
+	if err := f.disk.write(); err != nil {
+		return err
+	}
+	return f.File.Sync()
+}
+
+// closeInside runs a command of a folder's plan within the test, on a disk; nil is that of the machine.
+func closeInside(t *testing.T, disk placing.Disk, dir, command string, args ...string) (stdout, stderr string, code int) {
 	t.Helper()
 	var out, complaint bytes.Buffer
 	args = append([]string{command, "--plan", filepath.Join(dir, "lastblock.toml")}, args...)
-	code = Run(context.Background(), args, strings.NewReader(""), &out, &complaint)
+	code = run(context.Background(), args, strings.NewReader(""), &out, &complaint, &show.Outputs{Disk: disk}).code
 	return out.String(), complaint.String(), code
 }
 
@@ -34,15 +98,14 @@ func TestACloseOnAFullDisk(t *testing.T) {
 	dir := t.TempDir()
 	generation := regexp.MustCompile(`gen(\d+)`)
 	sealed, failed := 0, 0
-	for n := int64(0); sealed < 3; n++ {
+	for n := 0; sealed < 3; n++ {
 		writeFiles(t, dir, closeFiles(sealed+1, 40))
 		args := []string{"--quiet", "--user", "anna"}
 		if sealed > 0 {
 			args = append(args, "--restate", "--reason", "once more")
 		}
-		restore := fault.FillDisk(n)
-		_, stderr, code := closeInside(t, dir, "close", args...)
-		restore()
+		room := n
+		_, stderr, code := closeInside(t, fullDisk{room: &room}, dir, "close", args...)
 		switch {
 		case code == ExitDone:
 			sealed, n = sealed+1, -1
@@ -55,7 +118,7 @@ func TestACloseOnAFullDisk(t *testing.T) {
 			Untouched bool
 			Blocks    []struct{ Chain string }
 		}
-		stdout, stderr, code := closeInside(t, dir, "verify", "--json")
+		stdout, stderr, code := closeInside(t, nil, dir, "verify", "--json")
 		if err := json.Unmarshal([]byte(stdout), &o); err != nil || code != ExitDone || !o.Untouched ||
 			len(o.Blocks) != sealed {
 			t.Fatalf("after %d writes verify ends with %d, and there are %d blocks, want %d: %s%s", n, code,
@@ -69,7 +132,7 @@ func TestACloseOnAFullDisk(t *testing.T) {
 				t.Fatalf("after %d writes and %d closes %s says %s", n, sealed, name, data)
 			}
 		}
-		left, err := filepath.Glob(filepath.Join(dir, "*", ".*.part"))
+		left, err := filepath.Glob(filepath.Join(dir, "*", ".*.*.*"))
 		if err != nil || len(left) > 0 {
 			t.Errorf("after %d writes are left %v", n, left)
 		}

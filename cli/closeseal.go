@@ -110,7 +110,6 @@ func (s *sealing) seal(ctx context.Context, shown *view.Close, give func(*report
 	if _, err := output.Write(data); err != nil {
 		return err
 	}
-	s.app.outputs.Journal = s.task.Blocks
 	return s.app.outputs.Commit(append([]*show.Output{output}, s.ready...)...)
 }
 

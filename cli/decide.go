@@ -165,7 +165,7 @@ func (a *app) runDecide(ctx context.Context, f *deciding, ids []string) error {
 			return err
 		}
 	}
-	if err := decision.Append(file, decisions); err != nil {
+	if err := a.addDecisions(file, decisions); err != nil {
 		return err
 	}
 	if f.json {
@@ -182,6 +182,21 @@ func (a *app) runDecide(ctx context.Context, f *deciding, ids []string) error {
 	}
 	fmt.Fprintf(a.stdout, "%s in %s\n", show.Count(len(decisions), "decision"), file)
 	return nil
+}
+
+// addDecisions writes decisions into a file, together with all outputs that are ready.
+func (a *app) addDecisions(file string, decisions []decision.Decision, outputs ...*show.Output) (err error) {
+	to, err := decision.Append(file)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, to.Close()) }()
+	lines, err := to.Lines(decisions)
+	if err != nil {
+		return err
+	}
+	a.outputs.Append(to.Path, to.Size(), lines)
+	return a.outputs.Commit(outputs...)
 }
 
 // decide makes the decisions about findings.
@@ -228,7 +243,7 @@ func (a *app) decideFrom(ctx context.Context, f *deciding, file string) error {
 		return option.Wrong("from", f.from, "%w", err)
 	}
 	if len(decisions) > 0 {
-		if err := decision.Append(file, decisions); err != nil {
+		if err := a.addDecisions(file, decisions); err != nil {
 			return err
 		}
 	}

@@ -96,6 +96,7 @@ func (a *app) runFreeze(ctx context.Context, f *freezing, entity string) error {
 	line := decision.Decision{Time: time.Now().UTC().Truncate(time.Second), User: who, Verdict: decision.Freeze,
 		Reason: f.reason}
 	var shown *view.Frozen
+	var copies []*show.Output
 	switch is := stands.IsFrozen(entity); {
 	case f.undo && !is:
 		return fmt.Errorf("%s is not frozen", entity)
@@ -104,14 +105,14 @@ func (a *app) runFreeze(ctx context.Context, f *freezing, entity string) error {
 	case is:
 		return fmt.Errorf("%s is frozen already; --undo has its files read again", entity)
 	default:
-		frozen, err := a.keepFrozen(ctx, f, chain, entity, &line)
-		if err != nil {
+		var frozen *month.Frozen
+		if frozen, copies, err = a.keepFrozen(ctx, f, chain, entity, &line); err != nil {
 			return err
 		}
 		entity, shown = frozen.Entity, &view.Frozen{All: []*month.Frozen{frozen}, New: true}
 	}
 	line.ID, line.Source = "freeze "+strings.ToLower(entity), entity
-	if err := decision.Append(decisionsOf(f.plan), []decision.Decision{line}); err != nil {
+	if err := a.addDecisions(decisionsOf(f.plan), []decision.Decision{line}, copies...); err != nil {
 		return err
 	}
 	return a.showFrozen(f, shown)
@@ -124,36 +125,35 @@ func decisionsOf(file string) string {
 	return closing.DecisionsFile()
 }
 
-// keepFrozen copies the files of an entity, and lists them. The line that is then written says what the list is;
-// without it the copies do no harm.
+// keepFrozen copies the files of an entity, and lists them. The copies are on the disk and were read from there, and get
+// their places together with the line, which says what the list is.
 func (a *app) keepFrozen(ctx context.Context, f *freezing, chain *block.Chain, entity string,
-	line *decision.Decision) (*month.Frozen, error) {
+	line *decision.Decision) (frozen *month.Frozen, copies []*show.Output, err error) {
 	if chain.Last() == nil {
-		return nil, errors.New("nothing was closed yet, and what is frozen is what a block has sealed; close first")
+		return nil, nil, errors.New("nothing was closed yet, and what is frozen is what a block has sealed; close first")
 	}
 	t := month.NewClosing()
 	if err := month.TakePlan(t, f.plan); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	in, err := a.open(ctx, t, nil)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	p, err := month.ReadPlan(f.plan)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	forms, err := p.FormInputs(ctx, machine())
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	frozen, err := month.Freeze(ctx, in, forms, chain, entity)
+	frozen, err = month.Freeze(ctx, in, forms, chain, entity)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	frozen.Reason, frozen.User, frozen.Time = line.Reason, line.User, line.Time
 	folder := filepath.Join(filepath.Dir(f.plan), month.FrozenFolder)
-	var outputs []*show.Output
 	copied := make(map[string]bool)
 	for i := range frozen.Sources {
 		s := &frozen.Sources[i]
@@ -170,20 +170,26 @@ func (a *app) keepFrozen(ctx context.Context, f *freezing, chain *block.Chain, e
 			output, err = a.copyFile(s.PathOf(in), to, s.SHA256)
 		}
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
-		outputs = append(outputs, output)
+		copies = append(copies, output)
 	}
 	list, err := frozen.Encode()
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	output, err := a.writeAsSource(filepath.Join(folder, month.ListName(frozen.Entity)), bytes.NewReader(list))
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	line.State = block.SealOf(list)
-	return frozen, a.outputs.Commit(append(outputs, output)...)
+	copies = append(copies, output)
+	for _, c := range copies {
+		if err := c.ReadBack(); err != nil {
+			return nil, nil, err
+		}
+	}
+	return frozen, copies, nil
 }
 
 // copyFile copies a file that has to be as it was sealed.

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -75,6 +76,28 @@ func (a *app) forTask(task month.Task, cmd *cobra.Command,
 		}
 	}
 	return cmd
+}
+
+// tidyAround settles what runs that were ended have left beside the plan and the decisions of a command, before it reads
+// either.
+func (a *app) tidyAround(cmd *cobra.Command) {
+	value := func(word string) string {
+		if f := cmd.Flags().Lookup(word); f != nil {
+			return f.Value.String()
+		}
+		return ""
+	}
+	file, decisions := value("plan"), value("decisions")
+	if cmd.Flags().Lookup("plan") != nil && file == "" && isThere(plan.Name) {
+		file = plan.Name
+	}
+	if file != "" {
+		a.outputs.Tidy(filepath.Dir(file))
+		a.outputs.RemoveEmpty(decisionsOf(file))
+	}
+	if decisions != "" {
+		a.outputs.Tidy(filepath.Dir(decisions))
+	}
 }
 
 // usePlan takes what is not typed from the plan.

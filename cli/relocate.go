@@ -82,40 +82,40 @@ func (a *app) runRelocate(ctx context.Context, f *relocating, old, new string) e
 	return err
 }
 
-// writeRelocated notes what was moved, and writes the plan anew; the plan as it was is kept beside it, under a name
-// that is returned. The note comes first: without the plan it does no harm.
+// writeRelocated notes what was moved and writes the plan anew, both or neither; the plan as it was is kept beside it,
+// under a name that is returned.
 func (a *app) writeRelocated(f *relocating, done *month.Relocation, decisions, who string) (backup string, err error) {
-	before, err := os.ReadFile(f.plan)
-	if err != nil {
-		return "", err
-	}
-	err = decision.Append(decisions, []decision.Decision{{Time: time.Now(), User: who, Verdict: decision.Relocate,
-		Reason: cmp.Or(f.reason, "now in "+done.New), ID: "relocate " + done.Old, Source: done.Old, State: done.New}})
-	if err != nil || done.Lines == nil {
-		return "", err
-	}
-	for n := 1; backup == ""; n++ {
-		if name := fmt.Sprintf("%s.%d.before", f.plan, n); !isThere(name) {
-			backup = name
-		}
-	}
-	a.outputs.Rewrite(f.plan)
+	line := decision.Decision{Time: time.Now(), User: who, Verdict: decision.Relocate,
+		Reason: cmp.Or(f.reason, "now in "+done.New), ID: "relocate " + done.Old, Source: done.Old, State: done.New}
 	var outputs []*show.Output
-	for _, file := range []struct {
-		path string
-		data []byte
-	}{{backup, before}, {f.plan, done.Text}} {
-		output, err := a.outputs.Create(file.path, true)
+	if done.Lines != nil {
+		before, err := os.ReadFile(f.plan)
 		if err != nil {
 			return "", err
 		}
-		output.NotNoted()
-		if _, err := output.Write(file.data); err != nil {
-			return "", err
+		for n := 1; backup == ""; n++ {
+			if name := fmt.Sprintf("%s.%d.before", f.plan, n); !isThere(name) {
+				backup = name
+			}
 		}
-		outputs = append(outputs, output)
+		a.outputs.Rewrite(f.plan)
+		for _, file := range []struct {
+			path string
+			data []byte
+		}{{backup, before}, {f.plan, done.Text}} {
+			output, err := a.outputs.Create(file.path, true)
+			if err != nil {
+				return "", err
+			}
+			output.NotNoted()
+			if _, err := output.Write(file.data); err != nil {
+				return "", err
+			}
+			outputs = append(outputs, output)
+		}
+		backup = filepath.Base(backup)
 	}
-	return filepath.Base(backup), a.outputs.Commit(outputs...)
+	return backup, a.addDecisions(decisions, []decision.Decision{line}, outputs...)
 }
 
 // userOf is who does something: the one that is named, or the user of this machine.

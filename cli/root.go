@@ -43,6 +43,7 @@ func Main(args []string) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	defer stop()
 	signal.Ignore(syscall.SIGPIPE) // writing to a pipe that nobody reads is an error, after which all is tidied up
+	defer show.InWorkroom()()
 	outputs := new(show.Outputs)
 	ended := make(chan outcome, 1)
 	go func() { ended <- run(ctx, args, os.Stdin, os.Stdout, os.Stderr, outputs) }()
@@ -90,6 +91,7 @@ func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer, outputs *show.Outputs) outcome {
 	app := &app{stdin: stdin, stdout: show.NewScreen(stdout), stderr: show.NewScreen(stderr), outputs: outputs,
 		begun: time.Now()}
+	outputs.Tell = func(text string) { fmt.Fprintln(app.stderr, show.FoldedLines("lastblock: "+text, app.stderr.Width)) }
 	root := app.root()
 	args = spreadPaths(args)
 	root.SetArgs(args)
@@ -178,6 +180,7 @@ Exit codes: 0 done; 1 done, with a "stop" finding; 2 not done.`,
 		a.verify(),
 		a.changes(), a.trace(), a.freeze(), a.relocate(), a.report(), a.version())
 	root.InitDefaultCompletionCmd()
+	root.PersistentPreRun = func(cmd *cobra.Command, _ []string) { a.tidyAround(cmd) }
 	for _, c := range root.Commands() {
 		c.Flags().SortFlags = false // they stand in the order of their table
 		if c.Name() == "completion" {

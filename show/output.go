@@ -7,13 +7,14 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
 	"sync"
 
+	"lastblock/core/output/placing"
 	"lastblock/core/source"
-	"lastblock/internal/fault"
 
 	"github.com/zeebo/xxh3"
 )
@@ -22,26 +23,47 @@ import (
 // its place, and at the end all that are ready are put in place together: so every one
 // of them appears whole or not at all, and so do they as a set.
 type Outputs struct {
-	// Journal is the folder in which the journal of a set lies that is brought down to the disk before
-	// and after it gets its places; "" for a set that has its journal beside its first output.
-	Journal string
+	// Disk is what is written to, nil for the disk of this machine.
+	Disk placing.Disk
+	// Tell is told what became of sets whose runs were ended, see Tidy; nil for nobody.
+	Tell func(text string)
 	// Nowhere says that none of the outputs which are begun will be placed: they are written among temporary files, so
 	// that their places may be where nobody can write.
 	Nowhere bool
 
-	mutex   sync.Mutex
-	open    []*Output
-	inputs  []string        // files that the run reads, and that are no output of it
-	folders []string        // that were made for outputs
-	tidied  map[string]bool // folders in which nothing of an earlier run is left
-	placed  []string        // outputs that are in place
-	closed  bool            // nothing is placed any more
+	mutex  sync.Mutex
+	run    *placing.Run
+	open   []*Output
+	added  []placing.Item  // lines for files that are there
+	inputs []string        // files that the run reads, and that are no output of it
+	tidied map[string]bool // folders in which nothing of an earlier run is left
+	placed []string        // outputs that are in place
+	closed bool            // nothing is placed any more
 }
+
+func (o *Outputs) disk() placing.Disk {
+	if o.Disk == nil {
+		o.Disk = placing.Machine{}
+	}
+	return o.Disk
+}
+
+// placing is the run that places them. The caller has the mutex.
+func (o *Outputs) placing() *placing.Run {
+	if o.run == nil {
+		o.run = placing.New(o.disk(), placing.Machine{})
+	}
+	return o.run
+}
+
+var errEnded = errors.New("the run was ended before its results were put in place")
 
 // Output is one file that is being written.
 type Output struct {
 	path    string // where it will be
-	file    *os.File
+	disk    placing.Disk
+	file    placing.File
+	mode    fs.FileMode // that it gets; 0 for what the user's settings give
 	hash    *xxh3.Hasher
 	sealing *sealing // nil where its SHA-256 is not taken while it is written
 	sha256  string   // "" while it is not known
@@ -115,11 +137,13 @@ func (o *Outputs) isInput(path string) error {
 func (o *Outputs) Create(path string, replace bool) (*Output, error) {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
+	if o.closed {
+		return nil, errEnded
+	}
 	if err := o.isInput(path); err != nil {
 		return nil, err
 	}
-	output := &Output{path: path, replace: replace, hash: xxh3.New(), noted: true}
-	var mode fs.FileMode // of the file that is written over; 0 for what the user's settings give
+	output := &Output{path: path, disk: o.disk(), replace: replace, hash: xxh3.New(), noted: true}
 	if info, err := os.Stat(path); err == nil {
 		switch {
 		case info.IsDir():
@@ -129,14 +153,14 @@ func (o *Outputs) Create(path string, replace bool) (*Output, error) {
 		case !replace:
 			return nil, &ExistsError{path}
 		}
-		mode = info.Mode().Perm()
+		output.mode = info.Mode().Perm()
 	}
 	for _, other := range o.open {
 		if !other.spool && source.Resolved(other.path) == source.Resolved(path) {
 			return nil, fmt.Errorf("two outputs cannot both be written to %s", path)
 		}
 	}
-	if err := o.begin(output, mode); err != nil {
+	if err := o.begin(output); err != nil {
 		return nil, fmt.Errorf("writing %s: %w", path, err)
 	}
 	o.open = append(o.open, output)
@@ -144,56 +168,51 @@ func (o *Outputs) Create(path string, replace bool) (*Output, error) {
 }
 
 // begin opens the file that holds an output until it gets its place.
-func (o *Outputs) begin(output *Output, mode fs.FileMode) (err error) {
-	if output.inPlace {
-		output.file, err = unnamed(os.TempDir())
-		return err
-	}
-	if o.Nowhere {
-		output.file, err = os.CreateTemp("", "lastblock-rehearsed-*")
+func (o *Outputs) begin(output *Output) (err error) {
+	if output.inPlace || o.Nowhere {
+		output.file, err = o.temporary(output.inPlace)
 		return err
 	}
 	folder, name := filepath.Split(output.path)
-	if folder == "" {
-		folder = "."
-	}
-	if err := o.makeFolder(filepath.Clean(folder)); err != nil {
+	folder = filepath.Clean(folder)
+	if err := o.placing().MakeFolder(folder); err != nil {
 		return err
 	}
 	o.tidy(folder)
-	if output.file, err = createBeside(folder, name); err == nil && mode != 0 {
-		err = output.file.Chmod(mode)
+	if output.file, err = o.placing().Begin(folder, name); err == nil && output.mode != 0 {
+		err = output.file.Chmod(output.mode | ownerReadsAndWrites) // nobody reads it who may not read what it replaces
 	}
 	return err
 }
 
-// makeFolder makes a folder, and notes which ones it had to make.
-func (o *Outputs) makeFolder(folder string) error {
-	if _, err := os.Stat(folder); err == nil || !errors.Is(err, fs.ErrNotExist) {
-		return err
-	}
-	if parent := filepath.Dir(folder); parent != folder {
-		if err := o.makeFolder(parent); err != nil {
-			return err
+const ownerReadsAndWrites = 0o600
+
+// temporary makes a file in the folder for temporary files. Where it is read through its open file alone, it has no name
+// any more, as far as the system lets an open file go without one.
+func (o *Outputs) temporary(unnamed bool) (placing.File, error) {
+	for {
+		name := filepath.Join(os.TempDir(), fmt.Sprintf("lastblock-%016x.part", rand.Uint64()))
+		file, err := o.disk().OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, ownerReadsAndWrites)
+		if errors.Is(err, fs.ErrExist) {
+			continue
 		}
+		if err == nil && unnamed {
+			os.Remove(name)
+		}
+		return file, err
 	}
-	if err := os.Mkdir(folder, 0o777); err != nil && !errors.Is(err, fs.ErrExist) {
-		return err
-	}
-	o.folders = append(o.folders, folder)
-	return nil
 }
 
 // Spool starts a file in the folder for temporary files, which keeps a result
 // until its proof holds and never gets a place of its own.
 func (o *Outputs) Spool() (*Output, error) {
-	file, err := unnamed(os.TempDir())
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	file, err := o.temporary(true)
 	if err != nil {
 		return nil, fmt.Errorf("keeping the result until it is proven: %w", err)
 	}
-	output := &Output{path: file.Name(), file: file, hash: xxh3.New(), spool: true}
-	o.mutex.Lock()
-	defer o.mutex.Unlock()
+	output := &Output{path: file.Name(), disk: o.disk(), file: file, hash: xxh3.New(), spool: true}
 	o.open = append(o.open, output)
 	return output, nil
 }
@@ -217,7 +236,13 @@ func (o *Output) SHA256() (string, error) {
 		o.sha256, o.sealing = o.sealing.end(), nil
 		return o.sha256, nil
 	}
-	content, err := os.Open(o.file.Name())
+	var err error
+	o.sha256, err = o.hashFile()
+	return o.sha256, err
+}
+
+func (o *Output) hashFile() (string, error) {
+	content, err := o.disk.OpenFile(o.file.Name(), os.O_RDONLY, 0)
 	if err != nil {
 		return "", err
 	}
@@ -226,18 +251,56 @@ func (o *Output) SHA256() (string, error) {
 	if _, err := io.Copy(sum, content); err != nil {
 		return "", err
 	}
-	o.sha256 = hex.EncodeToString(sum.Sum(nil))
-	return o.sha256, nil
+	return hex.EncodeToString(sum.Sum(nil)), nil
+}
+
+// ReadBack brings the output to the disk, reads it from there, and makes sure that it is what was written. Nothing more is
+// written after it.
+func (o *Output) ReadBack() error {
+	want, err := o.SHA256()
+	if err != nil {
+		return err
+	}
+	if err := errors.Join(o.file.Sync(), o.Rest()); err != nil {
+		return err
+	}
+	got, err := o.hashFile()
+	if err == nil && got != want {
+		err = fmt.Errorf("writing %s: the disk does not give back what was written to it", o.path)
+	}
+	return err
 }
 
 // Path is where the output will be.
 func (o *Output) Path() string { return o.path }
 
-// Tidy finishes what an earlier run left in a folder, see placing.
+// Tidy settles what an earlier run left in a folder, see placing.Run.Recover, and tells it.
 func (o *Outputs) Tidy(folder string) {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
 	o.tidy(folder)
+}
+
+func (o *Outputs) tidy(folder string) {
+	if o.tidied[folder] {
+		return
+	}
+	if o.tidied == nil {
+		o.tidied = make(map[string]bool)
+	}
+	o.tidied[folder] = true
+	for _, r := range o.placing().Recover(folder) {
+		if o.Tell != nil {
+			o.Tell(r.String())
+		}
+	}
+}
+
+// RemoveEmpty takes a file of decisions away in which a run that was ended has written nothing.
+func (o *Outputs) RemoveEmpty(path string) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	o.placing().RemoveEmpty(path)
 }
 
 // Rest closes the file until more is written, so that any number of outputs can
@@ -256,16 +319,13 @@ func (o *Output) Rest() error {
 // Write writes the next bytes.
 func (o *Output) Write(p []byte) (int, error) {
 	if o.resting {
-		file, err := os.OpenFile(o.file.Name(), os.O_RDWR|os.O_APPEND, 0)
+		file, err := o.disk.OpenFile(o.file.Name(), os.O_RDWR|os.O_APPEND, 0)
 		if err != nil {
 			return 0, fmt.Errorf("writing %s: %w", o.path, err)
 		}
 		o.file, o.resting = file, false
 	}
-	n, err := 0, fault.Write()
-	if err == nil {
-		n, err = o.file.Write(p)
-	}
+	n, err := o.file.Write(p)
 	o.size += int64(n)
 	o.hash.Write(p[:n]) // a hash takes everything
 	if o.sealing != nil {
@@ -315,7 +375,7 @@ func (o *Outputs) Place() error {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
 	if o.closed {
-		return errors.New("the run was ended before its results were put in place")
+		return errEnded
 	}
 	var ready, rest []*Output
 	for _, output := range o.open {
@@ -325,21 +385,72 @@ func (o *Outputs) Place() error {
 			rest = append(rest, output)
 		}
 	}
-	if len(ready) == 0 {
+	if len(ready) == 0 && len(o.added) == 0 {
 		return nil
 	}
 	if err := o.check(ready); err != nil {
 		return err
 	}
-	s := &placing{outputs: ready, journalIn: o.Journal}
-	if err := s.place(); err != nil {
+	items := o.added
+	for _, output := range ready {
+		if output.inPlace {
+			if err := output.copyInPlace(); err != nil {
+				return err
+			}
+			continue
+		}
+		item, err := output.item()
+		if err != nil {
+			return err
+		}
+		items = append(items, item)
+	}
+	if err := o.placing().Place(items); err != nil {
 		return err
 	}
+	o.added = nil
 	o.open = rest // folders in which nothing was put go with Discard
 	for _, output := range ready {
 		o.placed = append(o.placed, output.path)
 	}
 	return nil
+}
+
+// item is what the output is to its set. Its file is closed.
+func (o *Output) item() (item placing.Item, err error) {
+	if err = o.Rest(); err != nil {
+		return item, err
+	}
+	item = placing.Item{To: o.path, Part: o.file.Name(), Size: o.size, Print: source.Fingerprint(o.hash)}
+	if o.mode&ownerReadsAndWrites != ownerReadsAndWrites {
+		item.Mode = o.mode
+	}
+	if o.noted {
+		item.Note = source.Note(o.path, o.size, item.Print)
+	}
+	return item, nil
+}
+
+// copyInPlace writes the output to a device or a pipe, which cannot be renamed.
+func (o *Output) copyInPlace() error {
+	content, err := o.Reader()
+	if err != nil {
+		return err
+	}
+	to, err := os.OpenFile(o.path, os.O_WRONLY, 0)
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(to, content)
+	return errors.Join(err, to.Close())
+}
+
+// Append has lines be added to a file of some size, which the caller has locked, together with all outputs that are
+// placed next.
+func (o *Outputs) Append(path string, size int64, lines []byte) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	o.added = append(o.added, placing.Item{To: path, Add: lines, Behind: size})
 }
 
 // check makes sure that the places are still free.
@@ -379,24 +490,10 @@ func (o *Outputs) Discard() {
 			close(output.sealing.stop)
 		}
 		output.file.Close()
-		os.Remove(output.file.Name()) // which is gone already where it had no name
+		o.placing().Drop(output.file.Name()) // which is gone already where it had no name
 	}
-	for i := len(o.folders) - 1; i >= 0; i-- {
-		os.Remove(o.folders[i]) // which fails where something is in it
+	if o.run != nil {
+		o.run.End()
 	}
-	o.open, o.folders = nil, nil
-}
-
-// noteAll notes outputs in the ledgers of their folders, so that they are known again
-// from the moment they are there.
-func noteAll(outputs []*Output) error {
-	for _, output := range outputs {
-		if !output.noted || output.inPlace {
-			continue
-		}
-		if err := source.NoteOutput(output.path, output.size, source.Fingerprint(output.hash)); err != nil {
-			return fmt.Errorf("%s is not written, since its folder does not take the note of it: %w", output.path, err)
-		}
-	}
-	return nil
+	o.open, o.added = nil, nil
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"lastblock/core/source"
 )
@@ -34,7 +35,7 @@ func held(t *testing.T, dir string) string {
 	}
 	var all []string
 	for _, e := range entries {
-		if e.Name() == source.LedgerName {
+		if e.Name() == source.LedgerName || strings.HasPrefix(e.Name(), ".lastblock-placing.") && isEmpty(e) {
 			continue
 		}
 		text := "folder"
@@ -48,6 +49,12 @@ func held(t *testing.T, dir string) string {
 		all = append(all, e.Name()+"="+text)
 	}
 	return strings.Join(all, " ")
+}
+
+// isEmpty tells whether a file is the mark of a run that is under way.
+func isEmpty(e os.DirEntry) bool {
+	info, err := e.Info()
+	return err == nil && info.Size() == 0
 }
 
 func writeTo(t *testing.T, path, text string) {
@@ -92,43 +99,51 @@ func TestOutputsAreASet(t *testing.T) {
 	}
 }
 
-// A run that was killed while it put its set in place is finished by the next one, and
-// what another one has left behind is removed; what a run that is under way has, stays.
+// What a run that has ended left behind is removed by the next one, and told where a set was settled; what a run that is
+// under way has, stays.
 func TestWhatAKilledRunLeaves(t *testing.T) {
 	dir := t.TempDir()
 	path := func(name string) string { return filepath.Join(dir, name) }
+	const set = "000000000000000f"
 	writeTo(t, path("a.csv"), "new")
-	writeTo(t, path(".a.csv.00000001.old"), "old")
-	writeTo(t, path(".b.csv.00000002.part"), "new")
+	writeTo(t, path(".a.csv."+set+".old"), "old")
+	writeTo(t, path(".b.csv."+set+".part"), "new")
 	writeTo(t, path("b.csv"), "old")
-	writeTo(t, path(".lastblock-placing.0000000f"),
-		fmt.Sprintf("{\"from\":%q,\"to\":%q,\"old\":%q}\n{\"from\":%q,\"to\":%q}\n%s",
-			path(".a.csv.00000003.part"), path("a.csv"), path(".a.csv.00000001.old"), path(".b.csv.00000002.part"),
-			path("b.csv"), journalEnd))
-	writeTo(t, path(".lastblock-placing.0000000e"), "{\"from\":") // torn before anything was done
-	writeTo(t, path(".d.csv.00000004.part"), "half")
+	b, err := os.Stat(path("b.csv"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	was := fmt.Sprintf("{\"size\":3,\"time\":%q,\"print\":\"\"}", b.ModTime().Format(time.RFC3339Nano))
+	writeTo(t, path(".lastblock-placing."+set),
+		"{\"version\":1,\"set\":\""+set+"\",\"journal\":1,\"of\":1,\"begun\":\"2031-02-03T10:00:00Z\"}\n"+
+			"{\"part\":\".a.csv."+set+".part\",\"to\":\"a.csv\",\"size\":3,\"was\":"+was+"}\n"+
+			"{\"part\":\".b.csv."+set+".part\",\"to\":\"b.csv\",\"size\":3,\"was\":"+was+"}\n\"end\"\n")
+	writeTo(t, path(".lastblock-placing.000000000000000e"), "{\"version\":") // torn before anything was done
+	writeTo(t, path(".d.csv.000000000000000e.part"), "half")
+	writeTo(t, path(".c.csv.00000004.part"), "half, of an earlier version")
 	writeTo(t, path(".notes.part"), "theirs")
-	first := new(Outputs)
+	var told []string
+	first := &Outputs{Tell: func(text string) { told = append(told, text) }}
 	under := started(t, first, path("e.csv"), false)
-	if got, want := held(t, dir), filepath.Base(under.file.Name())+
-		"=new .notes.part=theirs a.csv=new b.csv=new"; got != want {
+	parts := filepath.Base(under.file.Name()) + "=new "
+	if got, want := held(t, dir), parts+".notes.part=theirs a.csv=new b.csv=new"; got != want {
 		t.Errorf("the folder holds %s, want %s", got, want)
 	}
-	writeTo(t, path(".f.csv.00000005.part"), "half")
+	if len(told) != 1 || !strings.HasSuffix(told[0], "put a.csv and b.csv in place; they are in place now") {
+		t.Errorf("it is told %q", told)
+	}
 	second := new(Outputs)
 	if err := second.Commit(started(t, second, path("g.csv"), false)); err != nil {
 		t.Fatal(err)
 	}
-	if got := held(t, dir); !strings.Contains(got, filepath.Base(under.file.Name())) ||
-		!strings.Contains(got, ".f.csv.00000005.part") {
+	second.Discard()
+	if got := held(t, dir); !strings.HasPrefix(got, parts) {
 		t.Errorf("while a run is under way, the folder holds %s", got)
 	}
 	if err := first.Commit(under); err != nil {
 		t.Fatal(err)
 	}
-	third := new(Outputs)
-	started(t, third, path("h.csv"), false)
-	third.Discard()
+	first.Discard()
 	if got, want := held(t, dir), ".notes.part=theirs a.csv=new b.csv=new e.csv=new g.csv=new"; got != want {
 		t.Errorf("at the end the folder holds %s, want %s", got, want)
 	}

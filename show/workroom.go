@@ -42,6 +42,36 @@ func newWorkroom() (*workroom, error) {
 	}
 }
 
+// isThere tells whether a file that is open still has its name.
+func isThere(file *os.File) bool {
+	open, err := file.Stat()
+	if err != nil {
+		return false
+	}
+	named, err := os.Lstat(file.Name())
+	return err == nil && os.SameFile(open, named)
+}
+
+// InWorkroom has all temporary files of the process lie in a folder of their own until leave is called, which takes them
+// away, whoever still writes them. Where no folder can be made there, all stays as it is.
+func InWorkroom() (leave func()) {
+	room, err := newWorkroom()
+	if err != nil {
+		return func() {}
+	}
+	for _, name := range []string{"TMPDIR", "TMP", "TEMP"} { // whichever the system looks at
+		os.Setenv(name, room.path)
+	}
+	return func() {
+		const tries = 5 // while somebody still makes files there
+		for range tries {
+			if room.close() == nil {
+				return
+			}
+		}
+	}
+}
+
 // sweepWorkrooms removes the folders that nobody uses any more. One that is being made
 // has no lock yet, and is left alone.
 func sweepWorkrooms() {

@@ -143,7 +143,7 @@ func (f *finder) take(ctx context.Context, all []found) error {
 	at := 0
 	for i := range all {
 		switch {
-		case reasons[i] != "" && filepath.Base(all[i].file) != LedgerName: // Lastblock's own notes are not worth a word
+		case reasons[i] != "" && !isOwnNote(all[i].file):
 			f.passOver(all[i].below, reasons[i])
 		case reasons[i] == "" && (len(f.search.Paths) == 1 || !f.isSeen(all[i].file)):
 			if at < i {

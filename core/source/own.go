@@ -2,21 +2,15 @@ package source
 
 import (
 	"bufio"
-	"bytes"
-	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"lastblock/core/finding/decision"
-	"lastblock/core/finding/lock"
 	"lastblock/core/record"
-	"lastblock/internal/fault"
 
 	"github.com/zeebo/xxh3"
 )
@@ -25,6 +19,16 @@ import (
 // wrote there: a line per output with its size, the 128-bit fingerprint of its
 // content, and its name. By it an output is known again under any name.
 const LedgerName = ".lastblock-outputs"
+
+// MarkPrefix begins the names of files by which a run says that it is about to place something in a folder, see package
+// placing.
+const MarkPrefix = ".lastblock-placing."
+
+// isOwnNote tells whether a file is one of Lastblock's own notes, which are not worth a word.
+func isOwnNote(file string) bool {
+	name := filepath.Base(file)
+	return name == LedgerName || strings.HasPrefix(name, MarkPrefix)
+}
 
 // isOwnOutput knows a result of collate, or a suspense file, by its last
 // columns, wherever it was copied to, a file of decisions by all of them, and a
@@ -88,36 +92,7 @@ func Fingerprint(hash *xxh3.Hasher) string {
 	return fmt.Sprintf("%x", sum)
 }
 
-// NoteOutput notes in the ledger of its folder that a file is written. Notes are only
-// ever added, under a lock, so that several runs into one folder lose none; those on
-// files that are no longer there stay, since these may have been renamed.
-func NoteOutput(path string, size int64, fingerprint string) (err error) {
-	folder, name := filepath.Split(path)
-	file, err := os.OpenFile(filepath.Join(folder, LedgerName), os.O_RDWR|os.O_APPEND|os.O_CREATE, 0o644)
-	if err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, file.Close()) }()
-	const patience = 10 * time.Second
-	if err := lock.Take(file, patience); err != nil {
-		return fmt.Errorf("%s: %w", file.Name(), err)
-	}
-	notes, err := io.ReadAll(file)
-	if err != nil {
-		return err
-	}
-	note := fmt.Sprintf("%d %s %s\n", size, fingerprint, strings.ReplaceAll(name, "\n", " "))
-	if len(notes) > 0 && notes[len(notes)-1] != '\n' {
-		note = "\n" + note // the one before was torn
-	}
-	if bytes.Contains(append([]byte("\n"), notes...), []byte("\n"+note)) {
-		return nil
-	}
-	if err = fault.Write(); err == nil {
-		_, err = file.WriteString(note)
-	}
-	if err != nil {
-		err = errors.Join(err, file.Truncate(int64(len(notes))))
-	}
-	return err
+// Note is the line of a ledger about a file of some size and Fingerprint.
+func Note(path string, size int64, fingerprint string) string {
+	return fmt.Sprintf("%d %s %s", size, fingerprint, strings.ReplaceAll(filepath.Base(path), "\n", " "))
 }

@@ -10,7 +10,6 @@ import (
 	"lastblock/core/finding/suspense"
 	"lastblock/core/source"
 	"lastblock/core/value/amount"
-	"lastblock/internal/fault"
 
 	"github.com/zeebo/xxh3"
 )
@@ -18,7 +17,7 @@ import (
 // readAmounts reads the amount columns of all rows, column by column, and then
 // adds up what can be used, row by row.
 func (v *Visitor) readAmounts(b *source.Batch, entry *Source) {
-	if v.OnlySums && !fault.IsSet() && v.sumUp(b, entry) {
+	if v.OnlySums && !isBroken() && v.sumUp(b, entry) {
 		return
 	}
 	width := len(v.columns)
@@ -43,10 +42,7 @@ func (v *Visitor) readAmounts(b *source.Batch, entry *Source) {
 	if len(v.bad) > 0 {
 		v.setAside(b, entry)
 	}
-	changed := len(v.Values) > 0 && fault.Strikes(fault.ChangeAmount)
-	if changed {
-		v.Values[0], v.Plain = v.Values[0].Add(amount.New(1, 2)), false
-	}
+	changed := v.breakAmount()
 	if len(v.bad) == 0 && !changed { // what was read can be used
 		for i := range v.batch {
 			entry.Totals[i].Merge(&v.batch[i])

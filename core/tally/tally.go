@@ -16,7 +16,6 @@ import (
 	"lastblock/core/source"
 	"lastblock/core/value/amount"
 	"lastblock/core/value/equality"
-	"lastblock/internal/fault"
 )
 
 // Options say what is counted.
@@ -276,32 +275,6 @@ func (s *seldom) note(b *source.Batch) {
 	s.repeated = append(s.repeated, b.Repeated...)
 	s.noteExpressions(b.Missed, b.Blanked)
 	s.padded.count(b)
-}
-
-// breakRows does what a broken engine would do, for tests.
-func (v *Visitor) breakRows(b *source.Batch) {
-	n, width := v.Usable(b), len(v.columns)
-	if n == 0 {
-		return
-	}
-	last := v.Row(n - 1)
-	switch {
-	case fault.Strikes(fault.DropRecord):
-		v.keepRows(b)
-		v.Rows, v.Values = v.Rows[:n-1], v.Values[:(n-1)*width]
-	case fault.Strikes(fault.DoubleRecord):
-		v.keepRows(b)
-		v.Rows, v.Values = append(v.Rows, last), append(v.Values, v.Values[(n-1)*width:]...)
-	}
-}
-
-// keepRows makes sure that Rows says which rows can be used.
-func (v *Visitor) keepRows(b *source.Batch) {
-	if v.Rows == nil {
-		for row := range b.Batch.Rows {
-			v.Rows = append(v.Rows, row)
-		}
-	}
 }
 
 // Usable is how many rows of the batch can be used.

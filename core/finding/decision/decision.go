@@ -14,6 +14,7 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -276,54 +277,68 @@ func decisionOf(fields []string) (Decision, error) {
 // patience is how long somebody who decides waits for another one to have decided.
 const patience = 5 * time.Second
 
-// Append writes decisions behind those that a file has, after making sure that
-// it is whole. Several that are appended at a time are written together. Two at a time
-// wait for one another.
-func Append(path string, decisions []Decision) (err error) {
-	file, err := os.OpenFile(path, os.O_RDWR|os.O_APPEND|os.O_CREATE, 0o666)
-	if err != nil {
-		return err
+// Appending is a file of decisions to which nobody else adds until it is closed.
+type Appending struct {
+	Path string // without links
+	file *os.File
+	log  *Log
+}
+
+// Append takes a file of decisions, so that some may be added to it; it waits for whoever else does so. The error is a
+// *BrokenError, or says that somebody else is at it.
+func Append(path string) (*Appending, error) {
+	if real, err := filepath.EvalSymlinks(path); err == nil {
+		path = real
 	}
-	defer func() { err = errors.Join(err, file.Close()) }()
-	if err := lock.Take(file, patience); err != nil {
-		if errors.Is(err, lock.ErrHeld) {
-			return fmt.Errorf("somebody else is deciding in %s right now; try again", path)
+	for {
+		file, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE, 0o666)
+		if err != nil {
+			return nil, err
 		}
-		return fmt.Errorf("%s: %w", path, err)
+		a := &Appending{Path: path, file: file}
+		err = lock.Take(file, patience)
+		if errors.Is(err, lock.ErrHeld) {
+			err = fmt.Errorf("somebody else is deciding in %s right now; try again", path)
+		}
+		if err != nil {
+			return nil, errors.Join(err, file.Close())
+		}
+		if !a.isThere() { // who had it before has taken an empty file away
+			file.Close()
+			continue
+		}
+		data, err := io.ReadAll(file)
+		if err == nil {
+			a.log, err = parse(path, data)
+		}
+		if err != nil {
+			return nil, errors.Join(err, a.Close())
+		}
+		return a, nil
 	}
-	data, err := io.ReadAll(file)
-	if err != nil {
-		return err
-	}
-	log, err := parse(path, data)
-	if err != nil {
-		return err
-	}
-	out, err := log.linesOf(decisions)
-	if err != nil {
-		return err
-	}
-	return writeWhole(file, out, log.size)
 }
 
-// appendable is a file that is written to at its end.
-type appendable interface {
-	io.Writer
-	Sync() error
-	Truncate(size int64) error
+func (a *Appending) isThere() bool {
+	open, err := a.file.Stat()
+	if err != nil {
+		return false
+	}
+	named, err := os.Lstat(a.Path)
+	return err == nil && os.SameFile(open, named)
 }
 
-// writeWhole writes lines at the end of a file of some size, down to the disk. Where that
-// fails the file has this size again: what is half written is no decision.
-func writeWhole(file appendable, lines []byte, size int64) error {
-	_, err := file.Write(lines)
-	if err == nil {
-		err = file.Sync()
+// Size is how many bytes the file has.
+func (a *Appending) Size() int64 { return a.log.size }
+
+// Lines are what is to be written behind those, for decisions.
+func (a *Appending) Lines(decisions []Decision) ([]byte, error) { return a.log.linesOf(decisions) }
+
+// Close gives the file back. One in which nothing was decided is taken away.
+func (a *Appending) Close() error {
+	if info, err := a.file.Stat(); err == nil && info.Size() == 0 && a.isThere() {
+		os.Remove(a.Path) // which Windows does not do to an open file; an empty one does no harm
 	}
-	if err != nil {
-		err = errors.Join(err, file.Truncate(size))
-	}
-	return err
+	return a.file.Close()
 }
 
 // linesOf are the lines that are to stand behind those of a log.

@@ -1,0 +1,5 @@
+//go:build !unix
+
+package placing
+
+func isRefused(error) bool { return false }

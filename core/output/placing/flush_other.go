@@ -1,0 +1,7 @@
+//go:build !linux
+
+package placing
+
+import "errors"
+
+func flushAll(string) error { return errors.ErrUnsupported }

@@ -1,0 +1,239 @@
+package placing
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+
+	"lastblock/core/finding/lock"
+	"lastblock/core/source"
+
+	"github.com/zeebo/xxh3"
+)
+
+// Run places what one run writes.
+type Run struct {
+	disk    Disk
+	clock   Clock
+	set     string            // its number, in the names of all that it makes
+	marks   map[string]File   // by folder, as Disk.Real has it
+	real    map[string]string // such folders, by how they were named
+	folders []string          // that were made, in their order
+	left    map[string]bool   // parts that whoever comes next needs
+}
+
+// New begins a run. It makes nothing.
+func New(disk Disk, clock Clock) *Run {
+	return &Run{disk: disk, clock: clock, set: fmt.Sprintf("%016x", rand.Uint64()), marks: make(map[string]File),
+		real: make(map[string]string)}
+}
+
+const (
+	partEnding = "part"
+	oldEnding  = "old"
+)
+
+// hiddenForm is how parts and links to what they replace are called: the name of the place, the number of the set, and
+// which of both it is.
+var hiddenForm = regexp.MustCompile(`^\.(.+)\.([0-9a-f]{8}|[0-9a-f]{16})\.(part|old)$`)
+
+// hidden is such a name. A system takes 255 bytes; of a longer one the end gives way to a fingerprint.
+func hidden(name, set, ending string) string {
+	const most = 200
+	if len(name) > most {
+		name = fmt.Sprintf("%s~%016x", strings.ToValidUTF8(name[:most-20], ""), xxh3.HashString(name))
+	}
+	return "." + name + "." + set + "." + ending
+}
+
+// isName tells whether a journal may have a place of this name: that of a file in its own folder.
+func isName(name string) bool {
+	return name != "" && name != "." && name != ".." && !strings.ContainsAny(name, "/\\\x00") &&
+		filepath.Base(name) == name && filepath.IsLocal(name) && !hiddenForm.MatchString(name) &&
+		!strings.HasPrefix(name, source.MarkPrefix)
+}
+
+// isPart tells whether a name is that of a part of a set.
+func isPart(name, set string) bool {
+	m := hiddenForm.FindStringSubmatch(name)
+	return m != nil && m[2] == set && m[3] == partEnding && isName(m[1])
+}
+
+// Begin makes a part beside a place, which the caller writes, closes, and hands to Place.
+func (r *Run) Begin(folder, name string) (File, error) {
+	if _, err := r.mark(folder); err != nil {
+		return nil, err
+	}
+	for n := 0; ; n++ {
+		part := name
+		if n > 0 { // a run may begin one place twice, and rename only one of the parts
+			part = fmt.Sprintf("%s-%d", name, n)
+		}
+		file, err := r.disk.OpenFile(filepath.Join(folder, hidden(part, r.set, partEnding)),
+			os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o666)
+		if errors.Is(err, fs.ErrExist) {
+			continue
+		}
+		return file, err
+	}
+}
+
+// mark makes the mark of the run in a folder, unless it is there, and returns the folder as Disk.Real has it.
+func (r *Run) mark(folder string) (string, error) {
+	real, ok := r.real[folder]
+	if !ok {
+		var err error
+		if real, err = r.disk.Real(folder); err != nil {
+			return "", err
+		}
+		r.real[folder] = real
+	}
+	for r.marks[real] == nil {
+		file, err := r.disk.OpenFile(filepath.Join(real, source.MarkPrefix+r.set), os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+		if err != nil {
+			return "", err
+		}
+		if !errors.Is(r.disk.Lock(file), lock.ErrHeld) && r.isThere(file) {
+			r.marks[real] = file
+			break
+		}
+		file.Close() // another run was quicker, and took it for one that was left behind
+		r.disk.Remove(file.Name())
+	}
+	return real, nil
+}
+
+// isThere tells whether a file that is open still has its name.
+func (r *Run) isThere(file File) bool {
+	open, err := file.Stat()
+	if err != nil {
+		return false
+	}
+	named, err := r.disk.Lstat(file.Name())
+	return err == nil && r.disk.SameFile(open, named)
+}
+
+// MakeFolder makes a folder, and those above it that are missing.
+func (r *Run) MakeFolder(folder string) error {
+	if _, err := r.disk.Lstat(folder); !errors.Is(err, fs.ErrNotExist) {
+		return err // what is there is a folder, or nothing can be made in it
+	}
+	if parent := filepath.Dir(folder); parent != folder {
+		if err := r.MakeFolder(parent); err != nil {
+			return err
+		}
+	}
+	switch err := r.disk.Mkdir(folder); {
+	case err == nil:
+		r.folders = append(r.folders, folder)
+	case !errors.Is(err, fs.ErrExist):
+		return err
+	}
+	return nil
+}
+
+// Drop takes a part away that Begin has made, unless a set that could not be undone needs it.
+func (r *Run) Drop(part string) {
+	if !r.left[part] {
+		r.disk.Remove(part)
+	}
+}
+
+// End takes away what the run has made and does not need: its marks, and folders in which nothing is. Parts that are not
+// in place were dropped before.
+func (r *Run) End() {
+	for folder, file := range r.marks {
+		file.Close()
+		r.disk.Remove(filepath.Join(folder, source.MarkPrefix+r.set))
+	}
+	for _, folder := range slices.Backward(r.folders) {
+		r.disk.Remove(folder) // which fails where something is in it
+	}
+	clear(r.marks)
+	clear(r.real)
+	r.folders = nil
+}
+
+// state is what a file was when it was noted.
+type state struct {
+	Size  int64     `json:"size"`
+	Time  time.Time `json:"time"`
+	Print string    `json:"print"` // of its bytes, or of where a link leads
+}
+
+// RemoveEmpty takes a file away that has no bytes and that nobody has locked: one that was made to be written, by a run
+// that was ended before it did.
+func (r *Run) RemoveEmpty(path string) {
+	info, err := r.disk.Lstat(path)
+	if err != nil || !info.Mode().IsRegular() || info.Size() > 0 {
+		return
+	}
+	file, err := r.disk.OpenFile(path, os.O_RDWR, 0)
+	if err != nil {
+		return
+	}
+	defer file.Close()
+	if isHeld(r.disk.Lock(file)) {
+		return // somebody is about to write into it
+	}
+	if now, err := file.Stat(); err == nil && now.Size() == 0 {
+		r.disk.Remove(path)
+	}
+}
+
+// stateOf notes what has a name; nil for nothing, or for what is neither a file nor a link.
+func (r *Run) stateOf(name string) (*state, error) {
+	info, err := r.disk.Lstat(name)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	s := &state{Size: info.Size(), Time: info.ModTime().UTC()}
+	s.Print, err = r.printOf(name, info)
+	return s, err
+}
+
+// errNoFile is what has a name and is neither a file nor a link.
+var errNoFile = errors.New("it is neither a file nor a link")
+
+func (r *Run) printOf(name string, info fs.FileInfo) (string, error) {
+	hash := xxh3.New()
+	switch {
+	case info.Mode()&fs.ModeSymlink != 0:
+		leads, err := r.disk.Readlink(name)
+		hash.WriteString(leads)
+		return source.Fingerprint(hash), err
+	case !info.Mode().IsRegular():
+		return "", fmt.Errorf("%s: %w", name, errNoFile)
+	}
+	file, err := r.disk.OpenFile(name, os.O_RDONLY, 0)
+	if err != nil {
+		return "", err
+	}
+	buffer := make([]byte, printedBytes)
+	_, err = copyBuffer(hash, file, buffer)
+	return source.Fingerprint(hash), errors.Join(err, file.Close())
+}
+
+const printedBytes = 256 << 10 // that are read at a time
+
+// is tells whether a file is as it was noted.
+func (r *Run) is(name string, info fs.FileInfo, s *state) bool {
+	if s == nil || info.Size() != s.Size {
+		return false
+	}
+	if info.ModTime().Equal(s.Time) {
+		return true
+	}
+	print, err := r.printOf(name, info)
+	return err == nil && print == s.Print
+}
