@@ -84,7 +84,8 @@ func (f fullFile) Sync() error {
 }
 
 // closeInside runs a command of a folder's plan within the test, on a disk; nil is that of the machine.
-func closeInside(t *testing.T, disk placing.Disk, dir, command string, args ...string) (stdout, stderr string, code int) {
+func closeInside(t *testing.T, disk placing.Disk, dir, command string, args ...string) (stdout, stderr string,
+	code int) {
 	t.Helper()
 	var out, complaint bytes.Buffer
 	args = append([]string{command, "--plan", filepath.Join(dir, "lastblock.toml")}, args...)

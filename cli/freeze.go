@@ -125,12 +125,13 @@ func decisionsOf(file string) string {
 	return closing.DecisionsFile()
 }
 
-// keepFrozen copies the files of an entity, and lists them. The copies are on the disk and were read from there, and get
-// their places together with the line, which says what the list is.
+// keepFrozen copies the files of an entity, and lists them. The copies are on the disk and were read from there, and
+// get their places together with the line, which says what the list is.
 func (a *app) keepFrozen(ctx context.Context, f *freezing, chain *block.Chain, entity string,
 	line *decision.Decision) (frozen *month.Frozen, copies []*show.Output, err error) {
 	if chain.Last() == nil {
-		return nil, nil, errors.New("nothing was closed yet, and what is frozen is what a block has sealed; close first")
+		return nil, nil,
+			errors.New("nothing was closed yet, and what is frozen is what a block has sealed; close first")
 	}
 	t := month.NewClosing()
 	if err := month.TakePlan(t, f.plan); err != nil {

@@ -78,8 +78,8 @@ func (a *app) forTask(task month.Task, cmd *cobra.Command,
 	return cmd
 }
 
-// tidyAround settles what runs that were ended have left beside the plan and the decisions of a command, before it reads
-// either.
+// tidyAround settles what runs that were ended have left beside the plan and the decisions of a command, before it
+// reads either.
 func (a *app) tidyAround(cmd *cobra.Command) {
 	value := func(word string) string {
 		if f := cmd.Flags().Lookup(word); f != nil {

@@ -91,7 +91,10 @@ func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer, outputs *show.Outputs) outcome {
 	app := &app{stdin: stdin, stdout: show.NewScreen(stdout), stderr: show.NewScreen(stderr), outputs: outputs,
 		begun: time.Now()}
-	outputs.Tell = func(text string) { fmt.Fprintln(app.stderr, show.FoldedLines("lastblock: "+text, app.stderr.Width)) }
+	outputs.Tell = func(text string) {
+		fmt.Fprintln(app.stderr, show.FoldedLines("lastblock: "+text,
+			app.stderr.Width))
+	}
 	root := app.root()
 	args = spreadPaths(args)
 	root.SetArgs(args)

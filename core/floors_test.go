@@ -12,7 +12,8 @@ import (
 )
 
 // floors from the bottom up.
-var floors = []string{"option", "record", "value", "large", "format", "finding", "source", "output", "tally", "capability",
+var floors = []string{"option", "record", "value", "large", "format", "finding", "source", "output", "tally",
+	"capability",
 	"month"}
 
 const module = "lastblock/"

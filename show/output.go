@@ -187,8 +187,8 @@ func (o *Outputs) begin(output *Output) (err error) {
 
 const ownerReadsAndWrites = 0o600
 
-// temporary makes a file in the folder for temporary files. Where it is read through its open file alone, it has no name
-// any more, as far as the system lets an open file go without one.
+// temporary makes a file in the folder for temporary files. Where it is read through its open file alone, it has no
+// name any more, as far as the system lets an open file go without one.
 func (o *Outputs) temporary(unnamed bool) (placing.File, error) {
 	for {
 		name := filepath.Join(os.TempDir(), fmt.Sprintf("lastblock-%016x.part", rand.Uint64()))
@@ -254,8 +254,8 @@ func (o *Output) hashFile() (string, error) {
 	return hex.EncodeToString(sum.Sum(nil)), nil
 }
 
-// ReadBack brings the output to the disk, reads it from there, and makes sure that it is what was written. Nothing more is
-// written after it.
+// ReadBack brings the output to the disk, reads it from there, and makes sure that it is what was written. Nothing
+// more is written after it.
 func (o *Output) ReadBack() error {
 	want, err := o.SHA256()
 	if err != nil {

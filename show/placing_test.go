@@ -99,8 +99,8 @@ func TestOutputsAreASet(t *testing.T) {
 	}
 }
 
-// What a run that has ended left behind is removed by the next one, and told where a set was settled; what a run that is
-// under way has, stays.
+// What a run that has ended left behind is removed by the next one, and told where a set was settled; what a run that
+// is under way has, stays.
 func TestWhatAKilledRunLeaves(t *testing.T) {
 	dir := t.TempDir()
 	path := func(name string) string { return filepath.Join(dir, name) }

@@ -52,8 +52,8 @@ func isThere(file *os.File) bool {
 	return err == nil && os.SameFile(open, named)
 }
 
-// InWorkroom has all temporary files of the process lie in a folder of their own until leave is called, which takes them
-// away, whoever still writes them. Where no folder can be made there, all stays as it is.
+// InWorkroom has all temporary files of the process lie in a folder of their own until leave is called, which takes
+// them away, whoever still writes them. Where no folder can be made there, all stays as it is.
 func InWorkroom() (leave func()) {
 	room, err := newWorkroom()
 	if err != nil {

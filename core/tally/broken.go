@@ -10,9 +10,10 @@ import (
 	"lastblock/core/value/amount"
 )
 
-// An engine that was built with the tag "broken" breaks once in a run, between reading and result, so that tests can show
-// what a broken engine does: it writes nothing. No other build has any of this. LASTBLOCK_BREAK says how it breaks: "drop"
-// loses a record, "double" hands one on twice, "change" adds a hundredth to an amount.
+// An engine that was built with the tag "broken" breaks once in a run, between reading and result, so that tests can
+// show
+// what a broken engine does: it writes nothing. No other build has any of this. LASTBLOCK_BREAK says how it breaks:
+// "drop" loses a record, "double" hands one on twice, "change" adds a hundredth to an amount.
 
 var hasBroken atomic.Bool
 

@@ -5,7 +5,6 @@ package lock
 
 import (
 	"errors"
-	"io"
 	"os"
 	"time"
 )
@@ -28,12 +27,3 @@ func Take(file *os.File, patience time.Duration) error {
 
 // Try takes the lock of a file if nobody holds it.
 func Try(file *os.File) error { return try(file) }
-
-// Hold keeps the lock of a file beyond the closing of the file, until what it returns is
-// closed. Where the system has no way to do so, the lock ends with the file.
-func Hold(file *os.File) io.Closer { return hold(file) }
-
-// nothing is closed without doing anything.
-type nothing struct{}
-
-func (nothing) Close() error { return nil }

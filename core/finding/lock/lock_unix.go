@@ -4,7 +4,6 @@ package lock
 
 import (
 	"errors"
-	"io"
 	"os"
 	"syscall"
 )
@@ -20,13 +19,4 @@ func try(file *os.File) error {
 			return err
 		}
 	}
-}
-
-func hold(file *os.File) io.Closer {
-	descriptor, err := syscall.Dup(int(file.Fd())) // which shares the lock
-	if err != nil {
-		return nothing{}
-	}
-	syscall.CloseOnExec(descriptor)
-	return os.NewFile(uintptr(descriptor), file.Name())
 }

@@ -2,7 +2,6 @@ package lock
 
 import (
 	"errors"
-	"io"
 	"os"
 
 	"golang.org/x/sys/windows"
@@ -21,5 +20,3 @@ func try(file *os.File) error {
 	}
 	return err
 }
-
-func hold(*os.File) io.Closer { return nothing{} }

@@ -81,8 +81,8 @@ func (j *journal) write() error {
 type UnreadableError struct{ Path, Reason string }
 
 func (e *UnreadableError) Error() string {
-	return fmt.Sprintf("%s is not a journal of this version: %s; nothing of it was done. Remove it, once you know what it is",
-		e.Path, e.Reason)
+	return fmt.Sprintf("%s is not a journal of this version: %s; nothing of it was done. Remove it, once you know "+
+		"what it is", e.Path, e.Reason)
 }
 
 // errNotSettled is a mark whose set was not settled.

@@ -12,8 +12,8 @@ import (
 	"lastblock/core/source"
 )
 
-// note writes the notes of items into the ledgers of their folders, so that outputs are known again from the moment they
-// are there.
+// note writes the notes of items into the ledgers of their folders, so that outputs are known again from the moment
+// they are there.
 func (r *Run) note(items []Item) error {
 	notes := make(map[string][]string)
 	var folders []string // in their order
@@ -38,8 +38,8 @@ func (r *Run) note(items []Item) error {
 // patience is how long a run waits for another one to have noted what it writes.
 const patience = 10 * time.Second
 
-// noteIn adds notes to the ledger of a folder, down to the disk, under a lock, so that several runs into one folder lose
-// none. Those on files that are no longer there stay, since these may have been renamed.
+// noteIn adds notes to the ledger of a folder, down to the disk, under a lock, so that several runs into one folder
+// lose none. Those on files that are no longer there stay, since these may have been renamed.
 func (r *Run) noteIn(folder string, notes []string) (err error) {
 	file, err := r.disk.OpenFile(filepath.Join(folder, source.LedgerName), os.O_RDWR|os.O_CREATE, 0o644)
 	if err != nil {

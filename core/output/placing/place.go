@@ -66,7 +66,8 @@ func (r *Run) Place(items []Item) error {
 			for i := range items {
 				r.left[items[i].Part] = true
 			}
-			err = fmt.Errorf("%w; nor could it be taken back: %w. The next command in this folder settles it", err, failed)
+			err = fmt.Errorf("%w; nor could it be taken back: %w. The next command in this folder settles it", err,
+				failed)
 		}
 		return err
 	}
@@ -208,8 +209,8 @@ func (r *Run) flushFolders(set []*journal) error {
 	return nil
 }
 
-// finish makes all moves of a settled set that are still to be made, and brings them to the disk. What is replaced is kept
-// until all is in place.
+// finish makes all moves of a settled set that are still to be made, and brings them to the disk. What is replaced is
+// kept until all is in place.
 func (r *Run) finish(set []*journal) error {
 	kept := false
 	for _, j := range set {
@@ -326,7 +327,8 @@ func (r *Run) undo(set []*journal, told *Recovery) error {
 // isPlaced tells whether a part is in its place.
 func (r *Run) isPlaced(j *journal, m *move) bool {
 	info, err := r.disk.Lstat(j.path(m.To))
-	return err == nil && info.Mode().IsRegular() && info.Size() == m.Size && (m.Print == "" || r.prints(j.path(m.To), info, m))
+	return err == nil && info.Mode().IsRegular() && info.Size() == m.Size && (m.Print == "" || r.prints(j.path(m.To),
+		info, m))
 }
 
 func (r *Run) prints(path string, info fs.FileInfo, m *move) bool {

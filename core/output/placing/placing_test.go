@@ -37,12 +37,14 @@ var shapes = []shape{
 	{"close --restate", map[string]string{"/p/blocks/0002.json": "block", "/p/blocks/0002.csv.zst": "figures",
 		"/p/sums.csv": "sums"}, map[string]string{"/p/sums.csv": "old sums"}, ""},
 	{"report", map[string]string{"/p/pack.html": "page"}, map[string]string{"/p/pack.html": "old page"}, ""},
-	{"split", map[string]string{"/p/a-1.csv": "1", "/p/a-2.csv": "2", "/p/a-3.csv": "3", "/p/control.csv": "c"}, nil, ""},
+	{"split", map[string]string{"/p/a-1.csv": "1", "/p/a-2.csv": "2", "/p/a-3.csv": "3", "/p/control.csv": "c"}, nil,
+		""},
 	{"freeze", map[string]string{"/p/frozen/a.csv": "a", "/p/frozen/a.json": "list", "/p/decisions.csv": "+frozen"},
 		map[string]string{"/p/decisions.csv": "decided,"}, "/p/frozen"},
 	{"relocate", map[string]string{"/p/lastblock.toml": "moved", "/p/lastblock.toml.1.before": "plan",
 		"/p/decisions.csv": "+relocated"}, map[string]string{"/p/lastblock.toml": "plan"}, ""},
-	{"decide", map[string]string{"/p/decisions.csv": "+accepted"}, map[string]string{"/p/decisions.csv": "decided,"}, ""},
+	{"decide", map[string]string{"/p/decisions.csv": "+accepted"}, map[string]string{"/p/decisions.csv": "decided,"},
+		""},
 	{"decide for the first time", map[string]string{"/p/decisions.csv": "+accepted"}, nil, ""},
 }
 
@@ -100,8 +102,9 @@ func (s *shape) run(p *process) error {
 			}
 			hash := xxh3.New()
 			hash.WriteString(s.files[path])
-			items = append(items, Item{To: path, Part: file.Name(), Size: int64(len(s.files[path])), Print: source.Fingerprint(hash),
-				Note: "note of " + filepath.Base(path)})
+			items = append(items, Item{To: path, Part: file.Name(), Size: int64(len(s.files[path])),
+				Print: source.Fingerprint(hash),
+				Note:  "note of " + filepath.Base(path)})
 			if _, err := file.Write([]byte(s.files[path])); err != nil {
 				return err
 			}
@@ -151,7 +154,8 @@ func (s *shape) state(w *world) string {
 func left(w *world) (names []string) {
 	for _, path := range w.paths() {
 		for name, n := range w.folders[path].names {
-			if hiddenForm.MatchString(name) || strings.HasPrefix(name, source.MarkPrefix) || name == source.LedgerName && len(n.data) == 0 {
+			if hiddenForm.MatchString(name) || strings.HasPrefix(name,
+				source.MarkPrefix) || name == source.LedgerName && len(n.data) == 0 {
 				names = append(names, path+"/"+name)
 			}
 		}
@@ -259,7 +263,8 @@ func TestAnyCallFails(t *testing.T) {
 					break
 				}
 				calls++
-				if state := s.state(p.world); fails == "" && (state != "new" && err == nil || state != "old" && err != nil) &&
+				state := s.state(p.world)
+				if fails == "" && (state != "new" && err == nil || state != "old" && err != nil) &&
 					len(s.files) > 1 {
 					t.Fatalf("%s, %s, error %v: the set is %s", s.command, how, err, state)
 				}

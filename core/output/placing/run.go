@@ -96,7 +96,8 @@ func (r *Run) mark(folder string) (string, error) {
 		r.real[folder] = real
 	}
 	for r.marks[real] == nil {
-		file, err := r.disk.OpenFile(filepath.Join(real, source.MarkPrefix+r.set), os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+		file, err := r.disk.OpenFile(filepath.Join(real, source.MarkPrefix+r.set), os.O_RDWR|os.O_CREATE|os.O_EXCL,
+			0o600)
 		if err != nil {
 			return "", err
 		}
@@ -146,8 +147,8 @@ func (r *Run) Drop(part string) {
 	}
 }
 
-// End takes away what the run has made and does not need: its marks, and folders in which nothing is. Parts that are not
-// in place were dropped before.
+// End takes away what the run has made and does not need: its marks, and folders in which nothing is. Parts that are
+// not in place were dropped before.
 func (r *Run) End() {
 	for folder, file := range r.marks {
 		file.Close()
