@@ -92,7 +92,8 @@ func (a *app) tidyAround(cmd *cobra.Command) {
 		file = plan.Name
 	}
 	if file != "" {
-		a.outputs.Tidy(filepath.Dir(file))
+		a.outputs.Home = filepath.Dir(file)
+		a.outputs.Tidy(a.outputs.Home)
 		a.outputs.RemoveEmpty(decisionsOf(file))
 	}
 	if decisions != "" {

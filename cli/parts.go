@@ -97,9 +97,12 @@ func (p *partFiles) place(r *split.Result) ([]string, error) {
 }
 
 // others are files that look like parts and are none of these: those of an earlier
-// cut into more of them.
-func (p *partFiles) others(names []string) ([]string, error) {
+// cut into more of them. Where the folder cannot be read, none are told.
+func (p *partFiles) others(names []string) []string {
 	entries, err := os.ReadDir(p.task.OutDir)
+	if err != nil {
+		return nil
+	}
 	others := []string{}
 	for _, e := range entries {
 		name := e.Name()
@@ -108,7 +111,7 @@ func (p *partFiles) others(names []string) ([]string, error) {
 			others = append(others, name)
 		}
 	}
-	return others, err
+	return others
 }
 
 // free returns a name that no other part has, whether or not a system tells

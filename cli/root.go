@@ -107,7 +107,7 @@ func run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	}
 	outputs.Discard()
 	if failed := app.stdout.Err(); failed != nil && (err == nil || errors.Is(err, errStop)) {
-		err = fmt.Errorf("writing to standard output: %w", failed)
+		err = fmt.Errorf("writing to standard output: %w; %s", failed, whatWasWritten(outputs.Placed()))
 	}
 	switch {
 	case err == nil:

@@ -138,9 +138,7 @@ func cutAll(ctx context.Context, in *month.Input, cuts []*cut) error {
 func (a *app) showCuts(json bool, cuts []*cut) (err error) {
 	var named []view.Named
 	for i, c := range cuts {
-		if c.shown.Others, err = c.made.others(c.shown.Names); err != nil {
-			return err
-		}
+		c.shown.Others = c.made.others(c.shown.Names)
 		if json {
 			named = append(named, view.Named{Name: c.Name(), Members: c.shown.Members()})
 			continue

@@ -25,6 +25,8 @@ import (
 type Outputs struct {
 	// Disk is what is written to, nil for the disk of this machine.
 	Disk placing.Disk
+	// Home is the folder in which whoever comes next looks first for what the run has left; "" for none.
+	Home string
 	// Tell is told what became of sets whose runs were ended, see Tidy; nil for nobody.
 	Tell func(text string)
 	// Nowhere says that none of the outputs which are begun will be placed: they are written among temporary files, so
@@ -54,6 +56,13 @@ func (o *Outputs) placing() *placing.Run {
 		o.run = placing.New(o.disk(), placing.Machine{})
 	}
 	return o.run
+}
+
+// atHome marks the home of the run, before it makes anything.
+func (o *Outputs) atHome() {
+	if o.Home != "" {
+		_ = o.placing().At(o.Home) // where nobody can write, nobody finds anything either
+	}
 }
 
 var errEnded = errors.New("the run was ended before its results were put in place")
@@ -175,12 +184,18 @@ func (o *Outputs) begin(output *Output) (err error) {
 	}
 	folder, name := filepath.Split(output.path)
 	folder = filepath.Clean(folder)
+	o.atHome()
 	if err := o.placing().MakeFolder(folder); err != nil {
 		return err
 	}
 	o.tidy(folder)
-	if output.file, err = o.placing().Begin(folder, name); err == nil && output.mode != 0 {
-		err = output.file.Chmod(output.mode | ownerReadsAndWrites) // nobody reads it who may not read what it replaces
+	if output.file, err = o.placing().Begin(folder, name); err != nil || output.mode == 0 {
+		return err
+	}
+	// nobody reads it who may not read what it replaces
+	if err = output.file.Chmod(output.mode | ownerReadsAndWrites); err != nil {
+		output.file.Close()
+		o.placing().Drop(output.file.Name())
 	}
 	return err
 }
@@ -407,6 +422,9 @@ func (o *Outputs) Place() error {
 	}
 	if err := o.placing().Place(items); err != nil {
 		return err
+	}
+	for i := range o.added {
+		o.placed = append(o.placed, o.added[i].To)
 	}
 	o.added = nil
 	o.open = rest // folders in which nothing was put go with Discard

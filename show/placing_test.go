@@ -192,6 +192,7 @@ func TestFoldersAreMade(t *testing.T) {
 		false)); err != nil {
 		t.Fatal(err)
 	}
+	outputs.Discard()
 	if got := held(t, filepath.Join(dir, "results", "2031-03")); got != "all.csv=new" {
 		t.Errorf("the folder holds %s", got)
 	}

@@ -4,8 +4,9 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"strings"
 
-	"lastblock/core/finding/lock"
+	locking "lastblock/core/finding/lock"
 
 	"github.com/xuri/excelize/v2"
 )
@@ -19,26 +20,25 @@ type workroom struct {
 
 const (
 	workroomName = "lastblock-workroom-"
-	workroomLock = "in-use"
+	workroomLock = ".lock" // the ending of the file beside it
 )
 
 func newWorkroom() (*workroom, error) {
 	sweepWorkrooms()
 	for {
-		path, err := os.MkdirTemp("", workroomName+"*")
+		lock, err := os.CreateTemp("", workroomName+"*"+workroomLock)
 		if err != nil {
 			return nil, err
 		}
-		r := &workroom{path: path}
-		if r.lock, err = os.OpenFile(filepath.Join(path, workroomLock), os.O_CREATE|os.O_RDWR, 0o600); err != nil {
+		r := &workroom{path: strings.TrimSuffix(lock.Name(), workroomLock), lock: lock}
+		if err := locking.Try(lock); errors.Is(err, locking.ErrHeld) || !isThere(lock) {
+			lock.Close() // another run was quicker, and took it for one that was left behind
+			continue
+		}
+		if err := os.Mkdir(r.path, 0o700); err != nil {
 			return nil, errors.Join(err, r.close())
 		}
-		if err := lock.Try(r.lock); !errors.Is(err, lock.ErrHeld) && isThere(r.lock) {
-			return r, nil
-		}
-		if err := r.close(); err != nil { // another run was quicker, and took it for one that was left behind
-			return nil, err
-		}
+		return r, nil
 	}
 }
 
@@ -72,10 +72,9 @@ func InWorkroom() (leave func()) {
 	}
 }
 
-// sweepWorkrooms removes the folders that nobody uses any more. One that is being made
-// has no lock yet, and is left alone.
+// sweepWorkrooms removes the folders that nobody uses any more.
 func sweepWorkrooms() {
-	left, err := filepath.Glob(filepath.Join(os.TempDir(), workroomName+"*", workroomLock))
+	left, err := filepath.Glob(filepath.Join(os.TempDir(), workroomName+"*"+workroomLock))
 	if err != nil {
 		return
 	}
@@ -84,18 +83,22 @@ func sweepWorkrooms() {
 		if err != nil {
 			continue
 		}
-		if lock.Try(file) == nil && isThere(file) {
-			os.RemoveAll(filepath.Dir(name))
+		if locking.Try(file) == nil && isThere(file) {
+			(&workroom{path: strings.TrimSuffix(name, workroomLock), lock: file}).close()
 		}
 		file.Close()
 	}
 }
 
+// close takes the folder away, and then its lock, so that whoever finds one that was left behind finds all of it.
 func (r *workroom) close() error {
-	if r.lock != nil {
-		r.lock.Close()
+	if err := os.RemoveAll(r.path); err != nil {
+		return err
 	}
-	return os.RemoveAll(r.path)
+	os.Remove(r.lock.Name()) // which Windows does to a closed file alone
+	err := r.lock.Close()
+	os.Remove(r.lock.Name())
+	return err
 }
 
 // NewBook is a workbook whose temporary files lie in a folder of their own, and done closes it and takes them away.

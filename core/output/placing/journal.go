@@ -20,9 +20,10 @@ import (
 // journal is what is done in one folder for a set.
 type journal struct {
 	head
-	folder string
-	moves  []move
-	file   File // its mark, locked
+	folder   string
+	moves    []move
+	file     File  // its mark, locked
+	headSize int64 // bytes of its first line
 }
 
 // head is the first line of a journal.
@@ -33,6 +34,7 @@ type head struct {
 	Of      int       `json:"of"`      // how many the set has
 	Begun   time.Time `json:"begun"`
 	Others  []other   `json:"others,omitempty"`
+	Made    []string  `json:"made,omitempty"` // folders that the run has made in this one
 }
 
 // other is where another journal of the set is.
@@ -67,14 +69,38 @@ func (j *journal) write() error {
 	if _, err := j.file.Seek(0, io.SeekStart); err != nil {
 		return err
 	}
-	w := bufio.NewWriterSize(j.file, 64<<10)
+	w := &counter{w: bufio.NewWriter(j.file)}
 	encoder := json.NewEncoder(w)
 	err := encoder.Encode(&j.head)
+	j.headSize = w.n
 	for i := range j.moves {
 		err = errors.Join(err, encoder.Encode(&j.moves[i]))
 	}
-	_, ending := w.WriteString(journalEnd)
-	return errors.Join(err, ending, w.Flush(), j.file.Sync())
+	_, ending := io.WriteString(w, journalEnd)
+	if err = errors.Join(err, ending, w.w.Flush()); err != nil {
+		return err
+	}
+	return errors.Join(j.file.Truncate(w.n), j.file.Sync())
+}
+
+// unsettle leaves of a journal its first line, which says where the others are.
+func (j *journal) unsettle() error {
+	info, err := j.file.Stat()
+	if err != nil || info.Size() <= j.headSize {
+		return err
+	}
+	return j.file.Truncate(j.headSize)
+}
+
+// counter counts bytes that are written.
+type counter struct {
+	w *bufio.Writer
+	n int64
+}
+
+func (c *counter) Write(p []byte) (int, error) {
+	c.n += int64(len(p))
+	return c.w.Write(p)
 }
 
 // UnreadableError is a journal that is not believed.
@@ -117,7 +143,7 @@ func (r *Run) open(folder, set string) (File, error) {
 	return file, nil
 }
 
-// read reads the journal of an open mark. The error is errNotSettled, or an *UnreadableError.
+// read reads the journal of an open mark. The error is errNotSettled, with where others may be, or an *UnreadableError.
 func (r *Run) read(file File, folder, set string) (*journal, error) {
 	refuse := func(format string, args ...any) (*journal, error) {
 		return nil, &UnreadableError{file.Name(), fmt.Sprintf(format, args...)}
@@ -130,10 +156,14 @@ func (r *Run) read(file File, folder, set string) (*journal, error) {
 		return refuse("it is longer than %d bytes", mostJournal)
 	}
 	text, ok := bytes.CutSuffix(data, []byte(journalEnd))
-	if !ok {
-		return nil, errNotSettled
-	}
 	j := &journal{folder: folder, file: file}
+	if !ok { // its first line may say where others are
+		line, _, _ := bytes.Cut(data, []byte("\n"))
+		if json.Unmarshal(line, &j.head) != nil || j.Set != set {
+			j.head = head{}
+		}
+		return j, errNotSettled
+	}
 	decode := func(line []byte, into any) error {
 		d := json.NewDecoder(bytes.NewReader(line))
 		d.DisallowUnknownFields()

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"time"
 
 	"github.com/zeebo/xxh3"
 )
@@ -61,6 +62,7 @@ func (r *Run) Place(items []Item) error {
 			for _, j := range set { // whoever comes next tries once more
 				err = errors.Join(err, j.file.Close())
 				delete(r.marks, j.folder)
+				r.marked = slices.DeleteFunc(r.marked, func(f string) bool { return f == j.folder })
 			}
 			r.left = make(map[string]bool)
 			for i := range items {
@@ -71,15 +73,32 @@ func (r *Run) Place(items []Item) error {
 		}
 		return err
 	}
-	r.removeOld(set)
-	for _, j := range set { // the mark stays until the run ends, which may have more parts there
-		if j.file.Truncate(0) != nil {
+	r.stuck = !r.removeOld(set) || r.stuck
+	r.over(set)
+	return nil
+}
+
+// over takes the journals of a set away that is in place, the first one last, which says where the others are. Where the
+// run has more parts in a folder, its mark stays; and so do all journals where something could not be taken away.
+func (r *Run) over(set []*journal) {
+	for k, j := range slices.Backward(set) {
+		for i := range j.moves {
+			if !j.moves[i].isAdding() {
+				r.begun[j.folder]--
+			}
+		}
+		switch {
+		case r.stuck:
 			j.file.Close()
-			r.disk.Remove(j.file.Name())
 			delete(r.marks, j.folder)
+			r.marked = slices.DeleteFunc(r.marked, func(f string) bool { return f == j.folder })
+		case r.begun[j.folder] > 0 || k == 0:
+			j.unsettle()
+		default:
+			r.unmark(j.folder)
 		}
 	}
-	return nil
+	r.sayWhere()
 }
 
 // placeOne places a set of one file, which takes no journal.
@@ -87,7 +106,12 @@ func (r *Run) placeOne(set []*journal, item *Item) error {
 	if err := r.disk.Rename(item.Part, item.To); err != nil {
 		return fmt.Errorf("writing %s: %w", item.To, err)
 	}
-	return r.flushFolders(set) // what it has replaced is gone, so that nothing can be put back where this fails
+	err := r.flushFolders(set) // what it has replaced is gone, so that nothing can be put back where this fails
+	r.over(set)
+	if err != nil {
+		err = fmt.Errorf("%s is written, but a power cut may still cost it: %w", item.To, err)
+	}
+	return err
 }
 
 // flushMade brings the names of folders to the disk that were made.
@@ -170,7 +194,7 @@ func (r *Run) flush(item *Item) error {
 func (r *Run) settle(set []*journal) error {
 	for i, j := range set {
 		j.head = head{Version: journalVersion, Set: r.set, Journal: i + 1, Of: len(set),
-			Begun: r.clock.Now().UTC().Truncate(1e9)}
+			Begun: r.clock.Now().UTC().Truncate(time.Second), Made: r.made[j.folder]}
 		for k, o := range set {
 			if k != i {
 				j.Others = append(j.Others, other{k + 1, near(j.folder, o.folder), o.folder})
@@ -195,7 +219,7 @@ func (r *Run) settle(set []*journal) error {
 // unsettle makes the marks of a set what they were before, of which nothing was renamed.
 func (r *Run) unsettle(set []*journal, err error) error {
 	for _, j := range set {
-		err = errors.Join(err, j.file.Truncate(0))
+		err = errors.Join(err, j.unsettle())
 	}
 	return err
 }
@@ -288,15 +312,18 @@ func (r *Run) add(path string, m *move) (err error) {
 	return err // takeOff removes what was made by it
 }
 
-// removeOld takes away what was replaced, once all is in place. What stays is taken away by whoever comes next.
-func (r *Run) removeOld(set []*journal) {
+// removeOld takes away what was replaced, once all is in place, and tells whether all of it is gone.
+func (r *Run) removeOld(set []*journal) bool {
+	gone := true
 	for _, j := range set {
 		for i := range j.moves {
 			if m := &j.moves[i]; m.Was != nil && !m.isAdding() {
-				r.disk.Remove(j.old(m))
+				err := r.disk.Remove(j.old(m))
+				gone = gone && (err == nil || errors.Is(err, fs.ErrNotExist))
 			}
 		}
 	}
+	return gone
 }
 
 // undo has all places of a set be as they were before, and says on told what it could not put back. The parts are gone

@@ -88,6 +88,9 @@ func (s *shape) run(p *process) error {
 	r := New(p, p)
 	var items []Item
 	err := func() error {
+		if err := r.At("/p"); err != nil {
+			return err
+		}
 		for _, path := range s.places() {
 			if lines, ok := strings.CutPrefix(s.files[path], "+"); ok {
 				items = append(items, Item{To: path, Add: []byte(lines), Behind: int64(len(s.before[path]))})
@@ -173,13 +176,16 @@ func (s *shape) check(t *testing.T, w *world, done bool, how string) {
 	if names := left(w); len(names) > 0 {
 		t.Fatalf("%s, %s: left are %v", s.command, how, names)
 	}
+	if w.folders[s.made] != nil && state == "old" && s.made != "" && strings.HasSuffix(how, "killed") {
+		t.Fatalf("%s, %s: left is the folder %s", s.command, how, s.made)
+	}
 }
 
 // most is how many calls and files a power cut may forget in every combination; of more it forgets random ones.
 func most() int {
 	n, err := strconv.Atoi(os.Getenv("LASTBLOCK_CUTS"))
 	if err != nil {
-		return 7
+		return 12
 	}
 	return n
 }

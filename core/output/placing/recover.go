@@ -83,7 +83,7 @@ func (r *Run) Recover(folder string) (done []Recovery) {
 		if !ok || set == r.set {
 			continue
 		}
-		recovery, over := r.settleLeft(real, set)
+		recovery, over := r.settleLeft(real, set, make(map[string]bool))
 		taken[set] = !over
 		if recovery != nil {
 			recovery.Folder = real
@@ -127,7 +127,9 @@ func (r *Run) tidy(path, place string, isOld bool) {
 }
 
 // settleLeft settles a set that has a mark in a folder; over says that its files in this folder are needed no more.
-func (r *Run) settleLeft(folder, set string) (told *Recovery, over bool) {
+// been are folders in which it was looked for already.
+func (r *Run) settleLeft(folder, set string, been map[string]bool) (told *Recovery, over bool) {
+	been[folder] = true
 	file, err := r.open(folder, set)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, true
@@ -143,7 +145,15 @@ func (r *Run) settleLeft(folder, set string) (told *Recovery, over bool) {
 		r.tidySet(folder, set)
 		file.Close()
 		r.disk.Remove(file.Name())
-		return nil, true
+		for i := range j.Others {
+			if other := r.folderOf(j, &j.Others[i]); other != "" && !been[other] {
+				if t, _ := r.settleLeft(other, set, been); t != nil {
+					told = t
+				}
+			}
+		}
+		r.removeMade(j)
+		return told, true
 	}
 	if err != nil {
 		file.Close()
@@ -202,12 +212,37 @@ func (r *Run) settleLeft(folder, set string) (told *Recovery, over bool) {
 			r.disk.Remove(filepath.Join(f.folder, source.MarkPrefix+set))
 		}
 	}
-	r.removeOld(whole)
-	for _, j := range whole {
+	if !r.removeOld(whole) {
+		return told, false
+	}
+	for _, j := range slices.Backward(whole) {
 		j.file.Close()
 		r.disk.Remove(j.file.Name())
 	}
+	for _, j := range slices.Backward(whole) {
+		r.removeMade(j)
+	}
 	return told, true
+}
+
+// removeMade takes the folders away that a run has made, and in which nothing is.
+func (r *Run) removeMade(j *journal) {
+	for _, name := range slices.Backward(j.Made) {
+		if info, err := r.disk.Lstat(j.path(name)); isName(name) && err == nil && info.IsDir() {
+			r.removeFolder(j.path(name))
+		}
+	}
+}
+
+// folderOf is the folder of another mark of a set that is not settled, "" where there is none.
+func (r *Run) folderOf(j *journal, o *other) string {
+	for _, folder := range []string{filepath.Join(j.folder, filepath.FromSlash(o.Near)), o.Folder} {
+		real, err := r.disk.Real(folder)
+		if err == nil && real != j.folder && r.has(filepath.Join(real, source.MarkPrefix+j.Set)) {
+			return real
+		}
+	}
+	return ""
 }
 
 // tidySet takes the parts of a set in a folder away, of which nothing was renamed.

@@ -1,8 +1,10 @@
 package placing
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"math/rand/v2"
 	"os"
@@ -22,17 +24,21 @@ import (
 type Run struct {
 	disk    Disk
 	clock   Clock
-	set     string            // its number, in the names of all that it makes
-	marks   map[string]File   // by folder, as Disk.Real has it
-	real    map[string]string // such folders, by how they were named
-	folders []string          // that were made, in their order
-	left    map[string]bool   // parts that whoever comes next needs
+	set     string              // its number, in the names of all that it makes
+	marks   map[string]File     // by folder, as Disk.Real has it
+	marked  []string            // these folders, in the order of their marks
+	begun   map[string]int      // parts in a folder that are neither placed nor dropped
+	real    map[string]string   // such folders, by how they were named
+	folders []string            // that were made, in their order
+	made    map[string][]string // their names, by the folder in which they are, as Disk.Real has it
+	left    map[string]bool     // parts that whoever comes next needs
+	stuck   bool                // something could not be taken away
 }
 
 // New begins a run. It makes nothing.
 func New(disk Disk, clock Clock) *Run {
 	return &Run{disk: disk, clock: clock, set: fmt.Sprintf("%016x", rand.Uint64()), marks: make(map[string]File),
-		real: make(map[string]string)}
+		begun: make(map[string]int), real: make(map[string]string), made: make(map[string][]string)}
 }
 
 const (
@@ -66,9 +72,16 @@ func isPart(name, set string) bool {
 	return m != nil && m[2] == set && m[3] == partEnding && isName(m[1])
 }
 
+// At says where whoever comes next will look first. What the run leaves is found from there.
+func (r *Run) At(folder string) error {
+	_, err := r.mark(folder)
+	return err
+}
+
 // Begin makes a part beside a place, which the caller writes, closes, and hands to Place.
 func (r *Run) Begin(folder, name string) (File, error) {
-	if _, err := r.mark(folder); err != nil {
+	real, err := r.mark(folder)
+	if err != nil {
 		return nil, err
 	}
 	for n := 0; ; n++ {
@@ -80,6 +93,9 @@ func (r *Run) Begin(folder, name string) (File, error) {
 			os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o666)
 		if errors.Is(err, fs.ErrExist) {
 			continue
+		}
+		if err == nil {
+			r.begun[real]++
 		}
 		return file, err
 	}
@@ -95,10 +111,15 @@ func (r *Run) mark(folder string) (string, error) {
 		}
 		r.real[folder] = real
 	}
+	if r.marks[real] != nil {
+		return real, nil
+	}
+	r.marked = append(r.marked, real)
+	r.sayWhere()
 	for r.marks[real] == nil {
-		file, err := r.disk.OpenFile(filepath.Join(real, source.MarkPrefix+r.set), os.O_RDWR|os.O_CREATE|os.O_EXCL,
-			0o600)
+		file, err := r.disk.OpenFile(filepath.Join(real, source.MarkPrefix+r.set), os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
 		if err != nil {
+			r.marked = r.marked[:len(r.marked)-1]
 			return "", err
 		}
 		if !errors.Is(r.disk.Lock(file), lock.ErrHeld) && r.isThere(file) {
@@ -108,7 +129,46 @@ func (r *Run) mark(folder string) (string, error) {
 		file.Close() // another run was quicker, and took it for one that was left behind
 		r.disk.Remove(file.Name())
 	}
+	r.sayWhere()
 	return real, nil
+}
+
+// sayWhere writes into each mark where the others are, so that whoever finds one finds them all, and which folders were
+// made there. That it can be
+// written is not needed: each is found in its own folder as well.
+func (r *Run) sayWhere() {
+	for _, folder := range r.marked {
+		h := head{Version: journalVersion, Set: r.set, Begun: r.clock.Now().UTC().Truncate(time.Second),
+			Made: r.made[folder]}
+		for i, o := range r.marked {
+			if o != folder {
+				h.Others = append(h.Others, other{i + 1, near(folder, o), o})
+			}
+		}
+		file := r.marks[folder]
+		if file == nil || len(h.Others)+len(h.Made) == 0 {
+			continue
+		}
+		line, err := json.Marshal(h)
+		if err != nil {
+			continue
+		}
+		line = append(line, '\n')
+		if _, err := file.Seek(0, io.SeekStart); err == nil {
+			if _, err := file.Write(line); err == nil {
+				file.Truncate(int64(len(line))) // what was behind it says nothing
+			}
+		}
+	}
+}
+
+// unmark takes the mark of a folder away.
+func (r *Run) unmark(folder string) {
+	r.marks[folder].Close()
+	err := r.disk.Remove(filepath.Join(folder, source.MarkPrefix+r.set))
+	delete(r.marks, folder)
+	r.marked = slices.DeleteFunc(r.marked, func(f string) bool { return f == folder })
+	r.stuck = r.stuck || err != nil && !errors.Is(err, fs.ErrNotExist)
 }
 
 // isThere tells whether a file that is open still has its name.
@@ -131,6 +191,12 @@ func (r *Run) MakeFolder(folder string) error {
 			return err
 		}
 	}
+	in, err := r.mark(filepath.Dir(folder))
+	if err != nil {
+		return err
+	}
+	r.made[in] = append(r.made[in], filepath.Base(folder))
+	r.sayWhere()
 	switch err := r.disk.Mkdir(folder); {
 	case err == nil:
 		r.folders = append(r.folders, folder)
@@ -142,24 +208,49 @@ func (r *Run) MakeFolder(folder string) error {
 
 // Drop takes a part away that Begin has made, unless a set that could not be undone needs it.
 func (r *Run) Drop(part string) {
-	if !r.left[part] {
-		r.disk.Remove(part)
+	if r.left[part] {
+		return
+	}
+	r.disk.Remove(part)
+	if real, ok := r.real[filepath.Dir(part)]; ok {
+		r.begun[real]--
 	}
 }
 
 // End takes away what the run has made and does not need: its marks, and folders in which nothing is. Parts that are
 // not in place were dropped before.
 func (r *Run) End() {
-	for folder, file := range r.marks {
-		file.Close()
-		r.disk.Remove(filepath.Join(folder, source.MarkPrefix+r.set))
-	}
+	marked := slices.Clone(r.marked)
 	for _, folder := range slices.Backward(r.folders) {
-		r.disk.Remove(folder) // which fails where something is in it
+		if real, err := r.disk.Real(folder); err == nil && r.marks[real] != nil {
+			r.unmark(real)
+		}
+		r.removeFolder(folder)
+	}
+	for i, folder := range slices.Backward(marked) {
+		if r.marks[folder] == nil {
+			continue
+		}
+		if i > 0 || !r.stuck {
+			r.unmark(folder)
+		} else {
+			r.marks[folder].Close() // it says where the others are that could not be taken away
+		}
 	}
 	clear(r.marks)
+	clear(r.made)
+	r.marked = nil
 	clear(r.real)
+	clear(r.begun)
 	r.folders = nil
+}
+
+// removeFolder takes a folder away that a run has made, unless something is in it that is worth more than a word.
+func (r *Run) removeFolder(folder string) {
+	if names, err := r.disk.Names(folder); err == nil && len(names) == 1 && names[0] == source.LedgerName {
+		r.disk.Remove(filepath.Join(folder, source.LedgerName))
+	}
+	r.disk.Remove(folder) // which fails where something is in it
 }
 
 // state is what a file was when it was noted.
@@ -220,7 +311,7 @@ func (r *Run) printOf(name string, info fs.FileInfo) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	buffer := make([]byte, printedBytes)
+	buffer := make([]byte, min(printedBytes, info.Size()+1))
 	_, err = copyBuffer(hash, file, buffer)
 	return source.Fingerprint(hash), errors.Join(err, file.Close())
 }
