@@ -58,9 +58,9 @@ func (o *Outputs) placing() *placing.Run {
 	return o.run
 }
 
-// atHome marks the home of the run, before it makes anything.
-func (o *Outputs) atHome() {
-	if o.Home != "" {
+// atHome marks the home of the run, before it makes anything below it.
+func (o *Outputs) atHome(folder string) {
+	if way, err := filepath.Rel(o.Home, folder); o.Home != "" && err == nil && filepath.IsLocal(way) {
 		_ = o.placing().At(o.Home) // where nobody can write, nobody finds anything either
 	}
 }
@@ -184,7 +184,7 @@ func (o *Outputs) begin(output *Output) (err error) {
 	}
 	folder, name := filepath.Split(output.path)
 	folder = filepath.Clean(folder)
-	o.atHome()
+	o.atHome(folder)
 	if err := o.placing().MakeFolder(folder); err != nil {
 		return err
 	}

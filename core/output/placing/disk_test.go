@@ -138,6 +138,13 @@ func (w *world) cut(isKept func(i int) bool) {
 		f.names = make(map[string]*node)
 		change(f.flushed).on(f.names)
 	}
+	for _, path := range w.paths() { // a folder whose removal was forgotten is there, and empty
+		for name, n := range w.folders[path].names {
+			if at := filepath.Join(path, name); n.kind.IsDir() && w.folders[at] == nil {
+				w.folders[at] = &folder{make(map[string]*node), make(map[string]*node), nil}
+			}
+		}
+	}
 	for _, path := range w.paths() { // what lies in a folder that was forgotten is gone
 		if path != "/" && w.at(path) == nil {
 			delete(w.folders, path)

@@ -185,7 +185,7 @@ func (s *shape) check(t *testing.T, w *world, done bool, how string) {
 func most() int {
 	n, err := strconv.Atoi(os.Getenv("LASTBLOCK_CUTS"))
 	if err != nil {
-		return 12
+		return 8
 	}
 	return n
 }
