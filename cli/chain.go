@@ -171,7 +171,8 @@ against one that was noted elsewhere.`,
 			}
 			if shown.Broken == nil {
 				wanted.Root = filepath.Dir(f.plan)
-				if stands, err := standing(f.plan); err == nil { // else the decisions are told to be touched
+				stands, err := standing(f.plan)
+				if err == nil { // else it is told to be touched
 					wanted.Moved, wanted.StandFor = stands.Moves, stands.StandFor()
 				}
 				if err := a.verifyFiles(cmd.Context(), f, p, shown, wanted); err != nil {
@@ -180,6 +181,11 @@ against one that was noted elsewhere.`,
 				if shown.Others, err = f.others(p, chain, seal); err != nil {
 					return err
 				}
+				frozen, err := f.frozen(cmd.Context(), stands)
+				if err != nil {
+					return err
+				}
+				shown.Others = append(shown.Others, frozen...)
 			}
 			if f.json {
 				err = show.Document(a.stdout, shown.Document())
@@ -230,6 +236,24 @@ func (a *app) verifyFiles(ctx context.Context, f *chained, p *month.Plan, shown 
 		return err
 	}
 	return month.Recheck(ctx, p, in, shown.Chain, shown.Files)
+}
+
+// frozen are the copies of frozen files that are not as they were frozen. stands is nil where that could not be read.
+func (f *chained) frozen(ctx context.Context, stands *month.Standing) (all []view.Touch, err error) {
+	if stands == nil {
+		_, err := standing(f.plan)
+		if unreadable := new(month.FrozenError); errors.As(err, &unreadable) {
+			all = append(all, view.Touch{What: "frozen", Text: show.Flags(unreadable.Error())})
+		}
+		return all, nil // that of the decisions is told beside it
+	}
+	touched, err := stands.Touched(ctx, filepath.Dir(f.plan))
+	for _, c := range touched {
+		all = append(all, view.Touch{What: "frozen", Text: fmt.Sprintf("%s is %s, which stands for %s of %s; put it back "+
+			"from a copy, or 'freeze %s --undo' has its own files read again", c.Name, c.State, c.Source, c.Entity,
+			c.Entity)})
+	}
+	return all, err
 }
 
 // others are what is not as the newest block says beside files: the decisions and the seal that was noted. That

@@ -85,7 +85,7 @@ func (a *app) runFreeze(ctx context.Context, f *freezing, entity string) error {
 	if err != nil {
 		return err
 	}
-	stands, err := standing(f.plan)
+	log, err := decision.Read(decisionsOf(f.plan))
 	if err != nil {
 		return err
 	}
@@ -97,7 +97,7 @@ func (a *app) runFreeze(ctx context.Context, f *freezing, entity string) error {
 		Reason: f.reason}
 	var shown *view.Frozen
 	var copies []*show.Output
-	switch is := stands.IsFrozen(entity); {
+	switch is := month.FrozenIn(log, entity); {
 	case f.undo && !is:
 		return fmt.Errorf("%s is not frozen", entity)
 	case f.undo:

@@ -83,7 +83,7 @@ func (a *app) runRelocate(ctx context.Context, f *relocating, old, new string) e
 }
 
 // writeRelocated notes what was moved and writes the plan anew, both or neither; the plan as it was is kept beside it,
-// under a name that is returned.
+// under a name that is returned. A move that is noted already is not noted again.
 func (a *app) writeRelocated(f *relocating, done *month.Relocation, decisions, who string) (backup string, err error) {
 	line := decision.Decision{Time: time.Now(), User: who, Verdict: decision.Relocate,
 		Reason: cmp.Or(f.reason, "now in "+done.New), ID: "relocate " + done.Old, Source: done.Old, State: done.New}
@@ -114,6 +114,9 @@ func (a *app) writeRelocated(f *relocating, done *month.Relocation, decisions, w
 			outputs = append(outputs, output)
 		}
 		backup = filepath.Base(backup)
+	}
+	if done.Noted {
+		return backup, a.outputs.Commit(outputs...)
 	}
 	return backup, a.addDecisions(decisions, []decision.Decision{line}, outputs...)
 }

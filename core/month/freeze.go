@@ -114,14 +114,70 @@ func ReadStanding(folder string, log *decision.Log) (*Standing, error) {
 	return s, nil
 }
 
+// FrozenError is a list of frozen files that is not as it was written.
+type FrozenError struct {
+	Entity string
+	Err    error
+}
+
+func (e *FrozenError) Error() string {
+	return fmt.Sprintf("%v; put it back from a copy, or 'freeze %s ⟨undo⟩' has its own files read again", e.Err, e.Entity)
+}
+
+func (e *FrozenError) Unwrap() error { return e.Err }
+
+// FrozenIn tells whether an entity is frozen by a file of decisions, whatever became of its copies since.
+func FrozenIn(log *decision.Log, entity string) bool {
+	return slices.ContainsFunc(log.Current(), func(d decision.Decision) bool {
+		return d.Verdict == decision.Freeze && foldEntity(d.Source) == foldEntity(entity)
+	})
+}
+
+// FrozenCopy is a copy that is not as it was frozen.
+type FrozenCopy struct {
+	Name   string // of the copy, from the folder of the plan
+	Source string // that it stands for
+	Entity string
+	State  block.State // Changed or Gone
+}
+
+// Touched are the copies of frozen files that are not as they were frozen, for a plan in a folder. The error is what
+// reading one returned, or that of the context.
+func (s *Standing) Touched(ctx context.Context, folder string) (touched []FrozenCopy, err error) {
+	looked := make(map[string]bool)
+	for _, f := range s.Frozen {
+		for i := range f.Sources {
+			of := &f.Sources[i]
+			c := FrozenCopy{path.Join(FrozenFolder, of.File), of.Source, f.Entity, block.Changed}
+			if looked[c.Name] {
+				continue
+			}
+			looked[c.Name] = true
+			hash, err := source.HashFile(ctx, filepath.Join(folder, filepath.FromSlash(c.Name)))
+			switch {
+			case errors.Is(err, fs.ErrNotExist):
+				c.State = block.Gone
+			case err != nil:
+				return nil, err
+			case hash == cmp.Or(of.Copy, of.SHA256):
+				continue
+			}
+			touched = append(touched, c)
+		}
+	}
+	return touched, nil
+}
+
 func readFrozen(folder string, d *decision.Decision) (*Frozen, error) {
 	file := filepath.Join(folder, FrozenFolder, ListName(d.Source))
 	data, err := os.ReadFile(file)
 	if err != nil {
-		return nil, fmt.Errorf("%s was frozen on %s: %w", d.Source, d.Time.Format(time.DateOnly), err)
+		err = fmt.Errorf("%s was frozen on %s: %w", d.Source, d.Time.Format(time.DateOnly), err)
+	} else if block.SealOf(data) != d.State {
+		err = fmt.Errorf("%s is not as it was when %s was frozen", file, d.Source)
 	}
-	if block.SealOf(data) != d.State {
-		return nil, fmt.Errorf("%s is not as it was when %s was frozen; put it back from a copy", file, d.Source)
+	if err != nil {
+		return nil, &FrozenError{d.Source, err}
 	}
 	f := new(Frozen)
 	return f, json.Unmarshal(data, f)
@@ -297,11 +353,6 @@ func (in *Input) Moves() moved.Moves {
 		return nil
 	}
 	return in.standing.Moves
-}
-
-// IsFrozen tells whether an entity is frozen.
-func (s *Standing) IsFrozen(entity string) bool {
-	return slices.ContainsFunc(s.Frozen, func(f *Frozen) bool { return foldEntity(f.Entity) == foldEntity(entity) })
 }
 
 // Freeze finds the sources of an entity as the newest blocks of their periods have sealed them, whose files have to be

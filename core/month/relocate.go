@@ -41,6 +41,7 @@ type Relocation struct {
 	Files []RelocatedFile
 	Lines []PlanLine // of the plan that are another now
 	Text  []byte     // of the plan
+	Noted bool       // the move is a decision already, which the plan has not followed
 }
 
 // PlanLine is a line of a plan, before and after.
@@ -84,6 +85,9 @@ func (p *Plan) Relocate(ctx context.Context, chain *block.Chain, stands *Standin
 		if r.rewrite(data); r.Lines != nil || r.has(candidate) {
 			break
 		}
+	}
+	if at := slices.Index(stands.Moves, r.Move); at >= 0 && r.Lines != nil {
+		r.Noted, r.moves = true, slices.Delete(slices.Clone(stands.Moves), at, at+1)
 	}
 	switch _, inside := moved.Below(r.Old, r.New); {
 	case r.Lines == nil && !r.has(r.Old):

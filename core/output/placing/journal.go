@@ -118,14 +118,10 @@ var errNotSettled = errors.New("the journal does not end")
 // fs.ErrNotExist.
 func (r *Run) open(folder, set string) (File, error) {
 	path := filepath.Join(folder, source.MarkPrefix+set)
-	info, err := r.disk.Lstat(path)
-	if err != nil {
-		return nil, err
+	file, err := r.openFile(path, os.O_RDWR)
+	if errors.Is(err, errNoFile) {
+		err = &UnreadableError{path, errNoFile.Error()}
 	}
-	if !info.Mode().IsRegular() {
-		return nil, &UnreadableError{path, "it is not a file"}
-	}
-	file, err := r.disk.OpenFile(path, os.O_RDWR, 0)
 	if err != nil {
 		return nil, err
 	}

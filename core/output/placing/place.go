@@ -294,7 +294,10 @@ func (r *Run) make(j *journal, m *move) error {
 
 // add writes lines at the end of a file, down to the disk. Where that fails the file is as long as before.
 func (r *Run) add(path string, m *move) (err error) {
-	file, err := r.disk.OpenFile(path, os.O_RDWR|os.O_CREATE, 0o666)
+	file, err := r.openFile(path, os.O_RDWR)
+	if errors.Is(err, fs.ErrNotExist) {
+		file, err = r.disk.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o666)
+	}
 	if err != nil {
 		return err
 	}
@@ -373,7 +376,7 @@ func (r *Run) takeOff(j *journal, m *move) error {
 	if m.Was == nil || m.Was.Size == 0 { // it was made so as to be locked
 		return r.disk.Remove(path)
 	}
-	file, err := r.disk.OpenFile(path, os.O_RDWR, 0)
+	file, err := r.openFile(path, os.O_RDWR)
 	if err != nil {
 		return err
 	}
@@ -382,7 +385,7 @@ func (r *Run) takeOff(j *journal, m *move) error {
 
 // added tells how many bytes of the lines a file has, and whether it ends with them.
 func (r *Run) added(path string, m *move) (n int, ends bool) {
-	file, err := r.disk.OpenFile(path, os.O_RDONLY, 0)
+	file, err := r.openFile(path, os.O_RDONLY)
 	if err != nil {
 		return 0, m.Behind == 0 && errors.Is(err, fs.ErrNotExist)
 	}

@@ -260,14 +260,34 @@ type state struct {
 	Print string    `json:"print"` // of its bytes, or of where a link leads
 }
 
+// openFile opens a file that is there, and no link to one.
+func (r *Run) openFile(path string, flag int) (File, error) {
+	info, err := r.disk.Lstat(path)
+	if err != nil {
+		return nil, err
+	}
+	if !info.Mode().IsRegular() {
+		return nil, fmt.Errorf("%s: %w", path, errNoFile)
+	}
+	file, err := r.disk.OpenFile(path, flag, 0)
+	if err != nil {
+		return nil, err
+	}
+	if open, err := file.Stat(); err != nil || !r.disk.SameFile(info, open) {
+		file.Close()
+		return nil, fmt.Errorf("%s: %w", path, errNoFile)
+	}
+	return file, nil
+}
+
 // RemoveEmpty takes a file away that has no bytes and that nobody has locked: one that was made to be written, by a run
 // that was ended before it did.
 func (r *Run) RemoveEmpty(path string) {
 	info, err := r.disk.Lstat(path)
-	if err != nil || !info.Mode().IsRegular() || info.Size() > 0 {
+	if err != nil || info.Size() > 0 {
 		return
 	}
-	file, err := r.disk.OpenFile(path, os.O_RDWR, 0)
+	file, err := r.openFile(path, os.O_RDWR)
 	if err != nil {
 		return
 	}
@@ -294,8 +314,8 @@ func (r *Run) stateOf(name string) (*state, error) {
 	return s, err
 }
 
-// errNoFile is what has a name and is neither a file nor a link.
-var errNoFile = errors.New("it is neither a file nor a link")
+// errNoFile is what has a name and is not a file.
+var errNoFile = errors.New("it is not a file")
 
 func (r *Run) printOf(name string, info fs.FileInfo) (string, error) {
 	hash := xxh3.New()
