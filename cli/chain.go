@@ -249,9 +249,10 @@ func (f *chained) frozen(ctx context.Context, stands *month.Standing) (all []vie
 	}
 	touched, err := stands.Touched(ctx, filepath.Dir(f.plan))
 	for _, c := range touched {
-		all = append(all, view.Touch{What: "frozen", Text: fmt.Sprintf("%s is %s, which stands for %s of %s; put it back "+
-			"from a copy, or 'freeze %s --undo' has its own files read again", c.Name, c.State, c.Source, c.Entity,
-			c.Entity)})
+		all = append(all, view.Touch{What: "frozen",
+			Text: fmt.Sprintf("%s is %s, which stands for %s of %s; put it back "+
+				"from a copy, or 'freeze %s --undo' has its own files read again", c.Name, c.State, c.Source, c.Entity,
+				c.Entity)})
 	}
 	return all, err
 }

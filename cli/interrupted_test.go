@@ -110,7 +110,8 @@ func TestAFolderFromAStranger(t *testing.T) {
 func TestAnEditedPlanIsNotWrittenOver(t *testing.T) {
 	const set = "00000000000000bb"
 	dir := t.TempDir()
-	writeFiles(t, dir, map[string]string{"lastblock.toml": freezePlan + "# edited by hand\n", "in/a_2031-01.csv": "x\n1\n",
+	writeFiles(t, dir, map[string]string{"lastblock.toml": freezePlan + "# edited by hand\n",
+		"in/a_2031-01.csv":                 "x\n1\n",
 		".lastblock.toml." + set + ".part": "moved",
 		".lastblock-placing." + set: `{"version":1,"set":"` + set + `","journal":1,"of":1,"begun":"2031-02-03T10:00:00Z"}` +
 			"\n" + `{"part":".lastblock.toml.` + set + `.part","to":"lastblock.toml","size":5,` +

@@ -214,7 +214,10 @@ func plainly(word string) string { return word }
 
 // beside makes a path that is written in a plan one that can be opened.
 func beside(file, path string) string {
-	if path == "" || filepath.IsAbs(path) || path == "-" || source.IsQuery(path) {
+	switch {
+	case source.IsQuery(path):
+		return source.QueryFromPlan(path)
+	case path == "" || filepath.IsAbs(path) || path == "-":
 		return path
 	}
 	return filepath.Join(filepath.Dir(file), filepath.FromSlash(path))

@@ -45,6 +45,9 @@ func (r *queryReader) Parse(*Stretch) {}
 // read: postgres://user@host/database.
 func IsQuery(path string) bool { return postgres.IsAddress(path) }
 
+// QueryFromPlan is such a path as it counts where it stands in a plan, see postgres.FromPlan.
+func QueryFromPlan(path string) string { return postgres.FromPlan(path) }
+
 // ErrNoQuery says that it is not known what to read of a database.
 var ErrNoQuery = errors.New("what is to be read of the database? Say it with ⟨query⟩ 'select …'")
 

@@ -7,8 +7,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/url"
 	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -23,6 +26,8 @@ import (
 // Address is where a database is, without what is secret.
 type Address struct {
 	text string
+	// plain says that the address allows a connection without TLS, with whatever goes over it.
+	plain bool
 	// Name is how results call what is read from it: postgres://user@host:port/name.
 	Name string
 }
@@ -81,10 +86,101 @@ func ParseAddress(text string) (Address, error) {
 		return Address{}, ErrPassword
 	}
 	u.Fragment = ""
-	text = u.String()
-	name := url.URL{Scheme: u.Scheme, User: u.User, Host: u.Host, Path: u.Path}
-	return Address{text: text, Name: name.String()}, nil
+	host, err := hostOf(u, parameters)
+	if err != nil {
+		return Address{}, err
+	}
+	a := Address{text: u.String(), plain: parameters.Get(tlsWord) == withoutTLS}
+	if host == "" { // that of the environment, if it says one
+		if config, err := pgconn.ParseConfig(a.text); err == nil && !isLocal(config.Host) {
+			host = net.JoinHostPort(config.Host, strconv.Itoa(int(config.Port)))
+		}
+	}
+	name := url.URL{Scheme: u.Scheme, User: u.User, Host: host, Path: u.Path}
+	a.Name = name.String()
+	return a, nil
 }
+
+// The parameter that says whether TLS is used, and its word for no.
+const (
+	tlsWord    = "sslmode"
+	withoutTLS = "disable"
+)
+
+// hostOf is the host of an address with its port, "" for one that the address does not say, or a socket of this
+// machine. Where anything that tells the database stands twice, what is shown would not be what is read.
+func hostOf(u *url.URL, parameters url.Values) (string, error) {
+	for word, before := range map[string]string{"host": u.Hostname(), "hostaddr": u.Hostname(), "port": u.Port(),
+		"user": u.User.Username(), "dbname": strings.Trim(u.Path, "/"), "database": strings.Trim(u.Path, "/")} {
+		values := parameters[word]
+		if len(values) > 1 || len(values) == 1 && before != "" {
+			return "", fmt.Errorf("the address of the database says its %s twice; say it once", word)
+		}
+	}
+	host, port := parameters.Get("host"), parameters.Get("port")
+	if strings.Contains(u.Host+host+parameters.Get("hostaddr"), ",") {
+		return "", errors.New("the address of the database names several hosts; name one")
+	}
+	if host == "" {
+		host = parameters.Get("hostaddr")
+	}
+	switch {
+	case host == "" && port == "", strings.HasPrefix(host, "/"), strings.HasPrefix(host, "@"):
+		return u.Host, nil
+	case host == "":
+		return net.JoinHostPort(u.Hostname(), port), nil
+	case port == "":
+		return host, nil
+	}
+	return net.JoinHostPort(host, port), nil
+}
+
+// isLocal tells whether a host is this machine.
+func isLocal(host string) bool {
+	ip := net.ParseIP(host)
+	return host == "" || strings.EqualFold(host, "localhost") || strings.HasPrefix(host, "/") ||
+		strings.HasPrefix(host, "@") || ip != nil && ip.IsLoopback()
+}
+
+// FromPlan is an address as it counts where it stands in a plan, which may be somebody else's: that no TLS is needed to
+// another machine is said on the command line alone.
+func FromPlan(text string) string {
+	u, err := url.Parse(strings.TrimSpace(text))
+	if err != nil {
+		return text
+	}
+	parameters, err := url.ParseQuery(u.RawQuery)
+	if err != nil || !parameters.Has(tlsWord) {
+		return text
+	}
+	if host, err := hostOf(u, parameters); err == nil && isLocal((&url.URL{Host: host}).Hostname()) {
+		return text
+	}
+	if parameters.Get(tlsWord) == withoutTLS {
+		parameters.Del(tlsWord)
+		u.RawQuery = parameters.Encode()
+	}
+	return u.String()
+}
+
+// keepSafe has the password of the environment not go to another machine without TLS, unless the address allows it.
+func (a *Address) keepSafe(config *pgconn.Config) error {
+	if config.Password == "" || isLocal(config.Host) || a.plain {
+		return nil
+	}
+	ways := []*pgconn.FallbackConfig{{Host: config.Host, Port: config.Port, TLSConfig: config.TLSConfig}}
+	ways = slices.DeleteFunc(append(ways, config.Fallbacks...),
+		func(way *pgconn.FallbackConfig) bool { return way.TLSConfig == nil })
+	if len(ways) == 0 {
+		return fmt.Errorf("%s: %w", a.Name, errNoTLS)
+	}
+	config.Host, config.Port, config.TLSConfig, config.Fallbacks = ways[0].Host, ways[0].Port, ways[0].TLSConfig,
+		ways[1:]
+	return nil
+}
+
+var errNoTLS = errors.New("no password is sent to another machine without TLS; where that is meant, say it on the command " +
+	"line, with ?" + tlsWord + "=" + withoutTLS + " behind the address")
 
 // Reader reads the rows of a query.
 type Reader struct {
@@ -112,6 +208,9 @@ func Open(ctx context.Context, address Address, query string) (*Reader, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the address of the database: %s", Hide(err.Error()))
 	}
+	if err := address.keepSafe(config); err != nil {
+		return nil, err
+	}
 	config.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
 		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: cancelPatience}
 	}
@@ -122,6 +221,9 @@ func Open(ctx context.Context, address Address, query string) (*Reader, error) {
 	r.ctx, r.cancel = context.WithCancel(ctx)
 	if r.conn, err = pgconn.ConnectConfig(r.ctx, config); err != nil {
 		r.cancel()
+		if strings.Contains(err.Error(), "server refused TLS connection") && !address.plain {
+			return nil, fmt.Errorf("%w: %w", err, errNoTLS)
+		}
 		return nil, fmt.Errorf("%w; see that the database runs, and that the password is in PGPASSWORD or the "+
 			"password file", err)
 	}

@@ -4,6 +4,8 @@ import (
 	"errors"
 	"strings"
 	"testing"
+
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 func TestAddresses(t *testing.T) {
@@ -39,6 +41,83 @@ func TestAddresses(t *testing.T) {
 	}
 	if _, err := ParseAddress("postgres://a b:c%zz@x/y"); err == nil || strings.Contains(err.Error(), "%zz") {
 		t.Errorf("what cannot be read is shown: %v", err)
+	}
+}
+
+// The host that is used is the one that is named, and nothing that tells the database stands twice.
+func TestTheHostThatIsUsedIsNamed(t *testing.T) {
+	for text, name := range map[string]string{
+		"postgres:///db?host=127.0.0.1":             "postgres://127.0.0.1/db",
+		"postgres:///db?host=ledger.example&port=7": "postgres://ledger.example:7/db",
+		"postgres://ledger.example/db?port=7":       "postgres://ledger.example:7/db",
+		"postgres:///db?hostaddr=10.0.0.1":          "postgres://10.0.0.1/db",
+		"postgres://[::1]:7/db":                     "postgres://[::1]:7/db",
+	} {
+		if a, err := ParseAddress(text); err != nil || a.Name != name {
+			t.Errorf("%s is called %q: %v", text, a.Name, err)
+		}
+	}
+	for _, text := range []string{"postgres://ledger.example/db?host=127.0.0.1", "postgres:///db?host=a&host=b",
+		"postgres://ledger.example/db?hostaddr=127.0.0.1", "postgres://a,b/db", "postgres:///db?host=a,b",
+		"postgres://a:1/db?port=2", "postgres://u@a/db?user=v", "postgres://a/db?dbname=other"} {
+		if a, err := ParseAddress(text); err == nil {
+			t.Errorf("%s is called %s", text, a.Name)
+		}
+	}
+	t.Setenv("PGHOST", "ledger.example")
+	t.Setenv("PGPORT", "7")
+	if a, err := ParseAddress("postgres:///db"); err != nil || a.Name != "postgres://ledger.example:7/db" {
+		t.Errorf("with the host of the environment it is called %q: %v", a.Name, err)
+	}
+}
+
+// A server of another machine that knows no TLS is sent no password, unless the command line says so.
+func TestNoPasswordWithoutTLS(t *testing.T) {
+	t.Setenv("PGPASSWORD", "secret")
+	for _, c := range []struct {
+		address        string
+		isPlan, isSafe bool
+		hasWay         bool
+	}{
+		{"postgres://u@ledger.example/db", false, true, true},
+		{"postgres://u@ledger.example/db?sslmode=prefer", false, true, true},
+		{"postgres://u@ledger.example/db?sslmode=allow", false, true, true},
+		{"postgres://u@ledger.example/db?sslmode=require", true, true, true},
+		{"postgres://u@ledger.example/db?sslmode=disable", false, false, true},
+		{"postgres://u@ledger.example/db?sslmode=disable", true, true, true},
+		{"postgres://u@127.0.0.1/db?sslmode=disable", true, false, true},
+		{"postgres://u@10.0.0.1/db", true, true, true},
+	} {
+		text := c.address
+		if c.isPlan {
+			text = FromPlan(text)
+		}
+		a, err := ParseAddress(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		config, err := pgconn.ParseConfig(a.text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := a.keepSafe(config); (err == nil) != c.hasWay {
+			t.Errorf("%s, of a plan: %t: %v", c.address, c.isPlan, err)
+		}
+		isSafe := config.TLSConfig != nil
+		for _, way := range config.Fallbacks {
+			isSafe = isSafe && way.TLSConfig != nil
+		}
+		if isSafe != c.isSafe {
+			t.Errorf("%s, of a plan: %t: every way uses TLS: %t", c.address, c.isPlan, isSafe)
+		}
+	}
+	t.Setenv("PGSSLMODE", "disable") // of the environment, and not of the address
+	a, err := ParseAddress("postgres://u@ledger.example/db")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Open(t.Context(), a, "select 1"); !errors.Is(err, errNoTLS) {
+		t.Errorf("the error is %v", err)
 	}
 }
 

@@ -78,8 +78,8 @@ func (r *Run) Place(items []Item) error {
 	return nil
 }
 
-// over takes the journals of a set away that is in place, the first one last, which says where the others are. Where the
-// run has more parts in a folder, its mark stays; and so do all journals where something could not be taken away.
+// over takes the journals of a set away that is in place, the first one last, which says where the others are. Where
+// the run has more parts in a folder, its mark stays; and so do all journals where something could not be taken away.
 func (r *Run) over(set []*journal) {
 	for k, j := range slices.Backward(set) {
 		for i := range j.moves {

@@ -117,7 +117,8 @@ func (r *Run) mark(folder string) (string, error) {
 	r.marked = append(r.marked, real)
 	r.sayWhere()
 	for r.marks[real] == nil {
-		file, err := r.disk.OpenFile(filepath.Join(real, source.MarkPrefix+r.set), os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+		file, err := r.disk.OpenFile(filepath.Join(real, source.MarkPrefix+r.set), os.O_RDWR|os.O_CREATE|os.O_EXCL,
+			0o600)
 		if err != nil {
 			r.marked = r.marked[:len(r.marked)-1]
 			return "", err
