@@ -23,9 +23,10 @@ import (
 
 // chained is what commands on the blocks of a plan are asked for.
 type chained struct {
-	plan   string
-	blocks string
-	json   bool
+	plan    string
+	blocks  string
+	json    bool
+	outside bool
 }
 
 func (f *chained) options() option.List {
@@ -34,6 +35,7 @@ func (f *chained) options() option.List {
 			" in the folder you are in)"},
 		{Word: "blocks", Value: &f.blocks, File: option.Read,
 			Meaning: "the folder of the blocks (that of the plan's [close], or blocks beside the plan)"},
+		{Word: "outside", Value: &f.outside, Meaning: "let the plan write outside of its own folder"},
 		{Word: "json", Value: &f.json, Meaning: "print one JSON document instead"},
 	}
 }
@@ -43,7 +45,7 @@ func (f *chained) read(a *app) (p *month.Plan, chain *block.Chain, err error) {
 	if f.plan == "" {
 		f.plan = plan.Name
 	}
-	if p, err = month.ReadPlan(f.plan); err != nil {
+	if p, err = readPlan(f.plan, f.outside, month.NewClosing().Name()); err != nil {
 		return nil, nil, err
 	}
 	if f.blocks == "" {

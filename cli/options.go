@@ -116,7 +116,11 @@ func (a *app) usePlan(cmd *cobra.Command) error {
 	if file == "" {
 		return nil
 	}
-	read, err := month.ReadPlan(file)
+	writes := []string{a.task.Name()}
+	if needsPlan(a.task) {
+		writes = nil // it makes all that the plan names
+	}
+	read, err := readPlan(file, a.task.Sources().Outside, writes...)
 	if err != nil {
 		return err
 	}
@@ -128,6 +132,15 @@ func (a *app) usePlan(cmd *cobra.Command) error {
 	notes, err := read.Apply(a.task, a.options)
 	a.note(notes)
 	return err
+}
+
+// readPlan reads a plan, by which some commands, or all, write in its own folder alone unless it may write outside.
+func readPlan(file string, outside bool, commands ...string) (*month.Plan, error) {
+	p, err := month.ReadPlan(file)
+	if err == nil && !outside {
+		err = p.StaysInside(commands...)
+	}
+	return p, err
 }
 
 // needsPlan tells whether a task is nothing without a plan, which then is that of the folder.

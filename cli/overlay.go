@@ -26,7 +26,7 @@ Forms that differ in shape meet by their labels, with --labels.
 
 Rows and columns that are sums of others are found, and checked in every form.`,
 		Example: `  lastblock overlay lastblock-demo/budgets/2031 --labels A,4 --anyway
-  lastblock overlay lastblock-demo/budgets/2031 --skip 'fallowmere*' --name '{entity}_{period}' --out lastblock-demo/results/budget.xlsx --formulas --anyway --replace
+  lastblock overlay lastblock-demo/budgets/2031 --skip 'fallowmere*' --name '{entity}_{period}' --out lastblock-demo/budgets/results/budget.xlsx --formulas --anyway --replace
   lastblock overlay lastblock-demo/budgets/2031 --skip 'fallowmere*' --cells B5:F12 --anyway --json`,
 	}, func(cmd *cobra.Command, paths []string) error { return a.runOverlay(cmd.Context(), t, paths) })
 }

@@ -19,10 +19,10 @@ func TestTheWorkbookOfAGrid(t *testing.T) {
 		"--anyway",
 		"--replace")
 	if code != ExitStop || !strings.HasPrefix(stdout,
-		"lastblock-demo/results/budget.xlsx: 45 figures, added up of 5 forms") {
+		"lastblock-demo/budgets/results/budget.xlsx: 45 figures, added up of 5 forms") {
 		t.Fatalf("it ends with %d: %s%s", code, stdout, stderr)
 	}
-	book, err := excelize.OpenFile(filepath.Join(dir, "lastblock-demo", "results", "budget.xlsx"))
+	book, err := excelize.OpenFile(filepath.Join(dir, "lastblock-demo", "budgets", "results", "budget.xlsx"))
 	if err != nil {
 		t.Fatal(err)
 	}

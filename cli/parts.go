@@ -87,6 +87,9 @@ func (p *partFiles) place(r *split.Result) ([]string, error) {
 		if _, err := os.Lstat(path); err == nil && !p.task.Replace {
 			return nil, &show.ExistsError{Path: path}
 		}
+		if err := p.app.mayReplace(&p.task.Writing, path); err != nil {
+			return nil, err
+		}
 	}
 	for i, name := range names {
 		output := p.outputs[r.Parts[i].Number]

@@ -15,6 +15,7 @@ import (
 	"lastblock/core/month"
 	"lastblock/core/month/block"
 	"lastblock/core/option"
+	"lastblock/core/source"
 	"lastblock/show"
 )
 
@@ -173,11 +174,25 @@ func (a *app) create(w *month.Writing, path string) (*show.Output, error) {
 			return nil, err
 		}
 	}
+	if err := a.mayReplace(w, path); err != nil {
+		return nil, err
+	}
 	output, err := a.outputs.Create(path, w.Replace)
 	if err == nil && a.plan != nil {
 		output.From(&show.Origin{Plan: filepath.Base(a.task.Sources().Plan), Result: cmp.Or(w.Result, a.task.Name())})
 	}
 	return output, err
+}
+
+// mayReplace makes sure that a plan that says so has nothing replaced but what Lastblock wrote: it may be somebody
+// else's. Which files a close replaces is for the chain to say.
+func (a *app) mayReplace(w *month.Writing, path string) error {
+	info, err := os.Lstat(path)
+	if err != nil || !w.Replace || !w.OnlyOwn || a.chain != nil || !info.Mode().IsRegular() || source.Wrote(path) {
+		return nil
+	}
+	return fmt.Errorf("%s is not as Lastblock has written it, and 'replace' in a plan replaces nothing else; --replace on "+
+		"the command line does", path)
 }
 
 // keepSealed makes sure that an output would not be written over what a close of the plan has sealed. Which of that may

@@ -175,6 +175,6 @@ name = "{entity}_{period}"
 name = "budget"
 labels = ["A", "4"]
 footing = ["row Total", "column Year"]
-out = "../results/{name}.xlsx"
+out = "results/{name}.xlsx"
 formulas = true
 `, budgetYear)

@@ -25,7 +25,10 @@ func (e *NotOursError) Error() string {
 
 // folders are those that the demo makes.
 var folders = []string{"journals", "results", "april", "april/journals", "april/results", "passes", "passes/sales",
-	"balances", "balances/books", "budgets", "budgets/2031", "close", "close/journals", "close/bank"}
+	"balances", "balances/books", "budgets", "budgets/2031", "budgets/results", "close", "close/journals", "close/bank"}
+
+// kept are those in which results of the user may lie.
+var kept = []string{"results", "april/results", "budgets/results"}
 
 // chained are what the walk makes of the months that it closes, and begins anew each time.
 var chained = []string{"close/blocks", "close/results", "close/decisions.csv", "close/frozen", "close/archive",
@@ -82,7 +85,7 @@ func checkOurs(folder string) error {
 			return err
 		}
 		switch below = filepath.ToSlash(below); {
-		case (below == "results" || below == "april/results" || slices.Contains(chained, below)) && entry.IsDir():
+		case (slices.Contains(kept, below) || slices.Contains(chained, below)) && entry.IsDir():
 			return filepath.SkipDir
 		case slices.Contains(chained, below):
 		case !ours[below]:

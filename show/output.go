@@ -82,6 +82,7 @@ type Output struct {
 	spool   bool // it never gets a place of its own
 	inPlace bool // its place is a device or a pipe, which is written to as it is
 	noted   bool // it is known again as an output
+	isPart  bool // it is known again as what was written to be read
 	resting bool // the file is closed until more is written
 	ready   bool
 	origin  *Origin // nil where nothing is said of it
@@ -357,7 +358,7 @@ func (o *Output) NotNoted() { o.noted = false }
 
 // MoveTo gives an output another place than it was created for. It is not known again
 // as an output, but is to be read as a source.
-func (o *Output) MoveTo(path string) { o.path, o.noted = path, false }
+func (o *Output) MoveTo(path string) { o.path, o.noted, o.isPart = path, false, true }
 
 // Ready says that an output holds all that it is to hold, so that Place puts it in its
 // place.
@@ -443,8 +444,11 @@ func (o *Output) item() (item placing.Item, err error) {
 	if o.mode&ownerReadsAndWrites != ownerReadsAndWrites {
 		item.Mode = o.mode
 	}
-	if o.noted {
+	switch {
+	case o.noted:
 		item.Note = source.Note(o.path, o.size, item.Print)
+	case o.isPart:
+		item.Note = source.NoteSource(o.path, o.size, item.Print)
 	}
 	return item, nil
 }

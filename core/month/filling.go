@@ -168,6 +168,9 @@ func (f *filling) take(table *plan.Table) error {
 			if err := p.set(o, e); err != nil {
 				return err
 			}
+			if writes, ok := f.task.(interface{ Outputs() *Writing }); ok && e.Key == replaceWord {
+				writes.Outputs().OnlyOwn = true
+			}
 		}
 	}
 	return nil

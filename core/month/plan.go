@@ -223,6 +223,55 @@ func beside(file, path string) string {
 	return filepath.Join(filepath.Dir(file), filepath.FromSlash(path))
 }
 
+// StaysInside makes sure that the plan, which may be somebody else's, writes nothing outside of its own folder, links
+// followed, by what it says in [read] and for some commands, or for all of them. The error is a *plan.Error.
+func (p *Plan) StaysInside(commands ...string) (err error) {
+	home, unreal := realPath(filepath.Dir(p.parsed.File))
+	if unreal != nil {
+		return unreal
+	}
+	p.eachPath(func(e *plan.Entry, o *option.Option) {
+		if o == nil || o.File != option.Written && o.Word != "decisions" {
+			return
+		}
+		for _, text := range option.TextsOf(e.Value) {
+			real, unreal := realPath(beside(p.parsed.File, text))
+			way, away := filepath.Rel(home, real)
+			if err == nil && (unreal != nil || away != nil || !filepath.IsLocal(way)) {
+				err = p.parsed.Fail(e.Place, "%s = %q leaves the folder of the plan; where that is meant, say %s on "+
+					"the command line", e.Key, text, option.Mark("outside"))
+			}
+		}
+	}, commands...)
+	for _, name := range []string{"blocks", "results", FrozenFolder, DecisionsName} { // unless the plan says otherwise
+		real, unreal := realPath(filepath.Join(home, name))
+		if way, away := filepath.Rel(home,
+			real); err == nil && unreal == nil && (away != nil || !filepath.IsLocal(way)) {
+			err = option.Errorf("plan",
+				"%s in the folder of the plan is a link that leaves it; where that is meant, say %s "+
+					"on the command line", name, option.Mark("outside"))
+		}
+	}
+	return err
+}
+
+// realPath is a path without links, absolute, of a file that need not be there.
+func realPath(path string) (string, error) {
+	path, err := filepath.Abs(path)
+	if err != nil {
+		return "", err
+	}
+	real, err := filepath.EvalSymlinks(path)
+	if !errors.Is(err, fs.ErrNotExist) || filepath.Dir(path) == path {
+		return real, err
+	}
+	if info, err := os.Lstat(path); err == nil && info.Mode()&fs.ModeSymlink != 0 {
+		return "", fmt.Errorf("%s leads nowhere", path)
+	}
+	folder, err := realPath(filepath.Dir(path))
+	return filepath.Join(folder, filepath.Base(path)), err
+}
+
 // Has tells whether the plan has a table of a command.
 func (p *Plan) Has(command string) bool { return p.parsed.Command(command) != nil }
 

@@ -23,6 +23,7 @@ type Reading struct {
 	Plan      string
 	JSON      bool
 	Quiet     bool
+	Outside   bool // the plan may write outside of its own folder
 
 	ByCells  bool        // sources are read by their cells, not as records
 	Of       string      // the result of the plan whose sources they are; "" for those that all results share
@@ -54,6 +55,8 @@ func (r *Reading) Options() option.List {
 		&option.Option{Word: "severity", Value: &r.Severity, PerResult: true,
 			Subject: func(text string) string { kind, _, _ := option.Pair(text); return kind },
 			Meaning: "the severity of a kind of finding, e.g. 'filed-twice=review': stop, review or note"},
+		&option.Option{Word: "outside", Value: &r.Outside, OneRun: true,
+			Meaning: "let the plan write outside of its own folder"},
 		&option.Option{Word: "quiet", Value: &r.Quiet, OneRun: true, Meaning: "no progress"},
 		&option.Option{Word: "json", Value: &r.JSON, OneRun: true, Meaning: "print one JSON document instead"},
 	)
@@ -66,7 +69,7 @@ func (r *Reading) Options() option.List {
 // cellWords are the options of reading that hold where sources are read by their cells.
 var cellWords = []string{"only", "skip", "recurse", "memory", "jobs", "name", "delimiter", "encoding", "decimal",
 	"sheet",
-	"table", "no-quotes", "widths", "plan", "decisions", severityTable, "quiet", "json"}
+	"table", "no-quotes", "widths", "plan", "decisions", severityTable, "outside", "quiet", "json"}
 
 // DecisionsName is what the file of decisions is called beside a plan.
 const DecisionsName = "decisions.csv"

@@ -204,8 +204,9 @@ func (r *relocating) moveText(text string) string {
 	return moved.Join(r.New, rest)
 }
 
-// eachPath visits the entries of the plan that hold paths, with their options; nil for those of what is read.
-func (p *Plan) eachPath(visit func(e *plan.Entry, o *option.Option)) {
+// eachPath visits the entries of the plan that hold paths, with their options; nil for those of what is read. Of
+// commands it visits the tables of some, or of all.
+func (p *Plan) eachPath(visit func(e *plan.Entry, o *option.Option), commands ...string) {
 	tables := func(table *plan.Table, options option.List) {
 		for i := range table.Entries {
 			e := &table.Entries[i]
@@ -220,6 +221,9 @@ func (p *Plan) eachPath(visit func(e *plan.Entry, o *option.Option)) {
 		visit(e, nil)
 	}
 	for _, t := range Tasks() {
+		if len(commands) > 0 && !slices.Contains(commands, t.Name()) {
+			continue
+		}
 		for _, table := range p.parsed.All(t.Name()) {
 			tables(table, AllOptions(t))
 			if e := table.Find(pathsKey); e != nil {

@@ -16,6 +16,7 @@ type Writing struct {
 	Review   string
 	Bare     bool
 	Replace  bool
+	OnlyOwn  bool // of that, only files that Lastblock has written, since it is the plan that says so
 	Anyway   bool
 	Shield   bool
 }
@@ -67,8 +68,11 @@ func (w *Writing) suspense() *option.Option {
 	return &option.Option{Word: "suspense", Value: &w.Suspense, File: option.Written, Meaning: suspendMeaning}
 }
 
+// replaceWord is the word of the option that lets outputs overwrite files.
+const replaceWord = "replace"
+
 func (w *Writing) replace() *option.Option {
-	return &option.Option{Word: "replace", Value: &w.Replace, Meaning: "overwrite existing files"}
+	return &option.Option{Word: replaceWord, Value: &w.Replace, Meaning: "overwrite existing files"}
 }
 
 func (w *Writing) shield() *option.Option {

@@ -48,8 +48,24 @@ var reviewColumns = []string{"decision", "reason", "id", "kind", "place", record
 // ledger is what one folder's notes say: fingerprints by size.
 type ledger map[int64][]string
 
-// readLedger reads a folder's notes. A folder without them has none.
-func readLedger(folder string) ledger {
+// Wrote tells whether a file is as Lastblock has written it into its folder, by its notes.
+func Wrote(path string) bool {
+	info, err := os.Stat(path)
+	if err != nil {
+		return false
+	}
+	folder := filepath.Dir(path)
+	return readNotes(folder, "").wrote(path, info.Size()) || readNotes(folder, readPrefix).wrote(path, info.Size())
+}
+
+// readPrefix begins the notes about what is written to be read as a source.
+const readPrefix = "source "
+
+// readLedger reads a folder's notes on outputs. A folder without them has none.
+func readLedger(folder string) ledger { return readNotes(folder, "") }
+
+// readNotes reads the notes that begin with a prefix.
+func readNotes(folder, prefix string) ledger {
 	file, err := os.Open(filepath.Join(folder, LedgerName))
 	if err != nil {
 		return nil
@@ -57,9 +73,10 @@ func readLedger(folder string) ledger {
 	defer file.Close()
 	notes := make(ledger)
 	for lines := bufio.NewScanner(file); lines.Scan(); {
-		size, rest, ok := strings.Cut(lines.Text(), " ")
+		line, of := strings.CutPrefix(lines.Text(), prefix)
+		size, rest, ok := strings.Cut(line, " ")
 		n, err := strconv.ParseInt(size, 10, 64)
-		if !ok || err != nil {
+		if !of || !ok || err != nil {
 			continue
 		}
 		fingerprint, _, _ := strings.Cut(rest, " ")
@@ -92,7 +109,12 @@ func Fingerprint(hash *xxh3.Hasher) string {
 	return fmt.Sprintf("%x", sum)
 }
 
-// Note is the line of a ledger about a file of some size and Fingerprint.
+// NoteSource is the line of a ledger about a file that is written to be read as a source.
+func NoteSource(path string, size int64, fingerprint string) string {
+	return readPrefix + Note(path, size, fingerprint)
+}
+
+// Note is the line of a ledger about an output of some size and Fingerprint.
 func Note(path string, size int64, fingerprint string) string {
 	return fmt.Sprintf("%d %s %s", size, fingerprint, strings.ReplaceAll(filepath.Base(path), "\n", " "))
 }
