@@ -251,23 +251,34 @@ func NamesOf(columns []Cells) []string {
 // JSONRecord encodes a record as an object of texts, which keep their digits. absent
 // says that a text that is nil is null.
 func JSONRecord(columns []string, absent bool) record.Encoder {
-	names := make([][]byte, len(columns))
+	leads := make([][]byte, len(columns))  // what stands before the text of a column
+	ends := make([]int, 1, len(columns)+1) // in blanks, where the members of columns end
+	var blanks []byte                      // the members of all columns without a text: of thousands most have none
+	nothing := `""`
+	if absent {
+		nothing = "null"
+	}
 	for i, name := range columns {
-		names[i] = appendText(nil, name)
+		leads[i] = append(appendText([]byte{','}, name), ':')
+		blanks = append(append(blanks, leads[i]...), nothing...)
+		ends = append(ends, len(blanks))
 	}
 	return func(dst []byte, texts [][]byte, _ []record.Kind) []byte {
-		dst = append(dst, '{')
-		for i, text := range texts {
-			if i > 0 {
-				dst = append(dst, ',')
+		start := len(dst)
+		dst = slices.Grow(dst, len(blanks)+1)
+		for i := 0; i < len(texts); i++ {
+			from := i
+			for i < len(texts) && len(texts[i]) == 0 && (!absent || texts[i] == nil) {
+				i++
 			}
-			dst = append(append(dst, names[i]...), ':')
-			if absent && text == nil {
-				dst = append(dst, "null"...)
-				continue
+			if dst = append(dst, blanks[ends[from]:ends[i]]...); i < len(texts) {
+				dst = appendText(append(dst, leads[i]...), texts[i])
 			}
-			dst = appendText(dst, text)
 		}
+		if len(dst) == start {
+			return append(dst, "{}"...)
+		}
+		dst[start] = '{' // in place of the first comma
 		return append(dst, '}')
 	}
 }

@@ -53,14 +53,29 @@ func (a *archive) release() {
 	}
 }
 
-// openArchive reads the directory of a zip file.
-func openArchive(file string, size int64) (*archive, []*zip.File, error) {
+// entryBytes is how much memory a source takes that is an entry of an archive, as it was measured.
+const entryBytes = 3 << 10
+
+// mostEntries is how many entries an archive may have within the memory of a run and what it takes beside that.
+func (f *finder) mostEntries() int64 {
+	const beside, least = 96 << 20, 10_000
+	if f.search.Memory == 0 {
+		return 1 << 30
+	}
+	return max(least, (f.search.Memory+beside)/entryBytes)
+}
+
+// openArchive reads the directory of a zip file, which has no more entries than most.
+func openArchive(file string, size, most int64) (*archive, []*zip.File, error) {
 	a := &archive{path: file, entries: make(map[string]*zip.File)}
 	if err := a.use(); err != nil {
 		return nil, nil, err
 	}
 	defer a.release()
-	reader, err := decode.OpenArchive(a, size)
+	reader, err := decode.OpenArchive(a, size, most)
+	if full := (*decode.EntriesError)(nil); errors.As(err, &full) {
+		return nil, nil, err
+	}
 	if err != nil && !errors.Is(err, zip.ErrInsecurePath) { // nothing is written where a name points
 		return nil, nil, fmt.Errorf("this zip file cannot be read (%w); it is damaged or was cut off, ask for it again",
 			err)
@@ -116,16 +131,18 @@ func (f *finder) unpackArchives() error {
 		return nil
 	}
 	var sources []Source
+	most := f.mostEntries() // of all archives together
 	for i := range f.set.Sources {
 		s := f.set.Sources[i]
 		if !isArchive(s.Name) || s.Path == "-" {
 			sources = append(sources, s)
 			continue
 		}
-		a, entries, err := openArchive(s.Path, s.Size)
+		a, entries, err := openArchive(s.Path, s.Size, most)
 		if err != nil {
 			return &Error{s.Name, err}
 		}
+		most -= int64(len(entries))
 		for _, entry := range entries {
 			name := path.Join(s.below, path.Join("/", strings.ReplaceAll(entry.Name, `\`, "/"))[1:])
 			if entry.FileInfo().IsDir() {

@@ -1,12 +1,12 @@
 package source
 
 import (
-	"archive/zip"
 	"bytes"
 	"errors"
 	"fmt"
 	"strings"
 
+	"lastblock/core/format/decode"
 	"lastblock/core/format/delimited"
 	"lastblock/core/format/ods"
 	"lastblock/core/format/sheet"
@@ -85,8 +85,10 @@ func formatWithin(d *document, named *Format) (*Format, error) {
 		}
 		return named, nil
 	}
-	archive, err := zip.NewReader(d, d.Size)
-	switch {
+	archive, err := decode.OpenArchive(d, d.Size, decode.MostParts)
+	switch full := (*decode.EntriesError)(nil); {
+	case errors.As(err, &full):
+		return nil, err
 	case err != nil:
 		return nil, xlsx.ErrTruncated
 	case ods.Is(archive):

@@ -33,6 +33,7 @@ type Search struct {
 	Manner  *Manner       // how sources are written; nil for nothing said
 	Manners []NamedManner // how those are whose names match; the first one counts
 	Jobs    int
+	Memory  int64 // that the run has for what is larger than it, in bytes; 0 for as much as it takes
 	// Moved are paths that were moved, from the folder Base: their sources go on to be called as they were.
 	Moved moved.Moves
 	Base  string

@@ -82,7 +82,7 @@ func (r *Request) Find(ctx context.Context, paths []string, machine int64) (*Set
 		reading.Memory = size
 	}
 	search := Search{
-		Paths: paths, Recurse: r.Recurse, Only: r.Only, Skip: r.Skip, Jobs: reading.Jobs,
+		Paths: paths, Recurse: r.Recurse, Only: r.Only, Skip: r.Skip, Jobs: reading.Jobs, Memory: reading.Memory,
 		Root: r.Root, Moved: r.Moved, Base: r.Base, Frozen: r.Frozen,
 		Prefix: r.Prefix, Manners: r.Manners, KeepLocked: r.KeepLocked,
 		Mode: ColumnMode(r.Columns), Spellings: r.Spellings,

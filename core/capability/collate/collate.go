@@ -4,6 +4,7 @@
 package collate
 
 import (
+	"cmp"
 	"context"
 	"io"
 	"slices"
@@ -284,7 +285,7 @@ func (v *visitor) Batch(b *source.Batch) error {
 		v.adder.Find(b, v.tally.Rows, v.tally.Values)
 	}
 	options := &v.plan.options
-	if options.Encode == nil && !options.Shield && b.Regular && v.straight && b.Head.Delimiter == options.Delimiter {
+	if options.Encode == nil && !options.Shield && b.Regular && v.straight && delimiterOf(b) == options.Delimiter {
 		v.copyRecords(b, n)
 		return nil
 	}
@@ -356,6 +357,9 @@ func (v *visitor) enter(b *source.Batch) {
 	v.tail = append(v.tail, v.plan.options.Delimiter)
 }
 
+// delimiterOf is the delimiter in the records of a batch; what is no delimited text is handed on with commas.
+func delimiterOf(b *source.Batch) byte { return cmp.Or(b.Head.Delimiter, ',') }
+
 // copyRecords writes records whose bytes can stay as they are.
 func (v *visitor) copyRecords(b *source.Batch, n int) {
 	out := v.out
@@ -380,11 +384,13 @@ func (v *visitor) copyRecords(b *source.Batch, n int) {
 // record returns the texts of the i-th record, by column of the result.
 func (v *visitor) record(b *source.Batch, i int) [][]byte {
 	row := v.tally.Row(i)
+	bounds := b.RecordBounds(row)
 	for i, column := range v.columns {
-		v.texts[i] = nil
-		if column >= 0 {
-			v.texts[i] = b.Text(row, column, &v.scratches[i])
+		if column < 0 || bounds[column]+1 == bounds[column+1] { // as most are, of thousands of columns
+			v.texts[i], v.kinds[i] = nil, record.Text
+			continue
 		}
+		v.texts[i] = b.Text(row, column, &v.scratches[i])
 		if v.plan.options.Kinds != nil {
 			v.readKind(b, i, column)
 		}

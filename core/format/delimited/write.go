@@ -133,7 +133,9 @@ func AppendRecord(dst []byte, texts [][]byte, delimiter byte) []byte {
 		if i > 0 {
 			dst = append(dst, delimiter)
 		}
-		dst = AppendField(dst, text, delimiter)
+		if len(text) > 0 {
+			dst = AppendField(dst, text, delimiter)
+		}
 	}
 	return append(dst, '\n')
 }

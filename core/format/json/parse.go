@@ -2,6 +2,7 @@ package json
 
 import (
 	"bytes"
+	"slices"
 	"unicode/utf16"
 	"unicode/utf8"
 
@@ -48,6 +49,7 @@ type value struct {
 type parser struct {
 	root    *node
 	values  []value
+	filled  []int  // columns of which there are values, in order but for those of keys in another order
 	arena   []byte // texts that had escapes
 	data    []byte
 	keyText []byte
@@ -56,7 +58,10 @@ type parser struct {
 
 // object parses the object at data[at] into values; false where it is none.
 func (p *parser) object(data []byte, at int) (end int, ok bool) {
-	clear(p.values)
+	for _, column := range p.filled {
+		p.values[column] = value{}
+	}
+	p.filled = p.filled[:0]
 	p.arena, p.twice = p.arena[:0], -1
 	p.data = data
 	return p.fields(p.root, at, 0)
@@ -172,28 +177,60 @@ func (p *parser) value(n *node, at int) (end int, ok bool) {
 	v := &p.values[n.column]
 	if v.set {
 		p.twice = n.column
+	} else {
+		p.filled = append(p.filled, n.column)
 	}
 	v.text, v.set, v.bare = text, true, bare
 	return end, true
 }
 
-// appendRecord appends the values as a line of delimited text, and to bounds
-// where its fields end.
-func (p *parser) appendRecord(dst []byte, bounds []uint32) ([]byte, []uint32) {
-	bounds = append(bounds, uint32(len(dst))-1)
-	for i := range p.values {
-		if i > 0 {
+// appendRecord appends the values as a line of delimited text, and to bounds where its fields end. It tells whether
+// none of them is in quotes.
+func (p *parser) appendRecord(dst []byte, bounds []uint32) (line []byte, ends []uint32, plain bool) {
+	bounds, plain = append(bounds, uint32(len(dst))-1), true
+	if !slices.IsSorted(p.filled) {
+		slices.Sort(p.filled)
+	}
+	next := 0
+	for _, column := range p.filled {
+		dst, bounds = appendBlanks(dst, bounds, next, column)
+		if column > 0 {
 			dst = append(dst, ',')
 		}
-		text := p.values[i].text
-		if p.values[i].bare {
+		text := p.values[column].text
+		if p.values[column].bare {
 			dst = amount.AppendPlain(dst, text, 0)
 		} else {
+			from := len(dst)
 			dst = delimited.AppendField(dst, text, ',')
+			plain = plain && len(dst)-from == len(text)
 		}
-		bounds = append(bounds, uint32(len(dst)))
+		bounds, next = append(bounds, uint32(len(dst))), column+1
 	}
-	return append(dst, '\n'), bounds
+	dst, bounds = appendBlanks(dst, bounds, next, len(p.values))
+	return append(dst, '\n'), bounds, plain
+}
+
+// appendBlanks appends blank fields, from one column up to another one: of thousands of keys most records have few.
+func appendBlanks(dst []byte, bounds []uint32, from, to int) ([]byte, []uint32) {
+	if from == to {
+		return dst, bounds
+	}
+	if from == 0 {
+		bounds, from = append(bounds, uint32(len(dst))), 1
+	}
+	n, at := to-from, len(dst)
+	dst, bounds = slices.Grow(dst, n), slices.Grow(bounds, n)
+	dst = dst[:at+n]
+	for i := range dst[at:] {
+		dst[at+i] = ','
+	}
+	first := len(bounds)
+	bounds = bounds[:first+n]
+	for i := range bounds[first:] {
+		bounds[first+i] = uint32(at + i + 1)
+	}
+	return dst, bounds
 }
 
 // unescape appends the text of a JSON string.

@@ -554,6 +554,8 @@ func (r *Reader) Parse(block *Block, b *record.Batch, data []byte) []byte {
 	data = data[:0]
 	b.Reset(r.width)
 	b.Quoted, b.Last = true, block.last
+	b.Regular = r.width > 1 // a line of one blank field would be no record
+	b.Plain = b.Regular
 	from := 0
 	for i, end := range block.ends {
 		text := block.data[from:end]
@@ -565,7 +567,9 @@ func (r *Reader) Parse(block *Block, b *record.Batch, data []byte) []byte {
 			ok = ok && at == len(text)
 		}
 		if ok && p.twice < 0 {
-			data, b.Bounds = p.appendRecord(data, b.Bounds)
+			var plain bool
+			data, b.Bounds, plain = p.appendRecord(data, b.Bounds)
+			b.Plain = b.Plain && plain
 			b.Lines = append(b.Lines, block.lines[i])
 			b.Rows++
 			continue

@@ -52,7 +52,7 @@ var ErrTruncated = errors.New("this OpenDocument file is damaged or was cut off 
 
 // Open opens a document. No cell and no row may be longer than limit bytes.
 func Open(file io.ReaderAt, size int64, limit int) (*Book, error) {
-	archive, err := decode.OpenArchive(file, size)
+	archive, err := decode.OpenArchive(file, size, decode.MostParts)
 	if err != nil {
 		return nil, ErrTruncated
 	}

@@ -48,7 +48,7 @@ const mostUnpacked = 64 << 20
 // beyond that in a temporary file; Close gives it back. No cell and no row may be longer
 // than limit bytes.
 func Open(file io.ReaderAt, size, memory int64, limit int) (*Book, error) {
-	archive, err := decode.OpenArchive(file, size)
+	archive, err := decode.OpenArchive(file, size, decode.MostParts)
 	if err != nil {
 		return nil, ErrTruncated
 	}
