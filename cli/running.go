@@ -191,8 +191,8 @@ func (a *app) mayReplace(w *month.Writing, path string) error {
 	if err != nil || !w.Replace || !w.OnlyOwn || a.chain != nil || !info.Mode().IsRegular() || source.Wrote(path) {
 		return nil
 	}
-	return fmt.Errorf("%s is not as Lastblock has written it, and 'replace' in a plan replaces nothing else; --replace on "+
-		"the command line does", path)
+	return fmt.Errorf("%s is not as Lastblock has written it, and 'replace' in a plan replaces nothing else; "+
+		"--replace on the command line does", path)
 }
 
 // keepSealed makes sure that an output would not be written over what a close of the plan has sealed. Which of that may

@@ -145,7 +145,8 @@ func (f *finder) unpackArchives() error {
 		most -= int64(len(entries))
 		for _, entry := range entries {
 			name := path.Join(s.below, path.Join("/", strings.ReplaceAll(entry.Name, `\`, "/"))[1:])
-			if entry.FileInfo().IsDir() {
+			// Whatever its attributes say, which no checksum covers.
+			if isFolder := strings.HasSuffix(entry.Name, "/") && entry.UncompressedSize64 == 0; isFolder {
 				continue
 			}
 			if reason := f.reasonAgainst(name, entryName(entry.Name)); reason != "" {

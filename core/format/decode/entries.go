@@ -13,17 +13,18 @@ type EntriesError struct{ Count, Most int64 }
 
 func (e *EntriesError) Error() string {
 	if e.Most == MostParts {
-		return fmt.Sprintf("this file has %d parts, and no workbook has more than %d; have it saved again", e.Count, e.Most)
+		return fmt.Sprintf("this file has %d parts, and no workbook has more than %d; have it saved again", e.Count,
+			e.Most)
 	}
-	return fmt.Sprintf("this zip file has %d entries, and there is memory for %d of them; unpack it first, or allow more "+
-		"with ⟨memory⟩", e.Count, e.Most)
+	return fmt.Sprintf("this zip file has %d entries, and there is memory for %d of them; unpack it first, or allow "+
+		"more with ⟨memory⟩", e.Count, e.Most)
 }
 
 // MostParts is how many entries a file may have that is one source, such as a workbook.
 const MostParts = 100_000
 
-// countEntries counts the entries in the directory of an archive, whatever its end says of their number (APPNOTE 4.3.12,
-// 4.3.14 and 4.3.16), without keeping any. What cannot be read has none: opening the archive tells.
+// countEntries counts the entries in the directory of an archive, whatever its end says of their number (APPNOTE
+// 4.3.12, 4.3.14 and 4.3.16), without keeping any. What cannot be read has none: opening the archive tells.
 func countEntries(r io.ReaderAt, size int64) int64 {
 	const (
 		endSize     = 22

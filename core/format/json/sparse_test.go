@@ -9,8 +9,8 @@ import (
 	"lastblock/core/format/delimited"
 )
 
-// Of many columns of which a record has few, in whatever order its keys stand, the line is the one that comes of writing
-// field by field.
+// Of many columns of which a record has few, in whatever order its keys stand, the line is the one that comes of
+// writing field by field.
 func TestSparseRecords(t *testing.T) {
 	random := rand.New(rand.NewPCG(7, 2031))
 	for range 500 {
@@ -27,7 +27,8 @@ func TestSparseRecords(t *testing.T) {
 			var object bytes.Buffer
 			for n, i := range random.Perm(width)[:random.IntN(width+1)] {
 				texts[i] = []string{"", "x", "a,b", "he said \"no\"", "12.50"}[random.IntN(5)]
-				fmt.Fprintf(&object, "%s%q:%q", map[bool]string{true: ",", false: ""}[n > 0], fmt.Sprint("k", i), texts[i])
+				fmt.Fprintf(&object, "%s%q:%q", map[bool]string{true: ",", false: ""}[n > 0], fmt.Sprint("k", i),
+					texts[i])
 			}
 			data := []byte("{" + object.String() + "}")
 			if end, ok := p.object(data, 0); !ok || end != len(data) {

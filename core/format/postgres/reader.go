@@ -179,8 +179,8 @@ func (a *Address) keepSafe(config *pgconn.Config) error {
 	return nil
 }
 
-var errNoTLS = errors.New("no password is sent to another machine without TLS; where that is meant, say it on the command " +
-	"line, with ?" + tlsWord + "=" + withoutTLS + " behind the address")
+var errNoTLS = errors.New("no password is sent to another machine without TLS; where that is meant, say it on the " +
+	"command line, with ?" + tlsWord + "=" + withoutTLS + " behind the address")
 
 // Reader reads the rows of a query.
 type Reader struct {
