@@ -60,3 +60,31 @@ func TestEntriesAreCounted(t *testing.T) {
 		}
 	}
 }
+
+// No archive that can be opened has more entries than were counted, whatever its end says.
+func FuzzEntries(f *testing.F) {
+	for _, n := range []int{0, 1, 3} {
+		var out bytes.Buffer
+		w := zip.NewWriter(&out)
+		for i := range n {
+			if _, err := w.Create(fmt.Sprint(i)); err != nil {
+				f.Fatal(err)
+			}
+		}
+		if err := w.Close(); err != nil {
+			f.Fatal(err)
+		}
+		f.Add(out.Bytes())
+		f.Add(append([]byte("in front"), out.Bytes()...))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		r := bytes.NewReader(data)
+		archive, err := zip.NewReader(r, r.Size())
+		if err != nil {
+			return
+		}
+		if got := countEntries(r, r.Size()); got < int64(len(archive.File)) {
+			t.Errorf("%d entries are counted, and there are %d", got, len(archive.File))
+		}
+	})
+}
