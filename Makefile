@@ -1,6 +1,6 @@
 # What people type here. `make` alone lists it.
 .DEFAULT_GOAL := help
-.PHONY: help build test race fuzz bench shots lint demo release
+.PHONY: help build test race fuzz torture bench shots lint demo release
 
 export CGO_ENABLED ?= 0
 
@@ -18,6 +18,9 @@ race: ## all tests under the race detector
 
 fuzz: ## every fuzz target, 30,000 inputs each
 	.ci/fuzz
+
+torture: ## half an hour of kills, failed calls and power cuts; SECONDS for another time
+	.ci/torture $(or $(SECONDS),1800)
 
 bench: ## workloads beside their yardsticks; FLAGS go to the benchmark
 	go run ./bench $(FLAGS)
