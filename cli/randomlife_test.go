@@ -4,9 +4,13 @@ import (
 	"fmt"
 	"maps"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
+
+	"lastblock/core/source"
 )
 
 // What happens to files, forms and the plan between two closes of a random month.
@@ -156,4 +160,39 @@ func (w *world) editPlan() {
 		text += more
 	}
 	w.write("lastblock.toml", text)
+}
+
+// killed has a copy of the month be closed, or an entity in it be frozen, by a run that is killed at some moment. Whoever
+// comes next finds the chain of before with its results or the new one with its, and nothing half made.
+func (w *world) killed(period int) {
+	w.t.Helper()
+	dir := filepath.Join(w.t.TempDir(), "copy")
+	if err := os.CopyFS(dir, os.DirFS(w.dir)); err != nil {
+		w.t.Fatal(err)
+	}
+	args := []string{"close", "--quiet", "--user", "anna", "--period", periodName(period), "--anyway", "--reason", "now"}
+	if w.chance(30) && len(w.blocks) > 0 {
+		args = []string{"freeze", w.entities[w.r.IntN(len(w.entities))], "--reason", "sold", "--user", "anna"}
+	}
+	cmd := exec.Command(builtProgram, append(args, "--plan", "lastblock.toml")...)
+	cmd.Dir, cmd.Env = dir, append(os.Environ(), "TMPDIR="+w.t.TempDir())
+	if err := cmd.Start(); err != nil {
+		w.t.Fatal(err)
+	}
+	time.Sleep(time.Duration(w.r.IntN(200)) * time.Millisecond)
+	_ = cmd.Process.Kill() // it may have ended
+	_ = cmd.Wait()
+	stdout, stderr, code := runProgram(w.t, dir, "", "verify", "--plan", "lastblock.toml")
+	if code != ExitDone {
+		w.t.Fatalf("seed %d: after %v was killed verify ends with %d\n%s%s", w.seed, args, code, stdout, stderr)
+	}
+	err := filepath.WalkDir(dir, func(path string, entry os.DirEntry, err error) error {
+		if strings.HasPrefix(entry.Name(), source.MarkPrefix) || strings.HasSuffix(entry.Name(), ".part") {
+			w.t.Errorf("seed %d: after %v was killed is left %s", w.seed, args, path)
+		}
+		return err
+	})
+	if err != nil {
+		w.t.Fatal(err)
+	}
 }

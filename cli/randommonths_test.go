@@ -469,6 +469,9 @@ func (w *world) live() {
 		if w.chance(20) {
 			w.editPlan()
 		}
+		if w.chance(40) {
+			w.killed(period)
+		}
 		if period > 1 && w.chance(30) { // later months' files lie in the folder by then
 			w.close(period-1, "--restate", "--reason", "late")
 		}

@@ -227,6 +227,17 @@ func TestStoppedBetweenAnyTwoCalls(t *testing.T) {
 				recoverAll(&process{world: w, stopAt: -1})
 				s.check(t, w, done, how+", killed")
 				kills++
+				for _, folder := range worldFolders { // who writes into one folder of the set leaves the others what they need
+					w, done := stopped()
+					next := &process{world: w, stopAt: -1}
+					r := New(next, next)
+					r.Recover(folder)
+					r.End()
+					w.cut(func(int) bool { return true })
+					recoverAll(&process{world: w, stopAt: -1})
+					s.check(t, w, done, how+", killed, and somebody writes into "+folder)
+					kills++
+				}
 				for again := 0; ; again++ {
 					w, done := stopped()
 					next := &process{world: w, stopAt: again}

@@ -115,14 +115,15 @@ func (r *Run) tidy(path, place string, isOld bool) {
 			r.disk.Rename(path, place)
 		}
 	default:
-		file, err := r.disk.OpenFile(path, os.O_RDWR, 0)
+		file, err := r.openFile(path, os.O_RDWR)
 		if err != nil {
 			return
 		}
-		defer file.Close()
-		if !isHeld(r.disk.Lock(file)) {
-			r.disk.Remove(path)
+		if isHeld(r.disk.Lock(file)) { // by a run of an earlier version
+			file.Close()
+			return
 		}
+		r.removeOpen(file)
 	}
 }
 

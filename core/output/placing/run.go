@@ -292,12 +292,19 @@ func (r *Run) RemoveEmpty(path string) {
 	if err != nil {
 		return
 	}
-	defer file.Close()
-	if isHeld(r.disk.Lock(file)) {
-		return // somebody is about to write into it
+	now, err := file.Stat()
+	if err != nil || now.Size() > 0 || isHeld(r.disk.Lock(file)) { // or somebody is about to write into it
+		file.Close()
+		return
 	}
-	if now, err := file.Stat(); err == nil && now.Size() == 0 {
-		r.disk.Remove(path)
+	r.removeOpen(file)
+}
+
+// removeOpen removes a file that is open, and closes it. Not every system removes one that is still open.
+func (r *Run) removeOpen(file File) {
+	err := r.disk.Remove(file.Name())
+	if file.Close(); err != nil {
+		r.disk.Remove(file.Name())
 	}
 }
 
