@@ -292,8 +292,11 @@ func (r *Run) RemoveEmpty(path string) {
 	if err != nil {
 		return
 	}
-	now, err := file.Stat()
-	if err != nil || now.Size() > 0 || isHeld(r.disk.Lock(file)) { // or somebody is about to write into it
+	if isHeld(r.disk.Lock(file)) { // by somebody who is about to write into it
+		file.Close()
+		return
+	}
+	if now, err := file.Stat(); err != nil || now.Size() > 0 {
 		file.Close()
 		return
 	}
