@@ -162,15 +162,16 @@ func (w *world) editPlan() {
 	w.write("lastblock.toml", text)
 }
 
-// killed has a copy of the month be closed, or an entity in it be frozen, by a run that is killed at some moment. Whoever
-// comes next finds the chain of before with its results or the new one with its, and nothing half made.
+// killed has a copy of the month be closed, or an entity in it be frozen, by a run that is killed at some moment.
+// Whoever comes next finds the chain of before with its results or the new one with its, and nothing half made.
 func (w *world) killed(period int) {
 	w.t.Helper()
 	dir := filepath.Join(w.t.TempDir(), "copy")
 	if err := os.CopyFS(dir, os.DirFS(w.dir)); err != nil {
 		w.t.Fatal(err)
 	}
-	args := []string{"close", "--quiet", "--user", "anna", "--period", periodName(period), "--anyway", "--reason", "now"}
+	args := []string{"close", "--quiet", "--user", "anna", "--period", periodName(period), "--anyway", "--reason",
+		"now"}
 	if w.chance(30) && len(w.blocks) > 0 {
 		args = []string{"freeze", w.entities[w.r.IntN(len(w.entities))], "--reason", "sold", "--user", "anna"}
 	}

@@ -204,3 +204,37 @@ func TestAFormThatIsReadDifferently(t *testing.T) {
 	}
 	says(t, run(ExitDone, "history", "--block", "2"), "read-differently", "review")
 }
+
+// A month that the version before has closed, of which this one reads a source otherwise: it took lines of delimiters
+// alone for records, and days that are the same in both orders for a proof of day first.
+func TestAChainOfTheVersionBeforeGoesOn(t *testing.T) {
+	dir := t.TempDir()
+	if err := os.CopyFS(dir, os.DirFS(filepath.Join("testdata", "chains", "version-3"))); err != nil {
+		t.Fatal(err)
+	}
+	run := planned(t, dir)
+	says(t, run(ExitDone, "verify", "--sources"), "1 block: the chain is whole", "untouched")
+	said := run(ExitDone, "changes")
+	says(t, said, "1 read-differently, 1 the same", "reads them as 4 rows, where there were 7;")
+	silent(t, said, "closed-period-changed")
+	for _, name := range []string{"a_2031-02.csv", "b_2031-02.csv"} {
+		move(t, dir, filepath.Join("later", "in", name), filepath.Join("in", name))
+	}
+	closed := closeJSON(t, dir, "--period", "2031-02")
+	// Of January the 15th was in suspense, 8.00; February has 64.00 and 128.00 of a, and 256.00 of b.
+	want := map[string]string{"by-account": "sealed 55.00, new a_2031-02.csv 192.00, new b_2031-02.csv 256.00, " +
+		"read-differently a_2031-01.csv 8.00, now 511.00"}
+	want["by-day"] = want["by-account"]
+	for _, b := range closed.Bridges {
+		var lines []string
+		for _, line := range b.Lines {
+			lines = append(lines, strings.Join(strings.Fields(line.Label+" "+line.Source+" "+line.Amount), " "))
+		}
+		if got := strings.Join(lines, ", "); got != want[b.Result] {
+			t.Errorf("the bridge of %s is %s, want %s", b.Result, got, want[b.Result])
+		}
+	}
+	says(t, run(ExitDone, "trace", "posted=2031-01-02", "--named", "by-day"), "4.00", "a_2031-01.csv     5")
+	says(t, run(ExitDone, "history", "--block", "2"), "read-differently", "review")
+	silent(t, run(ExitDone, "changes"), "read-differently")
+}

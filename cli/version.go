@@ -11,7 +11,7 @@ import (
 // Version and Commit are set when a release is built, with
 // -ldflags "-X lastblock/cli.Version=1.0.0 -X lastblock/cli.Commit=abc123".
 var (
-	Version = "0.2.0"
+	Version = "0.3.0"
 	Commit  = ""
 )
 

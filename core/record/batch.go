@@ -252,6 +252,25 @@ func (b *Batch) Split(keep []bool) {
 	}
 }
 
+// Keep keeps the rows of which keep is true; the others are records no more.
+func (b *Batch) Keep(keep []bool) {
+	b.Stored = nil
+	b.KeepLines()
+	b.Unchain()
+	kept := 0
+	for row := range b.Rows {
+		if !keep[row] {
+			continue
+		}
+		copy(b.Bounds[kept*(b.Width+1):], b.RecordBounds(row))
+		b.Lines[kept] = b.Lines[row]
+		b.KeepRank(kept, row)
+		kept++
+	}
+	b.Bounds, b.Lines, b.Rows = b.Bounds[:kept*(b.Width+1)], b.Lines[:kept], kept
+	b.CutRanks()
+}
+
 // Without takes a record out of the batch.
 func (b *Batch) Without(row int) {
 	b.Stored = nil

@@ -240,7 +240,7 @@ func (e *evidence) lookDate(w *witness, b *record.Batch, row, column int) {
 	text := bytes.TrimSpace(b.Text(row, column, &e.scratch))
 	d, ok := date.Parse(text)
 	switch {
-	case !ok || d.ByHabit:
+	case !ok || d.ByHabit || d.Either:
 	case d.Order == date.DayMonthYear:
 		e.orders[dayFirst]++
 	case d.Order == date.MonthDayYear:

@@ -30,8 +30,8 @@ func flippedText() string {
 	return text
 }
 
-// One bit that has changed in a file whose format has a checksum is told, or changes no record; LASTBLOCK_FLIPS says how
-// many are tried of each format.
+// One bit that has changed in a file whose format has a checksum is told, or changes no record; LASTBLOCK_FLIPS says
+// how many are tried of each format.
 func TestFlippedBits(t *testing.T) {
 	flips, err := strconv.Atoi(os.Getenv("LASTBLOCK_FLIPS"))
 	if err != nil {

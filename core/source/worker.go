@@ -27,6 +27,7 @@ type worker struct {
 	visited int  // bytes of records since Part was called
 	whole   bool // the batch is all of its source
 	scratch []byte
+	keep    []bool
 }
 
 func newWorker(f *feed, visitor Visitor) *worker {
@@ -189,6 +190,9 @@ func (w *worker) visit(s *stream, first bool) error {
 			return nil
 		}
 		w.parse(s)
+	}
+	if delimiter := s.shape.Head.Delimiter; delimiter != 0 && w.batch.Width > 1 {
+		w.keep = takeDelimiterLines(&w.batch.Stretch.Batch, delimiter, w.keep)
 	}
 	w.batch.Trailer = nil
 	if w.batch.Last {

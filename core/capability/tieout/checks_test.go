@@ -187,7 +187,7 @@ func TestSequence(t *testing.T) {
 		{"leading zeros are kept", "", map[string]string{"a.csv": "n,x\nA-0099,\nA-0101,\n"}, []string{
 			"a.csv:3 1 number missing between A-0099 and A-0101: 0100",
 		}},
-		{"records without a number are counted", "", map[string]string{"a.csv": "n,x\n1,\nnone,\n,\n2,\n"}, []string{
+		{"records without a number are counted", "", map[string]string{"a.csv": "n,x\n1,\nnone,\n,y\n2,\n"}, []string{
 			"a.csv:3 2 records without a number in n, first on this line",
 		}},
 		{"each source stands for itself", "", map[string]string{"a.csv": "n,x\n1,\n2,\n", "b.csv": "n,x\n1,\n3,\n"},

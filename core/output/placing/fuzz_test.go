@@ -6,8 +6,8 @@ import (
 	"lastblock/core/source"
 )
 
-// Whatever stands in a journal, nothing above its folder is touched or made, and a file of the folder is what it was, or
-// what the journal of a set has put there.
+// Whatever stands in a journal, nothing above its folder is touched or made, and a file of the folder is what it was,
+// or what the journal of a set has put there.
 func FuzzJournal(f *testing.F) {
 	const set = "00000000000000aa"
 	part := ".x.csv." + set + ".part"

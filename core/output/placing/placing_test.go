@@ -227,7 +227,8 @@ func TestStoppedBetweenAnyTwoCalls(t *testing.T) {
 				recoverAll(&process{world: w, stopAt: -1})
 				s.check(t, w, done, how+", killed")
 				kills++
-				for _, folder := range worldFolders { // who writes into one folder of the set leaves the others what they need
+				// who writes into one folder of the set leaves the others what they need
+				for _, folder := range worldFolders {
 					w, done := stopped()
 					next := &process{world: w, stopAt: -1}
 					r := New(next, next)

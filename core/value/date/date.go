@@ -30,6 +30,8 @@ type Date struct {
 	// ByHabit says that DayMonthYear is not proven by the date itself: hardly anybody
 	// who sets points puts the month first.
 	ByHabit bool
+	// Either says that it is the same day in both orders, as 03/03/2031, which proves none of them.
+	Either bool
 }
 
 // Parse reads 2031-01-31, 2031/1/31, 31.01.2031, 31/01/2031, 1/31/2031 and
@@ -56,7 +58,9 @@ func Parse(text []byte) (Date, bool) {
 	switch {
 	case dayOK && monthOK && dayFirst != monthFirst && mark == '.':
 		return Date{Days: dayFirst, MonthFirst: monthFirst, Order: DayMonthYear, ByHabit: true}, true
-	case dayOK && (!monthOK || dayFirst == monthFirst):
+	case dayOK && monthOK && dayFirst == monthFirst:
+		return Date{Days: dayFirst, MonthFirst: monthFirst, Order: DayMonthYear, Either: true}, true
+	case dayOK && !monthOK:
 		return Date{Days: dayFirst, Order: DayMonthYear}, true
 	case monthOK && !dayOK:
 		return Date{Days: monthFirst, Order: MonthDayYear}, true

@@ -141,7 +141,7 @@ func (s *Evidence) addDate(d date.Date, n int) {
 	days := [2]int32{int32(d.Days), int32(d.Days)}
 	if d.Order == date.Unclear {
 		days[1] = int32(d.MonthFirst)
-	} else {
+	} else if !d.Either {
 		s.clear[d.Order] += n
 	}
 	s.widen(days, days)
