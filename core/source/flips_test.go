@@ -18,9 +18,10 @@ import (
 )
 
 // packedText is in bzip2 what flippedText is; the standard library has no writer of that.
-const packedText = "QlpoOTFBWSZTWTs32VUAASPZgAAQQAV/4CoFj0AwASLIIoan6if/qik0AASjJqSCYj0DUOP/1Kp/qpowjQyD3Ou3NV79OAAAAAO8RGUVWedV" +
-	"VVVVsaANRgCZmZlERlH3fS887u7u7vY0AajAEzMzPArGMIiMo65mTqUXZRdlF2UWVtJMbem3JEkkkkAAAtqySyW8wAAAAtpZJZbAAAACSkiSjbngCjUk" +
-	"SWm3r9Ao1JElpt6mZiSjbkzMSUbcmZiSjbm3wCjfz6Ao3YFH3NgKOPq4vj/F3JFOFCQOzfZVQA=="
+const packedText = "" +
+	"QlpoOTFBWSZTWTs32VUAASPZgAAQQAV/4CoFj0AwASLIIoan6if/qik0AASjJqSCYj0DUOP/1Kp/qpowjQyD3Ou3NV79OAAAAAO8" +
+	"RGUVWedVVVVVsaANRgCZmZlERlH3fS887u7u7vY0AajAEzMzPArGMIiMo65mTqUXZRdlF2UWVtJMbem3JEkkkkAAAtqySyW8wAAA" +
+	"AtpZJZbAAAACSkiSjbngCjUkSWm3r9Ao1JElpt6mZiSjbkzMSUbcmZiSjbm3wCjfz6Ao3YFH3NgKOPq4vj/F3JFOFCQOzfZVQA=="
 
 func flippedText() string {
 	text := "account,v,text\n"
