@@ -6,8 +6,9 @@ import (
 	"lastblock/core/record"
 )
 
-// takeDelimiterLines takes lines of delimited text out of a batch that have delimiters and nothing else, as spreadsheets
-// save blank rows: they are blank lines and no records, however many delimiters there are. room is for what is kept.
+// takeDelimiterLines takes lines of delimited text out of a batch that have delimiters and nothing else, as
+// spreadsheets save blank rows: they are blank lines and no records, however many delimiters there are. room is for
+// what is kept.
 func takeDelimiterLines(b *record.Batch, delimiter byte, room []bool) []bool {
 	keep, stride, taken := room[:0], b.Stride(), 0
 	for row := range b.Rows {
