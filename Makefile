@@ -19,8 +19,9 @@ race: ## all tests under the race detector
 fuzz: ## every fuzz target, 30,000 inputs each
 	.ci/fuzz
 
-torture: ## half an hour of kills, failed calls and power cuts; SECONDS for another time
+torture: ## half an hour of kills, failed calls and power cuts, and every fuzz target; SECONDS for another time
 	.ci/torture $(or $(SECONDS),1800)
+	.ci/fuzz
 
 bench: ## workloads beside their yardsticks; FLAGS go to the benchmark
 	go run ./bench $(FLAGS)
