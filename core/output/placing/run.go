@@ -61,7 +61,7 @@ func hidden(name, set, ending string) string {
 
 // isName tells whether a journal may have a place of this name: that of a file in its own folder.
 func isName(name string) bool {
-	return name != "" && name != "." && name != ".." && !strings.ContainsAny(name, "/\\\x00") &&
+	return name != "" && name != "." && name != ".." && !strings.ContainsAny(name, "/\x00") &&
 		filepath.Base(name) == name && filepath.IsLocal(name) && !hiddenForm.MatchString(name) &&
 		!strings.HasPrefix(name, source.MarkPrefix)
 }
@@ -135,8 +135,7 @@ func (r *Run) mark(folder string) (string, error) {
 }
 
 // sayWhere writes into each mark where the others are, so that whoever finds one finds them all, and which folders were
-// made there. That it can be
-// written is not needed: each is found in its own folder as well.
+// made there. Nothing depends on its being written: each mark is found in its own folder as well.
 func (r *Run) sayWhere() {
 	for _, folder := range r.marked {
 		h := head{Version: journalVersion, Set: r.set, Begun: r.clock.Now().UTC().Truncate(time.Second),
