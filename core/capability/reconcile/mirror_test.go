@@ -153,3 +153,44 @@ func TestRatesThatDoNotHold(t *testing.T) {
 		}
 	}
 }
+
+// A rate may be for 100 of a currency, and its month may stand in any form that names of files have.
+func TestRatesAsListsHaveThem(t *testing.T) {
+	for list, want := range map[string]string{
+		"currency,month,unit,rate\nJPY,2031-01,100,0.6125\n":                           "918.75",
+		"currency,month,units,rate\nJPY,01.2031,1000,6.125\n":                          "918.75",
+		"currency,month,per,rate\nJPY,Jan-31,,0.006125\n":                              "918.75",
+		"currency,month,unit,rate\nJPY,31.01.2031,1,0.006125\n":                        "918.75",
+		"currency,period,unit,rate\nJPY,202901,10,1\nJPY,January 2031,0.1,0.0006125\n": "918.75",
+		"currency,date,unit,rate\nJPY,,100,0.6125\n":                                   "918.75",
+	} {
+		of, err := rates(t, list+"CHF,,1,1\n")
+		if err != nil {
+			t.Errorf("%s: %v", list, err)
+			continue
+		}
+		mirror := &reconcile.Mirror{Entity: "entity", Counterparty: "counterparty", Rates: of, Currency: "currency",
+			Date: "period"}
+		set := sourcetest.Set(t, "", map[string]string{"a.csv": "entity,counterparty,currency,period,balance\n" +
+			"corvane,eskerby,JPY,2031-01,150000\neskerby,corvane,CHF,2031-01,-918.75\n"})
+		sides, err := reconcile.Read(t.Context(), set, nil, sourcetest.Reading, reconcile.Options{
+			Totals: []string{"balance"}, Mirror: mirror})
+		if err != nil {
+			t.Fatal(err)
+		}
+		r, err := sides.Match(t.Context(), reconcile.Writing{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if c := r.Companies[0]; c.Here[0].String() != want || c.Difference[0].Sign() != 0 {
+			t.Errorf("%s: it is %s, and the difference %s", list, c.Here[0], c.Difference[0])
+		}
+		r.Close()
+	}
+	for _, unit := range []string{"3", "0", "-100", "x"} {
+		if _, err := rates(t, "currency,unit,rate\nJPY,"+unit+",1\n"); err == nil ||
+			!strings.Contains(err.Error(), "rates.csv line 2: ") {
+			t.Errorf("a unit of %s: %v", unit, err)
+		}
+	}
+}

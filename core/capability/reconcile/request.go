@@ -81,7 +81,7 @@ func (r *Request) Options() option.List {
 		{Word: "prefer", Value: &r.Prefer, Meaning: "whose values ⟨corrected⟩ has: records or reference"},
 		{Word: "mirror", Value: &r.Mirror, Meaning: "reconcile companies with one another, e.g. 'entity=counterparty'"},
 		{Word: "rates", Value: &r.Rates, File: option.Read,
-			Meaning: "exchange rates, with ⟨mirror⟩: a file with the columns currency, rate, and date or month"},
+			Meaning: "exchange rates, with ⟨mirror⟩: a file with the columns currency, rate, date or month, and unit"},
 		{Word: "rates-rename", Value: &r.RatesRename,
 			Meaning: "give columns of the rates other names, e.g. 'Kurs=rate'"},
 		{Word: "currency", Value: &r.Currency, Meaning: "the column of the currency, with ⟨rates⟩"},
