@@ -13,7 +13,8 @@ var jsonDocument = &Format{
 	Endings: []string{".json", ".jsonl", ".ndjson"},
 	begins: func(sample []byte) bool {
 		text := bytes.TrimLeft(bytes.TrimPrefix(sample, []byte("\ufeff")), " \t\r\n")
-		return bytes.HasPrefix(text, []byte("{")) || bytes.HasPrefix(text, []byte("["))
+		return bytes.HasPrefix(text, []byte("{")) && !bytes.HasPrefix(text, []byte(`{\rtf`)) ||
+			bytes.HasPrefix(text, []byte("["))
 	},
 	open: func(d *document, _ Part, manner *Manner, _ int64) (Reader, error) {
 		r, err := json.Open(func() io.Reader { return d.reader() }, manner.At, manner.Member)

@@ -29,6 +29,7 @@ var foreign = []struct {
 	{"<HTML", ForeignError{"a web page", "ask the branch for the data itself"}},
 	{"<!DOCTYPE", ForeignError{"a web page", "ask the branch for the data itself"}},
 	{"<?xml", ForeignError{"an XML file", "have it saved as .xlsx or as CSV"}},
+	{"{\\rtf", ForeignError{"a text document (RTF)", "ask the branch for the data itself"}},
 	{"%PDF-", ForeignError{"a PDF", "ask the branch for the data itself"}},
 }
 

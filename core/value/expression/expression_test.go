@@ -47,19 +47,26 @@ func TestConditions(t *testing.T) {
 		`credit > 0 || credit <= 0`:        false, // blank is neither
 		`credit == ""`:                     true,
 		`blank == 0`:                       false,
-		`posted >= date("2031-02-01") && posted < date("2031-03-01")`: true,
-		`date(posted) + 1 == date("2031-03-01")`:                      true,
-		`date(due) - date(posted) == 5`:                               true,
-		`due > posted`:                                                true,
-		`text.startsWith("Pass") && text.contains(",")`:               true,
-		`text.matches("^P.*r$") ? ok : false`:                         true,
-		`!(ok == true)`:                                               false,
-		`size(account) == 5`:                                          true,
-		`column("Acct No") * 2 == 14`:                                 true,
-		`-qty < -2.5e0`:                                               true,
-		`lowerAscii(text) == "pass, winter"`:                          true,
-		`noted == "n/a" || noted > 5`:                                 true, // the right side is not looked at
-		`debit > qty`:                                                 true,
+		`blank == ""`:                      true, // as it is everywhere else
+		`blank != ""`:                      false,
+		`blank == credit`:                  true,
+		`blank in ["", "x"]`:               true,
+		`text == ""`:                       false,
+		`blank == " " && credit != " "`:    true, // a text of the expression is what it says
+		`upperAscii("zürich, ß") == "ZüRICH, ß" && lowerAscii("ÄRGER") == "Ärger"`: true,
+		`posted >= date("2031-02-01") && posted < date("2031-03-01")`:              true,
+		`date(posted) + 1 == date("2031-03-01")`:                                   true,
+		`date(due) - date(posted) == 5`:                                            true,
+		`due > posted`:                                                             true,
+		`text.startsWith("Pass") && text.contains(",")`:                            true,
+		`text.matches("^P.*r$") ? ok : false`:                                      true,
+		`!(ok == true)`:                                                            false,
+		`size(account) == 5`:                                                       true,
+		`column("Acct No") * 2 == 14`:                                              true,
+		`-qty < -2.5e0`:                                                            true,
+		`lowerAscii(text) == "pass, winter"`:                                       true,
+		`noted == "n/a" || noted > 5`:                                              true, // the right side is not looked at
+		`debit > qty`:                                                              true,
 	} {
 		e, err := Parse(text)
 		if err != nil {

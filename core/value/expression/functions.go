@@ -131,8 +131,8 @@ func init() {
 			return value{kind: numberKind, number: amount.New(int64(utf8.RuneCount(t)), 0)}
 		}),
 		"trim":       toText("trim needs a text", bytes.TrimSpace),
-		"lowerAscii": toText("lowerAscii needs a text", bytes.ToLower),
-		"upperAscii": toText("upperAscii needs a text", bytes.ToUpper),
+		"lowerAscii": toText("lowerAscii needs a text", lowerASCII),
+		"upperAscii": toText("upperAscii needs a text", upperASCII),
 		"string": {least: 1, most: 1, usage: "string needs one value", takes: anyKind, result: gives(textKind),
 			form: textForm, make: func(n []node) func(*Record) (value, error) {
 				return func(r *Record) (value, error) {
@@ -427,4 +427,20 @@ func in(n []node) func(*Record) (value, error) {
 		}
 		return result, err
 	}
+}
+
+// lowerASCII makes small letters of capital ones, of A to Z alone, as CEL's extension of strings has it.
+func lowerASCII(text []byte) []byte { return mapped(text, 'A', 'Z', 'a'-'A') }
+
+func upperASCII(text []byte) []byte { return mapped(text, 'a', 'z', 'A'-'a') }
+
+// mapped moves the bytes from one to another by some places.
+func mapped(text []byte, from, to byte, by int) []byte {
+	out := bytes.Clone(text)
+	for i, c := range out {
+		if from <= c && c <= to {
+			out[i] = byte(int(c) + by)
+		}
+	}
+	return out
 }

@@ -207,8 +207,12 @@ func equal(a, b *value) (bool, error) {
 		y, err := b.asFlag()
 		return x == y, err
 	}
-	return bytes.Equal(a.asText(), b.asText()), nil
+	x, y := a.asText(), b.asText()
+	return bytes.Equal(x, y) || a.isNothing() && b.isNothing(), nil
 }
+
+// isNothing tells whether a value says nothing: a blank, a field of blanks alone, or the text "".
+func (v *value) isNothing() bool { return v.isBlank() || v.kind == textKind && len(v.text) == 0 }
 
 // order compares two values that both are there: as dates if one of them is, as
 // texts if one of them is written in the expression, else as numbers.
