@@ -230,8 +230,8 @@ class Torture:
         if code == 2 and 'lastblock: ' not in stderr and call not in ('write', 'openat'):
             raise Lost(f'{how}: it says {stderr!r}')
         if code == 2 and (re.search('settles it|w(as|ere) written before|is written, but', stderr) or
-                          always and call == 'write' and not stderr):
-            code = None  # nothing could be taken back either, or standard output failed when all was in place
+                          call == 'write' and not stderr):
+            code = None  # nothing could be taken back either, or the standard streams failed when all was in place
         self.look(scenario, here, before, after, how, code)
         shutil.rmtree(here.parent)
         self.count('failed calls')

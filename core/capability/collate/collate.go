@@ -260,6 +260,7 @@ type visitor struct {
 	aside     []tally.Aside // records of the batch that are not used
 	skips     bool          // no record of the source is written
 	states    map[int]prints.Sum
+	filled    []int // columns of the last record that are not blank, where takeFilled is used
 }
 
 func (v *visitor) Batch(b *source.Batch) error {
@@ -332,7 +333,7 @@ func (v *visitor) enter(b *source.Batch) {
 			}
 			v.columns = append(v.columns, column)
 		}
-		v.texts = make([][]byte, len(v.plan.Columns))
+		v.texts, v.filled = make([][]byte, len(v.plan.Columns)), v.filled[:0]
 		v.scratches, v.plain = make([][]byte, len(data)), make([][]byte, len(data))
 		v.kinds, v.wanted = make([]record.Kind, len(v.plan.Columns)), make([]record.Kind, len(data))
 		for i, name := range data {
@@ -385,17 +386,16 @@ func (v *visitor) copyRecords(b *source.Batch, n int) {
 func (v *visitor) record(b *source.Batch, i int) [][]byte {
 	row := v.tally.Row(i)
 	bounds := b.RecordBounds(row)
-	for i, column := range v.columns {
-		if column < 0 || bounds[column]+1 == bounds[column+1] { // as most are, of thousands of columns
-			v.texts[i], v.kinds[i] = nil, record.Text
-			continue
-		}
-		v.texts[i] = b.Text(row, column, &v.scratches[i])
-		if v.plan.options.Kinds != nil {
-			v.readKind(b, i, column)
-		}
-		if v.plan.options.Shield {
-			v.texts[i] = delimited.Shield(v.texts[i], &v.plain[i])
+	const wide = 64
+	if v.straight && len(v.columns) > wide {
+		v.takeFilled(b, row, bounds)
+	} else {
+		for i, column := range v.columns {
+			if column < 0 || bounds[column]+1 == bounds[column+1] {
+				v.texts[i], v.kinds[i] = nil, record.Text
+				continue
+			}
+			v.takeText(b, row, i, column)
 		}
 	}
 	at := len(v.columns)
@@ -408,6 +408,35 @@ func (v *visitor) record(b *source.Batch, i int) [][]byte {
 		v.texts[at], v.kinds[at] = v.line, record.Amount
 	}
 	return v.texts
+}
+
+// takeFilled takes the texts of a record that are not blank, of which of thousands of columns most records have few.
+func (v *visitor) takeFilled(b *source.Batch, row int, bounds []uint32) {
+	for _, i := range v.filled {
+		v.texts[i], v.kinds[i] = nil, record.Text
+	}
+	v.filled = v.filled[:0]
+	before := bounds[0]
+	for column, end := range bounds[1:] {
+		if before+1 != end {
+			v.filled = append(v.filled, column)
+		}
+		before = end
+	}
+	for _, i := range v.filled {
+		v.takeText(b, row, i, i)
+	}
+}
+
+// takeText takes the text of a column into the i-th one of the result.
+func (v *visitor) takeText(b *source.Batch, row, i, column int) {
+	v.texts[i] = b.Text(row, column, &v.scratches[i])
+	if v.plan.options.Kinds != nil {
+		v.readKind(b, i, column)
+	}
+	if v.plan.options.Shield {
+		v.texts[i] = delimited.Shield(v.texts[i], &v.plain[i])
+	}
 }
 
 // takeAdded takes the texts that were brought for the n-th record into the columns from

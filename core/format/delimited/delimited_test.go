@@ -218,7 +218,7 @@ func TestForeignFormats(t *testing.T) {
 	for text, want := range map[string]string{
 		"PK\x03\x04rest": "workbook", "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1": "old binary", "%PDF-1.7": "PDF",
 		"{\\rtf1\\ansi}": "RTF",
-		"a,b\n\x00,1\n": "", "PK,b\n1,2\n": "", "": "",
+		"a,b\n\x00,1\n":  "", "PK,b\n1,2\n": "", "": "",
 	} {
 		cutter := NewCutter(strings.NewReader(text), 1<<20, nil, NewHeads(Request{}).Find)
 		_, _, err := cutter.Next(nil)
