@@ -163,20 +163,21 @@ func FromPlan(text string) string {
 	return u.String()
 }
 
-// keepSafe has the password of the environment not go to another machine without TLS, unless the address allows it.
-func (a *Address) keepSafe(config *pgconn.Config) error {
+// keepSafe has the password of the environment not go to another machine without TLS, unless the address allows it. It
+// tells whether TLS is needed for that.
+func (a *Address) keepSafe(config *pgconn.Config) (needsTLS bool, err error) {
 	if config.Password == "" || isLocal(config.Host) || a.plain {
-		return nil
+		return false, nil
 	}
 	ways := []*pgconn.FallbackConfig{{Host: config.Host, Port: config.Port, TLSConfig: config.TLSConfig}}
 	ways = slices.DeleteFunc(append(ways, config.Fallbacks...),
 		func(way *pgconn.FallbackConfig) bool { return way.TLSConfig == nil })
 	if len(ways) == 0 {
-		return fmt.Errorf("%s: %w", a.Name, errNoTLS)
+		return true, fmt.Errorf("%s: %w", a.Name, errNoTLS)
 	}
 	config.Host, config.Port, config.TLSConfig, config.Fallbacks = ways[0].Host, ways[0].Port, ways[0].TLSConfig,
 		ways[1:]
-	return nil
+	return true, nil
 }
 
 var errNoTLS = errors.New("no password is sent to another machine without TLS; where that is meant, say it on the " +
@@ -208,7 +209,8 @@ func Open(ctx context.Context, address Address, query string) (*Reader, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the address of the database: %s", Hide(err.Error()))
 	}
-	if err := address.keepSafe(config); err != nil {
+	needsTLS, err := address.keepSafe(config)
+	if err != nil {
 		return nil, err
 	}
 	config.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
@@ -221,7 +223,7 @@ func Open(ctx context.Context, address Address, query string) (*Reader, error) {
 	r.ctx, r.cancel = context.WithCancel(ctx)
 	if r.conn, err = pgconn.ConnectConfig(r.ctx, config); err != nil {
 		r.cancel()
-		if strings.Contains(err.Error(), "server refused TLS connection") && !address.plain {
+		if needsTLS && strings.Contains(err.Error(), "server refused TLS connection") {
 			return nil, fmt.Errorf("%w: %w", err, errNoTLS)
 		}
 		return nil, fmt.Errorf("%w; see that the database runs, and that the password is in PGPASSWORD or the "+

@@ -100,7 +100,7 @@ func TestNoPasswordWithoutTLS(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := a.keepSafe(config); (err == nil) != c.hasWay {
+		if _, err := a.keepSafe(config); (err == nil) != c.hasWay {
 			t.Errorf("%s, of a plan: %t: %v", c.address, c.isPlan, err)
 		}
 		isSafe := config.TLSConfig != nil
