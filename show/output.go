@@ -326,6 +326,10 @@ func (o *Output) Rest() error {
 		return nil
 	}
 	o.resting = true
+	const worthIt = 1 << 20 // bytes
+	if disk, ok := o.disk.(interface{ Start(placing.File) }); ok && o.size >= worthIt && !o.ready {
+		disk.Start(o.file)
+	}
 	if err := o.file.Close(); err != nil {
 		return fmt.Errorf("writing %s: %w", o.path, err)
 	}
