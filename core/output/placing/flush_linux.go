@@ -20,6 +20,7 @@ func flushAll(folder string) error {
 // Start has the system begin to bring a file to the disk, so that less is to be waited for when it is flushed.
 func (Machine) Start(file File) {
 	if open, ok := file.(*os.File); ok {
-		_ = unix.SyncFileRange(int(open.Fd()), 0, 0, unix.SYNC_FILE_RANGE_WRITE) // else it is written when it is flushed
+		// Where the system cannot, all is written when it is flushed.
+		_ = unix.SyncFileRange(int(open.Fd()), 0, 0, unix.SYNC_FILE_RANGE_WRITE)
 	}
 }
