@@ -173,8 +173,8 @@ against one that was noted elsewhere.`,
 			}
 			if shown.Broken == nil {
 				wanted.Root = filepath.Dir(f.plan)
-				stands, err := standing(f.plan)
-				if err == nil { // else it is told to be touched
+				stands, unread := standing(f.plan)
+				if unread == nil { // else it is told to be touched
 					wanted.Moved, wanted.StandFor = stands.Moves, stands.StandFor()
 				}
 				if err := a.verifyFiles(cmd.Context(), f, p, shown, wanted); err != nil {
@@ -183,7 +183,7 @@ against one that was noted elsewhere.`,
 				if shown.Others, err = f.others(p, chain, seal); err != nil {
 					return err
 				}
-				frozen, err := f.frozen(cmd.Context(), stands)
+				frozen, err := f.frozen(cmd.Context(), stands, unread)
 				if err != nil {
 					return err
 				}
@@ -240,21 +240,23 @@ func (a *app) verifyFiles(ctx context.Context, f *chained, p *month.Plan, shown 
 	return month.Recheck(ctx, p, in, shown.Chain, shown.Files)
 }
 
-// frozen are the copies of frozen files that are not as they were frozen. stands is nil where that could not be read.
-func (f *chained) frozen(ctx context.Context, stands *month.Standing) (all []view.Touch, err error) {
-	if stands == nil {
-		_, err := standing(f.plan)
-		if unreadable := new(month.FrozenError); errors.As(err, &unreadable) {
-			all = append(all, view.Touch{What: "frozen", Text: show.Flags(unreadable.Error())})
-		}
-		return all, nil // that of the decisions is told beside it
+// frozen are the copies of frozen files that are not as they were frozen. unread is why what stands could not be read.
+func (f *chained) frozen(ctx context.Context, stands *month.Standing, unread error) (all []view.Touch, err error) {
+	if unreadable := new(month.FrozenError); errors.As(unread, &unreadable) {
+		return []view.Touch{{What: "frozen", Text: show.Flags(unreadable.Error())}}, nil
+	}
+	if unread != nil {
+		return nil, nil // the decisions are told beside it
 	}
 	touched, err := stands.Touched(ctx, filepath.Dir(f.plan))
 	for _, c := range touched {
-		all = append(all, view.Touch{What: "frozen",
-			Text: fmt.Sprintf("%s is %s, which stands for %s of %s; put it back "+
-				"from a copy, or 'freeze %s --undo' has its own files read again", c.Name, c.State, c.Source, c.Entity,
-				c.Entity)})
+		became := "has changed"
+		if c.State == block.Gone {
+			became = "is gone"
+		}
+		text := fmt.Sprintf("%s, the copy of %s, %s since %s was frozen; put it back, or have its own files read "+
+			"again with 'freeze %s --undo --reason TEXT'", c.Name, c.Source, became, c.Entity, c.Entity)
+		all = append(all, view.Touch{What: "frozen", Text: text})
 	}
 	return all, err
 }

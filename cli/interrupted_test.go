@@ -39,7 +39,7 @@ func TestFrozenCopiesAreLookedAt(t *testing.T) {
 			t.Fatal(err)
 		}
 		if got := run(ExitStop, "verify"); !strings.Contains(got, "frozen: ") ||
-			!strings.Contains(got, "'freeze eskerby --undo'") {
+			!strings.Contains(got, "freeze eskerby --undo --reason TEXT") {
 			t.Errorf("%s: verify says %s", damage, got)
 		}
 		run(ExitDone, "freeze", "eskerby", "--undo", "--reason", "its files are still there", "--user", "anna")

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"fmt"
@@ -89,9 +90,8 @@ func (a *app) writeRelocated(f *relocating, done *month.Relocation, decisions, w
 		Reason: cmp.Or(f.reason, "now in "+done.New), ID: "relocate " + done.Old, Source: done.Old, State: done.New}
 	var outputs []*show.Output
 	if done.Lines != nil {
-		before, err := os.ReadFile(f.plan)
-		if err != nil {
-			return "", err
+		if now, err := os.ReadFile(f.plan); err != nil || !bytes.Equal(now, done.Was) {
+			return "", cmp.Or(err, fmt.Errorf("%s was changed while its files were looked for; run it again", f.plan))
 		}
 		for n := 1; backup == ""; n++ {
 			if name := fmt.Sprintf("%s.%d.before", f.plan, n); !isThere(name) {
@@ -102,7 +102,7 @@ func (a *app) writeRelocated(f *relocating, done *month.Relocation, decisions, w
 		for _, file := range []struct {
 			path string
 			data []byte
-		}{{backup, before}, {f.plan, done.Text}} {
+		}{{backup, done.Was}, {f.plan, done.Text}} {
 			output, err := a.outputs.Create(file.path, true)
 			if err != nil {
 				return "", err

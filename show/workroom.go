@@ -31,7 +31,7 @@ func newWorkroom() (*workroom, error) {
 			return nil, err
 		}
 		r := &workroom{path: strings.TrimSuffix(lock.Name(), workroomLock), lock: lock}
-		if err := locking.Try(lock); errors.Is(err, locking.ErrHeld) || !isThere(lock) {
+		if err := locking.Try(lock); errors.Is(err, locking.ErrHeld) || !locking.IsThere(lock, lock.Name()) {
 			lock.Close() // another run was quicker, and took it for one that was left behind
 			continue
 		}
@@ -40,16 +40,6 @@ func newWorkroom() (*workroom, error) {
 		}
 		return r, nil
 	}
-}
-
-// isThere tells whether a file that is open still has its name.
-func isThere(file *os.File) bool {
-	open, err := file.Stat()
-	if err != nil {
-		return false
-	}
-	named, err := os.Lstat(file.Name())
-	return err == nil && os.SameFile(open, named)
 }
 
 // InWorkroom has all temporary files of the process lie in a folder of their own until leave is called, which takes
@@ -83,7 +73,7 @@ func sweepWorkrooms() {
 		if err != nil {
 			continue
 		}
-		if locking.Try(file) == nil && isThere(file) {
+		if locking.Try(file) == nil && locking.IsThere(file, name) {
 			(&workroom{path: strings.TrimSuffix(name, workroomLock), lock: file}).close()
 		}
 		file.Close()

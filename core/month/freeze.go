@@ -121,8 +121,8 @@ type FrozenError struct {
 }
 
 func (e *FrozenError) Error() string {
-	return fmt.Sprintf("%v; put it back from a copy, or 'freeze %s ⟨undo⟩' has its own files read again", e.Err,
-		e.Entity)
+	return fmt.Sprintf("%v; put it back from a copy, or have its own files read again with 'freeze %s ⟨undo⟩ ⟨reason⟩ "+
+		"TEXT'", e.Err, e.Entity)
 }
 
 func (e *FrozenError) Unwrap() error { return e.Err }

@@ -40,7 +40,8 @@ type Relocation struct {
 	moved.Move
 	Files []RelocatedFile
 	Lines []PlanLine // of the plan that are another now
-	Text  []byte     // of the plan
+	Was   []byte     // the text of the plan
+	Text  []byte     // the same as it is written anew
 	Noted bool       // the move is a decision already, which the plan has not followed
 }
 
@@ -80,6 +81,7 @@ func (p *Plan) Relocate(ctx context.Context, chain *block.Chain, stands *Standin
 	if err != nil {
 		return nil, err
 	}
+	r.Was = data
 	for _, candidate := range []string{from, moved.Slashed(filepath.ToSlash(old))} {
 		r.Old = candidate
 		if r.rewrite(data); r.Lines != nil || r.has(candidate) {

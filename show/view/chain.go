@@ -309,7 +309,7 @@ func (v *Verification) Print(s *show.Screen) {
 		fmt.Fprintln(s, show.FoldedLines(lossText(&v.Losses[i]), s.Width))
 	}
 	for _, touch := range v.Others {
-		fmt.Fprintf(s, "%s: %s\n", touch.What, touch.Text)
+		fmt.Fprintln(s, show.FoldedLines(touch.What+": "+touch.Text, s.Width))
 	}
 	fmt.Fprintf(s, "%s: the chain is whole; of %s %s untouched, %s superseded",
 		show.Count(len(v.Chain.Entries), "block"),

@@ -303,7 +303,7 @@ func Append(path string) (*Appending, error) {
 		if err != nil {
 			return nil, errors.Join(err, file.Close())
 		}
-		if !a.isThere() { // who had it before has taken an empty file away
+		if !lock.IsThere(file, path) { // who had it before has taken an empty file away
 			file.Close()
 			continue
 		}
@@ -318,15 +318,6 @@ func Append(path string) (*Appending, error) {
 	}
 }
 
-func (a *Appending) isThere() bool {
-	open, err := a.file.Stat()
-	if err != nil {
-		return false
-	}
-	named, err := os.Lstat(a.Path)
-	return err == nil && os.SameFile(open, named)
-}
-
 // Size is how many bytes the file has.
 func (a *Appending) Size() int64 { return a.log.size }
 
@@ -335,7 +326,7 @@ func (a *Appending) Lines(decisions []Decision) ([]byte, error) { return a.log.l
 
 // Close gives the file back. One in which nothing was decided is taken away.
 func (a *Appending) Close() error {
-	if info, err := a.file.Stat(); err == nil && info.Size() == 0 && a.isThere() {
+	if info, err := a.file.Stat(); err == nil && info.Size() == 0 && lock.IsThere(a.file, a.Path) {
 		os.Remove(a.Path) // which Windows does not do to an open file; an empty one does no harm
 	}
 	return a.file.Close()

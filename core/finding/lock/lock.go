@@ -27,3 +27,14 @@ func Take(file *os.File, patience time.Duration) error {
 
 // Try takes the lock of a file if nobody holds it.
 func Try(file *os.File) error { return try(file) }
+
+// IsThere tells whether an open file still has a name: who takes its lock may have waited for somebody who took it
+// away.
+func IsThere(file *os.File, name string) bool {
+	open, err := file.Stat()
+	if err != nil {
+		return false
+	}
+	named, err := os.Lstat(name)
+	return err == nil && os.SameFile(open, named)
+}

@@ -490,3 +490,39 @@ func TestNotesAreAdded(t *testing.T) {
 		t.Errorf("notes are %q", got)
 	}
 }
+
+// Lines are added by whoever comes next when nobody else is about to add some: the file is locked meanwhile.
+func TestLinesWaitForWhoeverDecides(t *testing.T) {
+	s := shapes[slices.IndexFunc(shapes, func(s shape) bool { return s.command == "decide" })]
+	whole := &process{world: s.world(), stopAt: -1}
+	if err := s.run(whole); err != nil {
+		t.Fatal(err)
+	}
+	finished := 0
+	for stop := range whole.calls {
+		w := s.world()
+		p := &process{world: w, stopAt: stop}
+		s.run(p)
+		p.dead = true
+		decides := &process{world: w, stopAt: -1}
+		w.at("/p/decisions.csv").holder = decides // who has read the file, and is about to add to it
+		before := w.text("/p/decisions.csv")
+		next := &process{world: w, stopAt: -1}
+		told := recoverAll(next)
+		next.dead = true
+		if got := w.text("/p/decisions.csv"); got != before {
+			t.Fatalf("stopped before call %d: the file is %q while somebody has it", stop, got)
+		}
+		decides.dead = true
+		for _, r := range told {
+			if r.Err != nil {
+				finished++
+			}
+		}
+		recoverAll(&process{world: w, stopAt: -1})
+		s.check(t, w, false, fmt.Sprintf("stopped before call %d, beside who decides", stop))
+	}
+	if finished == 0 {
+		t.Error("no set had to wait")
+	}
+}

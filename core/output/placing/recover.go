@@ -194,6 +194,15 @@ func (r *Run) settleLeft(folder, set string, been map[string]bool) (told *Recove
 	if told.Waits != "" || told.Err != nil {
 		return told, false
 	}
+	held, err := r.holdLines(whole)
+	defer func() {
+		for _, file := range held {
+			file.Close()
+		}
+	}()
+	if told.Err = err; err != nil {
+		return told, false
+	}
 	seen := r.survey(whole)
 	if len(missing) > 0 && seen.placed > 0 && seen.waiting+seen.untouched+seen.damaged == 0 {
 		told = nil // it had ended, but for taking its journals away
@@ -244,6 +253,29 @@ func (r *Run) folderOf(j *journal, o *other) string {
 		}
 	}
 	return ""
+}
+
+// holdLines takes the locks of the files to which lines of a set are added, so that nobody else adds to them meanwhile.
+func (r *Run) holdLines(set []*journal) (held []File, err error) {
+	for _, j := range set {
+		for i := range j.moves {
+			if !j.moves[i].isAdding() {
+				continue
+			}
+			file, err := r.openFile(j.path(j.moves[i].To), os.O_RDWR)
+			if errors.Is(err, fs.ErrNotExist) || errors.Is(err, errNoFile) {
+				continue // what is no file is not added to
+			}
+			if err == nil {
+				held = append(held, file)
+				err = r.waitFor(file)
+			}
+			if err != nil {
+				return held, fmt.Errorf("%s: %w", j.path(j.moves[i].To), err)
+			}
+		}
+	}
+	return held, nil
 }
 
 // tidySet takes the parts of a set in a folder away, of which nothing was renamed.
